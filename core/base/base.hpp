@@ -1,0 +1,74 @@
+// Base: what every room needs and no room owns: errors, whole-file writing, hashing, progress.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <span>
+#include <stdexcept>
+#include <stop_token>
+#include <string>
+#include <string_view>
+
+namespace refero {
+
+/// Why an operation failed; decides the exit status of the command line.
+enum class ErrorKind {
+    internal,  ///< a fault of the program or the machine (disk full ...)
+    usage,     ///< asked for in a wrong way (unknown name, output exists ...)
+    input,     ///< an input cannot be read or is not valid
+    not_found, ///< no chart in the frame
+    cancelled, ///< stopped on request
+};
+
+/// The one exception type: what failed, on which file, and what the user can do.
+class Error : public std::runtime_error {
+public:
+    Error(ErrorKind kind, std::string message, std::filesystem::path file = {}, std::string remedy = {});
+
+    ErrorKind kind() const { return kind_; }
+    /// What failed, without the file and the remedy.
+    const std::string& message() const { return message_; }
+    const std::filesystem::path& file() const { return file_; }
+    const std::string& remedy() const { return remedy_; }
+
+private:
+    ErrorKind kind_;
+    std::string message_;
+    std::filesystem::path file_;
+    std::string remedy_;
+};
+
+/// Reports progress of slow work, 0 to 1. May be empty. Called from the working thread.
+using Progress = std::function<void(double)>;
+
+/// Throws Error(cancelled) when a stop was asked for.
+void throw_if_stopped(const std::stop_token& stop);
+
+/// Reads a whole file. Throws Error(input) naming the file, also when it is larger than `limit` bytes.
+std::string read_file(const std::filesystem::path& file, std::uintmax_t limit = std::uintmax_t{1} << 30);
+
+/// Writes through a temporary file in the same folder which is renamed when `produce` returns:
+/// the target is either untouched or complete. `produce` gets the temporary path (same extension).
+void write_whole(const std::filesystem::path& target,
+                 const std::function<void(const std::filesystem::path&)>& produce);
+void write_whole(const std::filesystem::path& target, std::string_view content);
+
+/// SHA-256 (FIPS 180-4) of a file, 64 lower-case hexadecimal digits.
+std::string sha256_of(const std::filesystem::path& file);
+
+/// Lower-case copy (ASCII).
+std::string to_lower(std::string_view text);
+
+/// Version of the program, e.g. "0.1.0".
+std::string_view program_version();
+
+/// A file or folder that ships with the program ("charts", "demo"): looked for in $REFERO_DATA_DIR, beside
+/// the installed program (../share/refero) and in the source tree that the program was built from.
+/// Throws Error(internal) if it is nowhere.
+std::filesystem::path shipped(std::string_view relative);
+
+/// The user's own data folder, $XDG_DATA_HOME/refero or ~/.local/share/refero; may not exist yet.
+std::filesystem::path user_data_dir();
+
+} // namespace refero

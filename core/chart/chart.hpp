@@ -1,0 +1,66 @@
+// Charts: where the patches of a physical colour reference chart lie, and what their colours are.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/base.hpp"
+#include "colour/colour.hpp"
+
+namespace refero::chart {
+
+using colour::Vec3;
+
+struct Patch {
+    std::string id;                             ///< unique in the chart; row letter + column number on grids
+    double x_mm = 0, y_mm = 0, w_mm = 0, h_mm = 0; ///< from the top-left corner of the patch array
+    std::string role;                           ///< neutral skin sky foliage primary secondary hue warm cool other
+};
+
+/// Layout of a chart; see docs/formats.md for the file.
+struct Definition {
+    std::string id;
+    std::string title;
+    double width_mm = 0, height_mm = 0; ///< of the patch array, outer edges of the outer patches
+    std::vector<Patch> patches;
+    std::filesystem::path file;           ///< where it was read
+    std::filesystem::path reference_file; ///< its default reference; may be empty
+
+    /// Index of a patch, or -1.
+    int index_of(std::string_view patch_id) const;
+};
+
+/// CIE values of patches: XYZ relative to D50, 2 degrees, Y = 1 for the perfect reflecting diffuser.
+struct Reference {
+    std::filesystem::path file;
+    std::map<std::string, Vec3> xyz;                  ///< by patch id
+    std::map<std::string, colour::Spectrum> spectrum; ///< reflectance, where the file has it
+};
+
+/// Reads a definition. Throws Error(input) naming file, place and remedy.
+Definition load_definition(const std::filesystem::path& file);
+/// Every definition that ships or lies in the user's data folder, sorted by id; unreadable ones are left out.
+std::vector<Definition> installed();
+/// By id of an installed chart, or by path of a file. Throws Error(usage) listing the ids.
+Definition find_definition(const std::string& id_or_file);
+
+/// Reads CGATS.17 text with XYZ, Lab (D50) or spectral columns; with several, XYZ wins, then Lab.
+/// Throws Error(input).
+Reference load_reference(const std::filesystem::path& cgats);
+/// The chart's own reference. Throws Error(input) if it has none or the file lacks a patch of the chart.
+Reference reference_of(const Definition& definition);
+
+/// One line of measured values in a CGATS file.
+struct CgatsRow {
+    std::string id;
+    std::array<double, 3> value{};
+};
+/// Reads or writes `SAMPLE_ID RGB_R RGB_G RGB_B`, linear camera RGB; 1 = saturation here, 100 in the file.
+std::vector<CgatsRow> load_cgats_rgb(const std::filesystem::path& file);
+void save_cgats_rgb(const std::filesystem::path& file, const std::vector<CgatsRow>& rows,
+                    const std::string& description);
+
+} // namespace refero::chart

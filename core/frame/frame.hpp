@@ -1,0 +1,85 @@
+// Frames: pixels in memory, and reading them from raw and raster files.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/base.hpp"
+#include "colour/colour.hpp"
+
+namespace refero::frame {
+
+/// What the file says about the shot; empty texts and zeros where it says nothing.
+struct Metadata {
+    std::string make, model, lens, serial_number;
+    std::string taken;        ///< "YYYY-MM-DDThh:mm:ss", local time of the camera
+    double exposure_s = 0;    ///< exposure time
+    double f_number = 0;
+    double iso = 0;
+    double focal_mm = 0;
+    double focal_35mm_mm = 0; ///< 35 mm equivalent focal length
+    int orientation = 1;      ///< EXIF orientation, 1 to 8
+    std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
+};
+
+/// Scene-linear camera RGB, upright, 1 = saturation, black subtracted, no balance. May be below 0 (noise) and,
+/// for float files, above 1.
+struct Frame {
+    int width = 0, height = 0;            ///< of `rgb`
+    int full_width = 0, full_height = 0;  ///< of the upright full-size image
+    int cell = 1;                         ///< full-size pixels per pixel: 2 for binned raw, else 1
+    std::vector<float> rgb;               ///< width * height * 3, interleaved
+    std::vector<std::uint8_t> clipped;    ///< width * height; bit 0 R, 1 G, 2 B; empty where saturation is unknown
+    bool is_raw = false;
+    std::string encoding;                 ///< how code values were made linear
+    Metadata metadata;
+    std::optional<colour::Mat3> camera_from_xyz; ///< the raw file's own matrix (XYZ of the scene to camera RGB)
+    std::filesystem::path file;
+
+    const float* at(int x, int y) const { return &rgb[(static_cast<std::size_t>(y) * width + x) * 3]; }
+    float* at(int x, int y) { return &rgb[(static_cast<std::size_t>(y) * width + x) * 3]; }
+};
+
+/// How code values become linear light: a named transfer function, or a 1D LUT file that OpenColorIO reads.
+class Encoding {
+public:
+    explicit Encoding(colour::Transfer transfer);
+    /// Name of a transfer function, or a LUT file. Throws Error(usage) for unknown names, Error(input) for files.
+    static Encoding named(const std::string& name_or_file);
+    double decode(int channel, double code) const { return decode_(channel, code); }
+    const std::string& name() const { return name_; }
+
+private:
+    friend struct RasterReader;
+    Encoding(std::string name, std::function<double(int, double)> decode);
+    std::string name_;
+    std::function<double(int, double)> decode_;
+};
+
+enum class Size {
+    measuring, ///< raw: binned 2 x 2 without interpolation; other files: full size
+    full,      ///< raw: demosaicked
+};
+
+struct ReadOptions {
+    Size size = Size::measuring;
+    std::optional<Encoding> encoding; ///< default: raw and float files linear, others by embedded ICC curve, else sRGB
+};
+
+/// Reads a raw (LibRaw) or raster file (OpenImageIO). Throws Error(input) naming the file and a remedy.
+Frame read(const std::filesystem::path& file, const ReadOptions& options = {}, std::stop_token stop = {});
+
+/// What the file says about the shot, without its pixels (Exiv2). Never throws for a readable file.
+Metadata read_metadata(const std::filesystem::path& file);
+
+/// True if the name looks like a camera's raw file rather than a raster image.
+bool is_raw_name(const std::filesystem::path& file);
+/// True if the name looks like anything that read() takes.
+bool is_frame_name(const std::filesystem::path& file);
+
+} // namespace refero::frame

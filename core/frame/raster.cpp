@@ -1,0 +1,125 @@
+// TIFF, PNG, JPEG, EXR and DPX through OpenImageIO; ICC curves through lcms2.
+#include <cmath>
+#include <memory>
+
+#include <OpenImageIO/imageio.h>
+#include <lcms2.h>
+#include <tbb/parallel_for.h>
+
+#include "frame/internal.hpp"
+
+namespace refero::frame {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int most_pixels = 500'000'000;
+
+// The tone curves of an embedded matrix or grey profile, as an encoding.
+std::optional<std::function<double(int, double)>> icc_curves(const std::vector<unsigned char>& icc) {
+    const std::shared_ptr<void> profile(cmsOpenProfileFromMem(icc.data(), static_cast<cmsUInt32Number>(icc.size())),
+                                        [](void* p) { if (p) cmsCloseProfile(p); });
+    if (!profile) return std::nullopt;
+    const auto curve = [&](cmsTagSignature tag) { return static_cast<cmsToneCurve*>(cmsReadTag(profile.get(), tag)); };
+    std::array<cmsToneCurve*, 3> curves{curve(cmsSigRedTRCTag), curve(cmsSigGreenTRCTag), curve(cmsSigBlueTRCTag)};
+    if (cmsToneCurve* grey = curve(cmsSigGrayTRCTag)) curves = {grey, grey, grey};
+    if (!curves[0] || !curves[1] || !curves[2]) return std::nullopt;
+    return [profile, curves](int channel, double code) {
+        return static_cast<double>(cmsEvalToneCurveFloat(curves[static_cast<std::size_t>(channel)], static_cast<float>(code)));
+    };
+}
+
+std::vector<unsigned char> icc_bytes(const OIIO::ImageSpec& spec) {
+    const OIIO::ParamValue* p = spec.find_attribute("ICCProfile");
+    if (!p) return {};
+    const auto* data = static_cast<const unsigned char*>(p->data());
+    return {data, data + p->datasize()};
+}
+
+[[noreturn]] void unreadable(const fs::path& file, const std::string& why) {
+    throw Error(ErrorKind::input, "the image cannot be read (" + why + ")", file, "Copy it again, or save it anew");
+}
+
+// libjpeg fills what is missing with grey: a file that lacks its end marker is refused here instead.
+void check_jpeg_end(const fs::path& file) {
+    const std::string bytes = read_file(file);
+    const std::size_t last = bytes.find_last_not_of('\0');
+    if (bytes.rfind("\xff\xd9") == std::string::npos || last == std::string::npos)
+        unreadable(file, "cut short");
+}
+
+} // namespace
+
+struct RasterReader {
+    static Encoding icc_encoding(std::function<double(int, double)> decode) { return {"embedded ICC curve", std::move(decode)}; }
+};
+
+Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, const std::stop_token& stop) {
+    const auto extension = to_lower(file.extension().string());
+    if (extension == ".jpg" || extension == ".jpeg") check_jpeg_end(file);
+    OIIO::ImageSpec hints;
+    hints["oiio:UnassociatedAlpha"] = 1;
+    const auto input = OIIO::ImageInput::open(file.string(), &hints);
+    if (!input) unreadable(file, OIIO::geterror());
+    const OIIO::ImageSpec& spec = input->spec();
+    if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1 || spec.deep) unreadable(file, "no pixels");
+    if (static_cast<long long>(spec.width) * spec.height > most_pixels) unreadable(file, "more than 500 megapixels");
+    const int used = spec.nchannels >= 3 ? 3 : 1;
+    int first = 0;
+    if (const int red = spec.channelindex("R"); used == 3 && red > 0 && red + 3 <= spec.nchannels) first = red;
+
+    Frame f;
+    f.width = f.full_width = spec.width;
+    f.height = f.full_height = spec.height;
+    const std::size_t pixels = static_cast<std::size_t>(f.width) * f.height;
+    f.rgb.resize(pixels * 3);
+    const bool is_float = spec.format.is_floating_point();
+    const auto cancelled = [](void* data, float) { return static_cast<const std::stop_token*>(data)->stop_requested(); };
+    const auto read_as = [&](OIIO::TypeDesc type, void* data) {
+        const bool done = input->read_image(0, 0, first, first + used, type, data, OIIO::AutoStride, OIIO::AutoStride,
+                                            OIIO::AutoStride, cancelled, const_cast<std::stop_token*>(&stop));
+        throw_if_stopped(stop);
+        if (!done) unreadable(file, input->geterror());
+    };
+
+    if (is_float) {
+        const Encoding encoding = told.value_or(Encoding(colour::Transfer::linear));
+        f.encoding = encoding.name();
+        std::vector<float> values(pixels * used);
+        read_as(OIIO::TypeDesc::FLOAT, values.data());
+        const bool linear = f.encoding == "linear";
+        tbb::parallel_for(std::size_t{0}, pixels, [&](std::size_t i) {
+            for (int c = 0; c < 3; ++c) {
+                const float v = values[i * used + (used == 3 ? c : 0)];
+                f.rgb[i * 3 + c] = linear ? v : static_cast<float>(encoding.decode(c, static_cast<double>(v)));
+            }
+        });
+    } else {
+        std::optional<Encoding> encoding = told;
+        if (!encoding)
+            if (auto curves = icc_curves(icc_bytes(spec))) encoding = RasterReader::icc_encoding(std::move(*curves));
+        if (!encoding) encoding = Encoding(colour::Transfer::srgb);
+        f.encoding = encoding->name();
+        std::vector<std::uint16_t> codes(pixels * used);
+        read_as(OIIO::TypeDesc::UINT16, codes.data());
+        std::array<std::vector<float>, 3> table;
+        for (int c = 0; c < 3; ++c) {
+            table[c].resize(65536);
+            for (int code = 0; code < 65536; ++code)
+                table[c][code] = static_cast<float>(encoding->decode(c, code / 65535.0));
+        }
+        f.clipped.resize(pixels);
+        tbb::parallel_for(std::size_t{0}, pixels, [&](std::size_t i) {
+            for (int c = 0; c < 3; ++c) {
+                const std::uint16_t code = codes[i * used + (used == 3 ? c : 0)];
+                f.rgb[i * 3 + c] = table[c][code];
+                if (code == 65535) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
+            }
+        });
+    }
+    make_upright(f, spec.get_int_attribute("Orientation", 1));
+    return f;
+}
+
+} // namespace refero::frame

@@ -1,0 +1,181 @@
+// Raw files through LibRaw.
+#include <libraw/libraw.h>
+#include <memory>
+
+#include <tbb/parallel_for.h>
+
+#include "frame/internal.hpp"
+
+namespace refero::frame {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Share of the way from black to the white level from which a pixel counts as clipped.
+constexpr float saturation_share = 0.995f;
+constexpr const char* remedy = "Copy it again from the card, or convert it to DNG";
+
+void check(int status, const fs::path& file, const char* what) {
+    if (status == LIBRAW_SUCCESS) return;
+    if (status == LIBRAW_FILE_UNSUPPORTED)
+        throw Error(ErrorKind::input, "this is not a raw file that can be read", file, remedy);
+    throw Error(ErrorKind::input, std::string(what) + " (" + libraw_strerror(status) + ")", file, remedy);
+}
+
+int orientation_of(int flip) {
+    switch (flip) { // LibRaw's flip: 3 = half turn, 5 = quarter turn to the left, 6 = to the right
+    case 3: return 3;
+    case 5: return 8;
+    case 6: return 6;
+    default: return 1;
+    }
+}
+
+bool is_plain_bayer(const libraw_data_t& d) {
+    return d.rawdata.raw_image && d.idata.colors == 3 && d.idata.filters > 1000;
+}
+
+/// Black level of one colour channel of the filter array (0 R, 1 G, 2 B, 3 second G) at a place of it.
+struct Levels {
+    float black[4][2][2] = {};
+    float scale[4] = {};
+    float saturation[4] = {};
+
+    Levels(const libraw_data_t& d) {
+        const auto& c = d.color;
+        for (unsigned k = 0; k < 4; ++k) {
+            const float maximum = static_cast<float>(c.dng_levels.dng_whitelevel[k] ? c.dng_levels.dng_whitelevel[k] : c.maximum);
+            float mean = 0;
+            for (unsigned y = 0; y < 2; ++y)
+                for (unsigned x = 0; x < 2; ++x) {
+                    float b = static_cast<float>(c.black + c.cblack[k]);
+                    if (c.cblack[4] && c.cblack[5])
+                        b += static_cast<float>(c.cblack[6 + (y % c.cblack[4]) * c.cblack[5] + x % c.cblack[5]]);
+                    black[k][y][x] = b;
+                    mean += b / 4;
+                }
+            scale[k] = 1 / std::max(1.0f, maximum - mean);
+            saturation[k] = mean + saturation_share * (maximum - mean);
+        }
+    }
+};
+
+// 2 x 2 cells of the filter array to one RGB pixel each, nothing interpolated.
+Frame bin(LibRaw& raw) {
+    const libraw_data_t& d = raw.imgdata;
+    const Levels levels(d);
+    Frame f;
+    f.cell = 2;
+    f.full_width = d.sizes.width;
+    f.full_height = d.sizes.height;
+    f.width = f.full_width / 2;
+    f.height = f.full_height / 2;
+    f.rgb.resize(static_cast<std::size_t>(f.width) * f.height * 3);
+    f.clipped.resize(static_cast<std::size_t>(f.width) * f.height);
+    const std::size_t pitch = d.sizes.raw_pitch / sizeof(ushort);
+    int colour[2][2];
+    for (int y = 0; y < 2; ++y)
+        for (int x = 0; x < 2; ++x) colour[y][x] = raw.COLOR(y, x);
+    tbb::parallel_for(0, f.height, [&](int cy) {
+        float* out = f.at(0, cy);
+        std::uint8_t* clip = &f.clipped[static_cast<std::size_t>(cy) * f.width];
+        const ushort* row = d.rawdata.raw_image + (d.sizes.top_margin + 2 * static_cast<std::size_t>(cy)) * pitch + d.sizes.left_margin;
+        for (int cx = 0; cx < f.width; ++cx, out += 3) {
+            float sum[3] = {0, 0, 0};
+            float count[3] = {0, 0, 0};
+            std::uint8_t bits = 0;
+            for (int y = 0; y < 2; ++y)
+                for (int x = 0; x < 2; ++x) {
+                    const int k = colour[y][x], c = k == 3 ? 1 : k;
+                    const float v = row[static_cast<std::size_t>(y) * pitch + 2 * static_cast<std::size_t>(cx) + x];
+                    sum[c] += (v - levels.black[k][y][x]) * levels.scale[k];
+                    count[c] += 1;
+                    if (v >= levels.saturation[k]) bits |= static_cast<std::uint8_t>(1 << c);
+                }
+            for (int c = 0; c < 3; ++c) out[c] = sum[c] / count[c];
+            clip[cx] = bits;
+        }
+    });
+    make_upright(f, orientation_of(d.sizes.flip));
+    return f;
+}
+
+// LibRaw's own processing, linear and without any balance; upright already.
+Frame process(LibRaw& raw, const fs::path& file, bool half, const std::stop_token& stop) {
+    auto& p = raw.imgdata.params;
+    p.half_size = half;
+    p.output_color = 0;
+    p.output_bps = 16;
+    p.gamm[0] = p.gamm[1] = 1;
+    p.no_auto_bright = 1;
+    p.use_camera_wb = p.use_auto_wb = 0;
+    for (float& mul : p.user_mul) mul = 1;
+    p.adjust_maximum_thr = 0;
+    p.highlight = 0;
+    p.user_qual = 2; // PPG: good edges at a bearable time
+    raw.set_progress_handler(
+        [](void* data, LibRaw_progress, int, int) { return static_cast<const std::stop_token*>(data)->stop_requested() ? 1 : 0; },
+        const_cast<std::stop_token*>(&stop));
+    const int status = raw.dcraw_process();
+    throw_if_stopped(stop);
+    check(status, file, "the raw data cannot be developed");
+    int problem = 0;
+    const std::unique_ptr<libraw_processed_image_t, void (*)(libraw_processed_image_t*)> image(
+        raw.dcraw_make_mem_image(&problem), LibRaw::dcraw_clear_mem);
+    check(problem, file, "the raw data cannot be developed");
+    if (!image || image->type != LIBRAW_IMAGE_BITMAP || image->bits != 16)
+        throw Error(ErrorKind::input, "the raw data cannot be developed", file, remedy);
+    Frame f;
+    f.width = image->width;
+    f.height = image->height;
+    f.cell = half && raw.imgdata.idata.filters ? 2 : 1;
+    f.full_width = f.width * f.cell;
+    f.full_height = f.height * f.cell;
+    const std::size_t pixels = static_cast<std::size_t>(f.width) * f.height;
+    f.rgb.resize(pixels * 3);
+    f.clipped.resize(pixels);
+    const auto* codes = reinterpret_cast<const std::uint16_t*>(image->data);
+    const int colours = image->colors;
+    tbb::parallel_for(std::size_t{0}, pixels, [&](std::size_t i) {
+        for (int c = 0; c < 3; ++c) {
+            const float v = static_cast<float>(codes[i * colours + std::min(c, colours - 1)]) / 65535.0f;
+            f.rgb[i * 3 + c] = v;
+            if (v >= saturation_share) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
+        }
+    });
+    return f;
+}
+
+std::optional<colour::Mat3> matrix_of(const libraw_data_t& d) {
+    colour::Mat3 m;
+    const auto& dng = d.color.dng_color[0];
+    const bool has_dng = dng.parsedfields & LIBRAW_DNGFM_COLORMATRIX;
+    for (int r = 0; r < 3; ++r)
+        for (int c = 0; c < 3; ++c)
+            m(r, c) = static_cast<double>(has_dng ? dng.colormatrix[r][c] : d.color.cam_xyz[r][c]);
+    if (!(std::abs(m.determinant()) > 1e-6)) return std::nullopt;
+    return m;
+}
+
+} // namespace
+
+Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
+    const auto raw = std::make_unique<LibRaw>(LIBRAW_OPIONS_NO_DATAERR_CALLBACK);
+    int data_error = 0;
+    raw->set_dataerror_handler([](void* data, const char*, auto) { *static_cast<int*>(data) = 1; }, &data_error);
+    check(raw->open_file(file.c_str()), file, "the file cannot be opened as raw");
+    throw_if_stopped(stop);
+    check(raw->unpack(), file, "the raw data is damaged or cut short");
+    if (data_error) throw Error(ErrorKind::input, "the raw data is damaged or cut short", file, remedy);
+    throw_if_stopped(stop);
+    const auto matrix = matrix_of(raw->imgdata);
+    Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata) ? bin(*raw)
+                                                                     : process(*raw, file, size == Size::measuring, stop);
+    f.is_raw = true;
+    f.encoding = "linear";
+    f.camera_from_xyz = matrix;
+    return f;
+}
+
+} // namespace refero::frame

@@ -1,0 +1,127 @@
+// A simulated set: lights, surfaces and cameras by their spectra, a chart in perspective, faults and noise.
+#pragma once
+
+#include <array>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "chart/geometry.hpp"
+#include "colour/colour.hpp"
+#include "frame/frame.hpp"
+
+namespace refero::simulate {
+
+using colour::Spectrum;
+using colour::Vec3;
+
+/// A camera by its spectral sensitivities (relative, R G B) and sensor.
+struct Camera {
+    std::string id, make, model, serial_number;
+    std::array<Spectrum, 3> sensitivity;
+    int black_level = 512;       ///< raw code of no light
+    int white_level = 15871;     ///< raw code of saturation, at most 16383
+    double full_well_e = 50000;  ///< electrons at saturation, base ISO
+    double read_noise_e = 4;     ///< root mean square, electrons, base ISO
+    double base_iso = 100;
+    /// Response to a reflectance under a light, 1 for the perfect diffuser in the largest channel.
+    Vec3 response(const Spectrum& reflectance, const Spectrum& light) const;
+    /// XYZ under D65 to camera RGB, least squares over smooth reflectances; its neutral's largest channel is 1.
+    colour::Mat3 camera_from_xyz_d65() const;
+};
+
+/// Built-in cameras: stills-a, stills-b, cine-a, cine-b. Throws Error(usage) listing them.
+const Camera& camera_named(const std::string& id);
+/// Built-in lights: window tungsten led flash fluorescent. Throws Error(usage) listing them.
+Spectrum light_named(const std::string& name);
+
+/// The smoothest reflectance between 0 and 1 with the given XYZ (relative to D50, Y = 1) under D50.
+/// Burns, "Numerical methods for smoothest reflectance reconstruction", Color Res. Appl. 45, 2020 (LHTSS).
+/// Colours that no surface can have are drawn towards neutral until one can.
+Spectrum smooth_reflectance(const Vec3& xyz_d50);
+/// A plausible reflectance that no chart holds: sums of smooth steps and bands; by seed.
+Spectrum random_reflectance(std::uint64_t seed);
+
+struct Texture {
+    double amplitude = 0; ///< relative, 0 to 1
+    double scale_px = 4;
+};
+
+struct Object {
+    enum class Shape { rectangle, ellipse, leaf, frond } shape = Shape::rectangle;
+    double x = 0.5, y = 0.5;       ///< centre, shares of the frame's width and height
+    double width = 0.1, height = 0.1; ///< shares of the frame's width
+    double rotation_deg = 0;
+    Spectrum reflectance = Spectrum::constant(0.5);
+    Texture texture;
+    int branches = 6; ///< frond only
+};
+
+struct ChartInScene {
+    chart::Definition definition;
+    std::vector<Spectrum> reflectance; ///< a patch each
+    std::optional<chart::Corners> corners; ///< given outright, else from what follows
+    double x = 0.5, y = 0.5;           ///< centre, shares of the frame
+    double width = 0.4;                ///< of the patch array facing the camera, share of the frame's width
+    double rotation_deg = 0;           ///< clockwise on screen
+    double tilt_deg = 0;               ///< about an axis in the chart's plane ...
+    double tilt_axis_deg = 90;         ///< ... at this angle to the frame's horizontal: 90 turns left and right
+    bool mirrored = false;
+};
+
+struct Scene {
+    int width = 3000, height = 2000;
+    std::uint64_t seed = 1;
+    Camera camera;
+    std::string light_name;
+    Spectrum light;
+    double white = 0.8;            ///< signal of a perfect diffuser in the largest channel, 1 = saturation
+    double iso = 100, exposure_s = 0.01, f_number = 8;
+    std::string lens = "Lens 50 mm";
+    double focal_mm = 50, focal_35mm_mm = 50;
+    double blur_px = 0.7;          ///< standard deviation of the lens's point spread
+    double vignetting_stops = 0.3; ///< loss in the corners
+    double falloff_stops = 0;      ///< loss of light across the frame ...
+    double falloff_deg = 0;        ///< ... in this direction
+    std::string taken = "2026-05-04T10:00:00";
+    Spectrum background = Spectrum::constant(0.3);
+    Texture background_texture;
+    std::vector<Object> objects;
+    std::vector<ChartInScene> charts;
+};
+
+/// Reads a scene description (docs/formats.md). Throws Error(input) naming file, place and remedy.
+Scene load_scene(const std::filesystem::path& file);
+/// The same from JSON text; `place` stands for the file in messages.
+Scene parse_scene(const std::string& json, const std::filesystem::path& place);
+
+/// What is true of a rendered chart.
+struct TruePatch {
+    std::string id;
+    std::array<double, 3> mean{}; ///< noise-free, over the central half of the patch, clipped at 1
+    std::array<double, 3> sd{};
+    double clipped = 0;
+    int pixels = 0;
+};
+struct TrueChart {
+    std::string chart;
+    chart::Corners corners;
+    double tilt_deg = 0, frame_fraction = 0;
+    bool mirrored = false;
+    std::vector<TruePatch> patches;
+};
+
+/// Noise-free camera RGB of a scene before clipping, width * height * 3, and its truth.
+struct Rendering {
+    Scene scene;
+    std::vector<float> rgb;
+    std::vector<TrueChart> charts;
+};
+Rendering render(const Scene& scene, std::stop_token stop = {});
+
+/// Writes the frame by its extension: .dng (14-bit RGGB), .tif (16-bit, linear profile) or .exr (float), with
+/// noise by the scene's seed, and FILE.truth.json beside it.
+void write(const Rendering& rendering, const std::filesystem::path& file);
+
+} // namespace refero::simulate

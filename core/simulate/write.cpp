@@ -1,0 +1,291 @@
+// Files of a rendering: DNG through libtiff, TIFF and EXR through OpenImageIO, the truth as JSON.
+#include <cmath>
+#include <memory>
+#include <numbers>
+
+#include <OpenImageIO/imageio.h>
+#include <lcms2.h>
+#include <nlohmann/json.hpp>
+#include <tbb/parallel_for.h>
+#include <tiffio.h>
+
+#include "simulate/simulate.hpp"
+
+namespace refero::simulate {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Normal deviates, a stream for each row: the same whatever the number of threads.
+class Normal {
+public:
+    Normal(std::uint64_t seed, std::uint64_t row) : state_(seed * 0x9E3779B97F4A7C15ull + row * 0xD1B54A32D192ED03ull + 1) {}
+    float operator()() {
+        if (has_spare_) {
+            has_spare_ = false;
+            return spare_;
+        }
+        const std::uint64_t bits = next(); // Box and Muller 1958
+        const float u = (static_cast<float>(bits >> 40) + 0.5f) * 0x1p-24f, v = static_cast<float>(bits & 0xFFFFFF) * 0x1p-24f;
+        const float radius = std::sqrt(-2 * std::log(u)), angle = 2 * std::numbers::pi_v<float> * v;
+        spare_ = radius * std::sin(angle);
+        has_spare_ = true;
+        return radius * std::cos(angle);
+    }
+
+private:
+    std::uint64_t next() { // splitmix64
+        std::uint64_t z = state_ += 0x9E3779B97F4A7C15ull;
+        z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9ull;
+        z = (z ^ (z >> 27)) * 0x94D049BB133111EBull;
+        return z ^ (z >> 31);
+    }
+    std::uint64_t state_;
+    float spare_ = 0;
+    bool has_spare_ = false;
+};
+
+/// Photon and read noise on a signal, 1 = saturation.
+struct Noise {
+    float full_well_e, read_e;
+    Noise(const Scene& s)
+        : full_well_e(static_cast<float>(s.camera.full_well_e * s.camera.base_iso / s.iso)),
+          read_e(static_cast<float>(s.camera.read_noise_e)) {}
+    float operator()(float signal, Normal& normal) const {
+        const float electrons = std::max(0.0f, signal) * full_well_e;
+        return signal + std::sqrt(electrons + read_e * read_e) / full_well_e * normal();
+    }
+};
+
+std::vector<std::uint16_t> mosaic(const Rendering& r) {
+    const Scene& s = r.scene;
+    const Noise noise(s);
+    const float black = static_cast<float>(s.camera.black_level), range = static_cast<float>(s.camera.white_level - s.camera.black_level);
+    std::vector<std::uint16_t> codes(static_cast<std::size_t>(s.width) * s.height);
+    tbb::parallel_for(0, s.height, [&](int y) {
+        Normal normal(s.seed, static_cast<std::uint64_t>(y));
+        const std::size_t row = static_cast<std::size_t>(y) * s.width;
+        for (int x = 0; x < s.width; ++x) {
+            const int channel = (y & 1) + (x & 1); // RGGB
+            const float v = noise(r.rgb[(row + x) * 3 + channel], normal);
+            codes[row + x] = static_cast<std::uint16_t>(std::clamp(std::round(black + v * range), 0.0f, black + range));
+        }
+    });
+    return codes;
+}
+
+std::vector<float> developed(const Rendering& r) {
+    const Scene& s = r.scene;
+    const Noise noise(s);
+    std::vector<float> rgb(r.rgb.size());
+    tbb::parallel_for(0, s.height, [&](int y) {
+        Normal normal(s.seed, static_cast<std::uint64_t>(y));
+        const std::size_t row = static_cast<std::size_t>(y) * s.width * 3;
+        for (std::size_t i = row; i < row + static_cast<std::size_t>(s.width) * 3; ++i)
+            rgb[i] = std::clamp(noise(r.rgb[i], normal), 0.0f, 1.0f);
+    });
+    return rgb;
+}
+
+// DNG tags that libtiff may not know.
+void extend_tags(TIFF* tif) {
+    static const TIFFFieldInfo fields[] = {
+        {33421, 2, 2, TIFF_SHORT, FIELD_CUSTOM, 1, 0, const_cast<char*>("CFARepeatPatternDim")},
+        {33422, -1, -1, TIFF_BYTE, FIELD_CUSTOM, 1, 1, const_cast<char*>("CFAPattern")},
+        {50706, 4, 4, TIFF_BYTE, FIELD_CUSTOM, 1, 0, const_cast<char*>("DNGVersion")},
+        {50707, 4, 4, TIFF_BYTE, FIELD_CUSTOM, 1, 0, const_cast<char*>("DNGBackwardVersion")},
+        {50708, -1, -1, TIFF_ASCII, FIELD_CUSTOM, 1, 0, const_cast<char*>("UniqueCameraModel")},
+        {50713, 2, 2, TIFF_SHORT, FIELD_CUSTOM, 1, 0, const_cast<char*>("BlackLevelRepeatDim")},
+        {50714, -1, -1, TIFF_LONG, FIELD_CUSTOM, 1, 1, const_cast<char*>("BlackLevel")},
+        {50717, -1, -1, TIFF_LONG, FIELD_CUSTOM, 1, 1, const_cast<char*>("WhiteLevel")},
+        {50721, -1, -1, TIFF_SRATIONAL, FIELD_CUSTOM, 1, 1, const_cast<char*>("ColorMatrix1")},
+        {50728, -1, -1, TIFF_RATIONAL, FIELD_CUSTOM, 1, 1, const_cast<char*>("AsShotNeutral")},
+        {50735, -1, -1, TIFF_ASCII, FIELD_CUSTOM, 1, 0, const_cast<char*>("CameraSerialNumber")},
+        {50778, 1, 1, TIFF_SHORT, FIELD_CUSTOM, 1, 0, const_cast<char*>("CalibrationIlluminant1")},
+    };
+    for (const TIFFFieldInfo& field : fields)
+        if (!TIFFFindField(tif, field.field_tag, TIFF_ANY)) TIFFMergeFieldInfo(tif, &field, 1);
+}
+
+std::string exif_time(const std::string& iso) {
+    std::string t = iso;
+    if (t.size() >= 19) t[4] = t[7] = ':', t[10] = ' ';
+    return t.substr(0, 19);
+}
+
+// Arrays go with a count where the field asks for one.
+void set_array(TIFF* tif, std::uint32_t tag, int count, const void* values) {
+    const TIFFField* field = TIFFFindField(tif, tag, TIFF_ANY);
+    if (field && TIFFFieldPassCount(field))
+        TIFFSetField(tif, tag, count, values);
+    else
+        TIFFSetField(tif, tag, values);
+}
+
+void write_dng(const Rendering& r, const fs::path& target, const fs::path& file) {
+    const Scene& s = r.scene;
+    const auto codes = mosaic(r);
+    const std::unique_ptr<TIFF, void (*)(TIFF*)> handle(TIFFOpen(file.c_str(), "w"), [](TIFF* t) { if (t) TIFFClose(t); });
+    TIFF* tif = handle.get();
+    const auto failed = [&] { return Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions"); };
+    if (!tif) throw failed();
+    extend_tags(tif);
+    const auto width = static_cast<std::uint32_t>(s.width), height = static_cast<std::uint32_t>(s.height);
+    constexpr std::uint32_t rows_per_strip = 64;
+    TIFFSetField(tif, TIFFTAG_SUBFILETYPE, 0);
+    TIFFSetField(tif, TIFFTAG_IMAGEWIDTH, width);
+    TIFFSetField(tif, TIFFTAG_IMAGELENGTH, height);
+    TIFFSetField(tif, TIFFTAG_BITSPERSAMPLE, 16);
+    TIFFSetField(tif, TIFFTAG_SAMPLESPERPIXEL, 1);
+    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, 32803); // colour filter array
+    TIFFSetField(tif, TIFFTAG_COMPRESSION, COMPRESSION_NONE);
+    TIFFSetField(tif, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+    TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
+    TIFFSetField(tif, TIFFTAG_ROWSPERSTRIP, rows_per_strip);
+    TIFFSetField(tif, TIFFTAG_MAKE, s.camera.make.c_str());
+    TIFFSetField(tif, TIFFTAG_MODEL, s.camera.model.c_str());
+    TIFFSetField(tif, TIFFTAG_SOFTWARE, ("Refero " + std::string(program_version())).c_str());
+    TIFFSetField(tif, TIFFTAG_DATETIME, exif_time(s.taken).c_str());
+    const std::uint16_t two[] = {2, 2};
+    const std::uint8_t rggb[] = {0, 1, 1, 2}, version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
+    set_array(tif, 33421, 2, two);
+    set_array(tif, 33422, 4, rggb);
+    set_array(tif, 50706, 4, version);
+    set_array(tif, 50707, 4, backward);
+    TIFFSetField(tif, 50708, (s.camera.make + " " + s.camera.model).c_str());
+    if (!s.camera.serial_number.empty()) TIFFSetField(tif, 50735, s.camera.serial_number.c_str());
+    set_array(tif, 50713, 2, two);
+    const std::uint32_t white = static_cast<std::uint32_t>(s.camera.white_level);
+    const TIFFField* black_field = TIFFFindField(tif, 50714, TIFF_ANY);
+    const auto b = static_cast<std::uint32_t>(s.camera.black_level);
+    const std::uint32_t black_codes[] = {b, b, b, b};
+    const float black_values[] = {static_cast<float>(b), static_cast<float>(b), static_cast<float>(b), static_cast<float>(b)};
+    set_array(tif, 50714, 4, TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes) : black_values);
+    set_array(tif, 50717, 1, &white);
+    const colour::Mat3 m = s.camera.camera_from_xyz_d65();
+    float matrix[9];
+    for (int i = 0; i < 9; ++i) matrix[i] = static_cast<float>(m(i / 3, i % 3));
+    set_array(tif, 50721, 9, matrix);
+    const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.light);
+    const float as_shot[] = {static_cast<float>(neutral[0]), static_cast<float>(neutral[1]), static_cast<float>(neutral[2])};
+    set_array(tif, 50728, 3, as_shot);
+    TIFFSetField(tif, 50778, 21); // D65
+    for (std::uint32_t y = 0, strip = 0; y < height; y += rows_per_strip, ++strip) {
+        const std::uint32_t rows = std::min(rows_per_strip, height - y);
+        if (TIFFWriteEncodedStrip(tif, strip, const_cast<std::uint16_t*>(&codes[static_cast<std::size_t>(y) * width]),
+                                  static_cast<tmsize_t>(rows) * width * 2) < 0)
+            throw failed();
+    }
+    if (!TIFFWriteDirectory(tif)) throw failed();
+
+    TIFFCreateEXIFDirectory(tif);
+    TIFFSetField(tif, EXIFTAG_EXPOSURETIME, s.exposure_s);
+    TIFFSetField(tif, EXIFTAG_FNUMBER, s.f_number);
+    const auto iso = static_cast<std::uint16_t>(std::min(s.iso, 65535.0));
+    TIFFSetField(tif, EXIFTAG_ISOSPEEDRATINGS, 1, &iso);
+    TIFFSetField(tif, EXIFTAG_DATETIMEORIGINAL, exif_time(s.taken).c_str());
+    TIFFSetField(tif, EXIFTAG_FOCALLENGTH, s.focal_mm);
+    TIFFSetField(tif, EXIFTAG_FOCALLENGTHIN35MMFILM, static_cast<int>(std::lround(s.focal_35mm_mm)));
+    TIFFSetField(tif, EXIFTAG_LENSMODEL, s.lens.c_str());
+    if (!s.camera.serial_number.empty()) TIFFSetField(tif, EXIFTAG_BODYSERIALNUMBER, s.camera.serial_number.c_str());
+    std::uint64_t exif_offset = 0;
+    if (!TIFFWriteCustomDirectory(tif, &exif_offset) || !TIFFSetDirectory(tif, 0)) throw failed();
+    extend_tags(tif);
+    TIFFSetField(tif, TIFFTAG_EXIFIFD, exif_offset);
+    if (!TIFFRewriteDirectory(tif)) throw failed();
+}
+
+std::vector<unsigned char> linear_profile() {
+    const auto& space = colour::rgb_space("linear-bt709");
+    cmsCIExyY white{space.white.x, space.white.y, 1};
+    cmsCIExyYTRIPLE primaries{{space.red.x, space.red.y, 1}, {space.green.x, space.green.y, 1}, {space.blue.x, space.blue.y, 1}};
+    cmsToneCurve* line = cmsBuildGamma(nullptr, 1.0);
+    cmsToneCurve* curves[] = {line, line, line};
+    cmsHPROFILE profile = cmsCreateRGBProfile(&white, &primaries, curves);
+    cmsMLU* text = cmsMLUalloc(nullptr, 1);
+    cmsMLUsetASCII(text, "en", "US", "Linear camera RGB");
+    cmsWriteTag(profile, cmsSigProfileDescriptionTag, text);
+    cmsUInt32Number size = 0;
+    cmsSaveProfileToMem(profile, nullptr, &size);
+    std::vector<unsigned char> bytes(size);
+    cmsSaveProfileToMem(profile, bytes.data(), &size);
+    cmsMLUfree(text);
+    cmsCloseProfile(profile);
+    cmsFreeToneCurve(line);
+    return bytes;
+}
+
+void write_raster(const Rendering& r, const fs::path& target, const fs::path& file, bool tiff) {
+    const Scene& s = r.scene;
+    OIIO::ImageSpec spec(s.width, s.height, 3, tiff ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::FLOAT);
+    spec["Make"] = s.camera.make;
+    spec["Model"] = s.camera.model;
+    spec["Software"] = "Refero " + std::string(program_version());
+    spec["DateTime"] = exif_time(s.taken);
+    spec["Exif:DateTimeOriginal"] = exif_time(s.taken);
+    spec["ExposureTime"] = static_cast<float>(s.exposure_s);
+    spec["FNumber"] = static_cast<float>(s.f_number);
+    spec["Exif:PhotographicSensitivity"] = static_cast<int>(s.iso);
+    spec["Exif:FocalLength"] = static_cast<float>(s.focal_mm);
+    spec["Exif:FocalLengthIn35mmFilm"] = static_cast<int>(std::lround(s.focal_35mm_mm));
+    spec["Exif:LensModel"] = s.lens;
+    if (tiff) {
+        const auto icc = linear_profile();
+        spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())), icc.data());
+        spec["compression"] = "none";
+    }
+    const auto pixels = developed(r);
+    const auto out = OIIO::ImageOutput::create(file.string());
+    if (!out || !out->open(file.string(), spec) || !out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !out->close())
+        throw Error(ErrorKind::internal, "cannot be written: " + (out ? out->geterror() : OIIO::geterror()), target,
+                    "Check free space and permissions");
+}
+
+std::string truth_json(const Rendering& r) {
+    nlohmann::ordered_json j;
+    j["width"] = r.scene.width;
+    j["height"] = r.scene.height;
+    j["charts"] = nlohmann::ordered_json::array();
+    for (const TrueChart& c : r.charts) {
+        nlohmann::ordered_json t;
+        t["chart"] = c.chart;
+        for (const chart::Point& p : c.corners) t["corners"].push_back({p.x(), p.y()});
+        t["confidence"] = 1.0;
+        t["tilt_deg"] = c.tilt_deg;
+        t["frame_fraction"] = c.frame_fraction;
+        t["mirrored"] = c.mirrored;
+        j["charts"].push_back(t);
+    }
+    const auto patches_of = [](const TrueChart& c) {
+        auto list = nlohmann::ordered_json::array();
+        for (const TruePatch& p : c.patches)
+            list.push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}});
+        return list;
+    };
+    if (!r.charts.empty()) {
+        j["chart"] = r.charts.front().chart;
+        j["patches"] = patches_of(r.charts.front());
+        for (std::size_t i = 0; i < r.charts.size(); ++i) j["charts"][i]["patches"] = patches_of(r.charts[i]);
+    }
+    return j.dump(1) + "\n";
+}
+
+} // namespace
+
+void write(const Rendering& r, const fs::path& file) {
+    const std::string extension = to_lower(file.extension().string());
+    const bool dng = extension == ".dng", tiff = extension == ".tif" || extension == ".tiff";
+    if (!dng && !tiff && extension != ".exr")
+        throw Error(ErrorKind::usage, "a simulated frame is written as .dng, .tif or .exr", file, "Choose one of these");
+    write_whole(file, [&](const fs::path& temporary) {
+        if (dng)
+            write_dng(r, file, temporary);
+        else
+            write_raster(r, file, temporary, tiff);
+    });
+    fs::path truth = file;
+    write_whole(truth.replace_extension(".truth.json"), truth_json(r));
+}
+
+} // namespace refero::simulate
