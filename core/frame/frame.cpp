@@ -78,6 +78,7 @@ Metadata read_metadata(const fs::path& file) {
         };
         m.make = text({"Exif.Image.Make"});
         m.model = text({"Exif.Image.Model"});
+        m.unique_model = text({"Exif.Image.UniqueCameraModel"});
         m.lens = text({"Exif.Photo.LensModel"});
         m.serial_number = text({"Exif.Photo.BodySerialNumber", "Exif.Image.CameraSerialNumber"});
         m.taken = text({"Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime"});

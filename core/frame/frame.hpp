@@ -17,6 +17,7 @@ namespace refero::frame {
 /// What the file says about the shot; empty texts and zeros where it says nothing.
 struct Metadata {
     std::string make, model, lens, serial_number;
+    std::string unique_model; ///< DNG's UniqueCameraModel, where the file has it
     std::string taken;        ///< "YYYY-MM-DDThh:mm:ss", local time of the camera
     double exposure_s = 0;    ///< exposure time
     double f_number = 0;

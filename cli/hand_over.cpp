@@ -1,0 +1,130 @@
+// Verbs that write pictures and files: apply, export, simulate.
+#include <set>
+
+#include "apply/apply.hpp"
+#include "deliver/deliver.hpp"
+#include "simulate/simulate.hpp"
+#include "verb.hpp"
+
+namespace refero::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+struct ApplyArguments : ShotArguments {
+    std::string correction, folder, format = "tiff", space = "srgb", name = "{stem}";
+    std::vector<std::string> images;
+    bool overwrite = false;
+};
+
+std::string replaced(std::string text, const std::string& what, const std::string& by) {
+    for (std::size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size()) text.replace(at, what.size(), by);
+    return text;
+}
+
+fs::path target_of(const ApplyArguments& a, const std::string& image, const fit::Correction& c, apply::Format format) {
+    std::string name = replaced(a.name, "{stem}", fs::path(image).stem().string());
+    name = replaced(name, "{space}", a.space);
+    name = replaced(name, "{light}", c.light_name.empty() ? "light" : c.light_name);
+    name = replaced(name, "{camera}", c.sources.empty() ? "camera" : c.sources.front().metadata.camera());
+    if (name.empty() || name.find('/') != std::string::npos || name.find('{') != std::string::npos)
+        throw Error(ErrorKind::usage, "the name pattern '" + a.name + "' cannot be used", {}, "Known: {stem} {camera} {light} {space}");
+    return fs::path(a.folder) / (name + apply::extension_of(format));
+}
+
+// The targets of all inputs; refuses clashes before anything is written.
+std::vector<fs::path> targets_of(const ApplyArguments& a, const fit::Correction& c, apply::Format format) {
+    std::vector<fs::path> targets;
+    std::set<fs::path> distinct;
+    for (const std::string& image : a.images) {
+        const fs::path target = target_of(a, image, c, format);
+        if (!distinct.insert(target).second) throw Error(ErrorKind::usage, "two inputs would write this file", target, "Use --name, or apply them one by one");
+        std::error_code ec;
+        if (fs::exists(target, ec) && fs::equivalent(target, image, ec)) throw Error(ErrorKind::usage, "this would replace the input itself", target, "Choose another folder");
+        if (fs::exists(target, ec) && !a.overwrite) throw Error(ErrorKind::usage, "this file exists already", target, "Use --overwrite to replace it");
+        targets.push_back(target);
+    }
+    return targets;
+}
+
+} // namespace
+
+Run add_apply(CLI::App& app) {
+    const auto a = std::make_shared<ApplyArguments>();
+    app.add_option("FILE", a->correction, "Correction (JSON)")->required();
+    app.add_option("IMAGE", a->images, "Frames to correct")->required();
+    app.add_option("-o,--output", a->folder, "Folder to write to; made if missing")->required();
+    app.add_option("--format", a->format, "tiff, exr, png or jpeg")->capture_default_str();
+    app.add_option("--space", a->space, "srgb display-p3 oprgb bt709 linear-bt709 acescg xyz-d50")->capture_default_str();
+    app.add_option("--name", a->name, "File name: {stem} {camera} {light} {space}")->capture_default_str();
+    a->add_encoding(app);
+    app.add_flag("--overwrite", a->overwrite, "Replace files that exist");
+    return [a] {
+        const apply::Format format = apply::format_named(a->format);
+        colour::rgb_space(a->space);
+        const job::ShotOptions options = a->options();
+        const fit::Correction c = fit::load(a->correction);
+        const auto targets = targets_of(*a, c, format);
+        std::error_code ec;
+        fs::create_directories(a->folder, ec);
+        if (!fs::is_directory(a->folder, ec)) throw Error(ErrorKind::usage, "this folder cannot be made", a->folder, "Choose another");
+        Result r;
+        r.json["written"] = Json::array();
+        std::optional<Error> first;
+        for (std::size_t i = 0; i < targets.size(); ++i) {
+            try {
+                const frame::Frame f = frame::read(a->images[i], {frame::Size::full, options.encoding});
+                apply::write(apply::corrected(f, c, a->space), targets[i], format, f.metadata);
+                r.json["written"].push_back(targets[i].string());
+                r.words += targets[i].string() + "\n";
+            } catch (const Error& problem) { // the other frames are still corrected
+                if (!first) first = problem;
+            }
+        }
+        if (first) throw *first;
+        return r;
+    };
+}
+
+Run add_export(CLI::App& app) {
+    struct Arguments {
+        std::string correction, format, output;
+        deliver::Options options;
+    };
+    const auto a = std::make_shared<Arguments>();
+    app.add_option("FILE", a->correction, "Correction (JSON)")->required();
+    app.add_option("--format", a->format, "cube, icc, dcp or matrix")->required();
+    app.add_option("-o,--output", a->output, "File to write")->required();
+    app.add_option("--input-encoding", a->options.input_encoding, "Encoding of what goes in; default: srgb for cube, linear for icc");
+    app.add_option("--space", a->options.space, "Colour space of what comes out of a cube")->capture_default_str();
+    app.add_option("--size", a->options.size, "Nodes along each side of a cube")->capture_default_str();
+    app.add_option("--title", a->options.name, "Title in the file; default: camera and light");
+    return [a] {
+        const deliver::Format format = deliver::format_named(a->format);
+        const deliver::Written w = deliver::write(fit::load(a->correction), format, a->output, a->options);
+        Result r;
+        r.json = {{"file", a->output}, {"format", a->format}, {"exported_model", fit::name_of(w.model)}, {"delta_e_2000", json_of(w.delta_e_2000)}, {"message", w.message}};
+        r.words = a->output + ": " + w.message + "\n";
+        return r;
+    };
+}
+
+Run add_simulate(CLI::App& app) {
+    struct Arguments { std::string scene, output; };
+    const auto a = std::make_shared<Arguments>();
+    app.add_option("SCENE", a->scene, "Scene description (JSON, docs/formats.md)")->required();
+    app.add_option("-o,--output", a->output, "Frame to write: .dng, .tif or .exr")->required();
+    return [a] {
+        const simulate::Scene scene = simulate::load_scene(a->scene);
+        simulate::write(simulate::render(scene), a->output);
+        fs::path truth = a->output;
+        truth.replace_extension(".truth.json");
+        Result r;
+        r.json = {{"file", a->output}, {"truth", truth.string()}, {"width", scene.width}, {"height", scene.height}};
+        r.words = a->output + "\n" + truth.string() + "\n";
+        return r;
+    };
+}
+
+} // namespace refero::cli

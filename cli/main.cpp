@@ -1,0 +1,75 @@
+// refero-cli: the headless companion. docs/formats.md describes files, `refero-cli VERB --help` the options.
+#include <cstdio>
+#include <iostream>
+
+#include "verb.hpp"
+
+using namespace refero;
+using namespace refero::cli;
+
+namespace {
+
+bool wants_json(int argc, char** argv) {
+    for (int i = 1; i < argc; ++i)
+        if (std::string_view(argv[i]) == "--json") return true;
+    return false;
+}
+
+int report(int status, const std::string& message, const std::string& file, bool json) {
+    std::fprintf(stderr, "refero-cli: %s\n", message.c_str());
+    if (json) std::cout << Json{{"error", {{"code", status}, {"message", message}, {"file", file}}}}.dump(1, ' ', false, Json::error_handler_t::replace) << "\n";
+    return status;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    const bool json = wants_json(argc, argv);
+    CLI::App app{"Refero: measures colour charts and proves corrections.", "refero-cli"};
+    app.set_version_flag("--version", std::string(program_version()));
+    app.require_subcommand(1);
+    bool json_flag = false;
+    Run run;
+    const auto verb = [&](const char* name, const char* help, Run (*add)(CLI::App&)) {
+        CLI::App* sub = app.add_subcommand(name, help);
+        sub->add_flag("--json", json_flag, "One JSON object to standard output");
+        const Run action = add(*sub);
+        sub->callback([&run, action] { run = action; });
+    };
+    verb("find", "Find charts in a frame", add_find);
+    verb("read", "Find a chart and measure its patches", add_read);
+    verb("fit", "Make a correction from chart shots or readings", add_fit);
+    verb("prove", "Show what a correction leaves on a frame or reading", add_prove);
+    verb("apply", "Correct whole frames", add_apply);
+    verb("export", "Write a correction for other programs", add_export);
+    verb("simulate", "Render a scene of the simulated set", add_simulate);
+    verb("charts", "List the installed charts", add_charts);
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::Success& asked) { // help, version
+        return app.exit(asked);
+    } catch (const CLI::ParseError& problem) {
+        return report(Exit::usage, std::string(problem.what()) + ". Run 'refero-cli --help'", "", json);
+    }
+    try {
+        const Result result = run();
+        if (json)
+            std::cout << result.json.dump(1, ' ', false, Json::error_handler_t::replace) << std::endl;
+        else
+            (result.status == done ? std::cout : std::cerr) << result.words << std::flush;
+        if (!std::cout) return report(failed, "standard output cannot be written", "", false);
+        return result.status;
+    } catch (const Error& problem) {
+        if (problem.kind() == ErrorKind::not_found && json) {
+            std::cout << Json{{"charts", Json::array()}, {"error", {{"code", not_found}, {"message", problem.what()}, {"file", problem.file().string()}}}}.dump(1) << "\n";
+            std::fprintf(stderr, "refero-cli: %s\n", problem.what());
+            return not_found;
+        }
+        return report(exit_code_of(problem.kind()), problem.what(), problem.file().string(), json);
+    } catch (const std::bad_alloc&) {
+        return report(failed, "there is not enough memory", "", json);
+    } catch (const std::exception& problem) {
+        return report(failed, problem.what(), "", json);
+    }
+}

@@ -1,0 +1,67 @@
+#include "verb.hpp"
+
+#include <charconv>
+#include <cstdarg>
+#include <sstream>
+
+namespace refero::cli {
+
+int exit_code_of(ErrorKind kind) {
+    switch (kind) {
+    case ErrorKind::usage: return usage;
+    case ErrorKind::input: return input;
+    case ErrorKind::not_found: return not_found;
+    case ErrorKind::internal:
+    case ErrorKind::cancelled: break;
+    }
+    return failed;
+}
+
+static chart::Corners parse_corners(const std::string& text) {
+    const auto wrong = [] {
+        return Error(ErrorKind::usage, "the corners cannot be understood", {}, "Write --corners \"x,y x,y x,y x,y\" in pixels of the upright full-size image");
+    };
+    chart::Corners corners;
+    std::istringstream points(text);
+    std::string point;
+    std::size_t i = 0;
+    while (points >> point) {
+        if (i == 4) throw wrong();
+        const char* end = point.data() + point.size();
+        double x = 0, y = 0;
+        const auto first = std::from_chars(point.data(), end, x);
+        if (first.ec != std::errc() || first.ptr == end || *first.ptr != ',') throw wrong();
+        const auto second = std::from_chars(first.ptr + 1, end, y);
+        if (second.ec != std::errc() || second.ptr != end || !std::isfinite(x + y)) throw wrong();
+        corners[i++] = {x, y};
+    }
+    if (i != 4) throw wrong();
+    return corners;
+}
+
+job::ShotOptions ShotArguments::options() const {
+    job::ShotOptions o;
+    o.chart = chart;
+    if (!corners.empty()) o.corners = parse_corners(corners);
+    if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);
+    return o;
+}
+
+Json json_of(const fit::Statistics& s) { return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}}; }
+
+Json json_of(const chart::Corners& corners) {
+    Json j = Json::array();
+    for (const chart::Point& p : corners) j.push_back(Json::array({p.x(), p.y()}));
+    return j;
+}
+
+std::string text(const char* format, ...) {
+    char buffer[1000];
+    va_list arguments;
+    va_start(arguments, format);
+    std::vsnprintf(buffer, sizeof buffer, format, arguments);
+    va_end(arguments);
+    return buffer;
+}
+
+} // namespace refero::cli

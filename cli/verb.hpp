@@ -1,0 +1,53 @@
+// What all verbs of the command line share.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "job/pipeline.hpp"
+
+namespace refero::cli {
+
+using Json = nlohmann::ordered_json;
+
+/// Exit statuses of the contract.
+enum Exit { done = 0, failed = 1, usage = 2, input = 3, not_found = 4, reshoot = 5 };
+int exit_code_of(ErrorKind kind);
+
+/// What a verb gives back: the JSON object, the same in words, and the exit status.
+struct Result {
+    Json json;
+    std::string words;
+    int status = done;
+};
+
+/// A verb declares its options on its subcommand and returns what runs it.
+using Run = std::function<Result()>;
+Run add_find(CLI::App& app);
+Run add_read(CLI::App& app);
+Run add_fit(CLI::App& app);
+Run add_prove(CLI::App& app);
+Run add_apply(CLI::App& app);
+Run add_export(CLI::App& app);
+Run add_simulate(CLI::App& app);
+Run add_charts(CLI::App& app);
+
+/// Options that choose the chart and the encoding, shared by several verbs.
+struct ShotArguments {
+    std::string chart, corners, encoding;
+    void add_chart(CLI::App& app) { app.add_option("--chart", chart, "Chart: id of an installed definition, or a definition file"); }
+    void add_corners(CLI::App& app) { app.add_option("--corners", corners, "\"x,y x,y x,y x,y\": outer corners, top-left, top-right, bottom-right, bottom-left"); }
+    void add_encoding(CLI::App& app) { app.add_option("--encoding", encoding, "linear srgb bt709 hlg pq acescct, or a 1D LUT file"); }
+    job::ShotOptions options() const;
+};
+
+Json json_of(const fit::Statistics& s);
+Json json_of(const chart::Corners& corners);
+/// printf into a string.
+std::string text(const char* format, ...) __attribute__((format(printf, 1, 2)));
+
+} // namespace refero::cli

@@ -1,0 +1,32 @@
+// A correction on frames.
+#pragma once
+
+#include "fit/fit.hpp"
+
+namespace refero::apply {
+
+/// A finished picture: linear RGB of a space, 1 = perfect diffuser; not clipped.
+struct Picture {
+    int width = 0, height = 0;
+    std::vector<float> rgb; ///< interleaved
+    std::string space;      ///< name in colour::rgb_space
+};
+
+/// Corrects every pixel. Where a raw frame is clipped, colour fades to neutral, so that highlights do not tint.
+Picture corrected(const frame::Frame& frame, const fit::Correction& correction, const std::string& space,
+                  const Progress& progress = {}, std::stop_token stop = {});
+/// The frame with no more than a neutral balance and its exposure (gains), for the picture "before".
+Picture uncorrected(const frame::Frame& frame, const colour::Vec3& gains, const std::string& space, std::stop_token stop = {});
+
+/// 8-bit display codes (0xffRRGGBB) of a picture, clipped, by the space's transfer function.
+std::vector<std::uint32_t> display_codes(const Picture& picture);
+
+enum class Format { tiff, exr, png, jpeg };
+Format format_named(const std::string& name);
+std::string extension_of(Format format); ///< ".tif" ...
+
+/// TIFF and PNG 16-bit, JPEG 8-bit quality 95, all with the space's encoding and ICC profile; EXR half, linear.
+/// Written whole or not at all.
+void write(const Picture& picture, const std::filesystem::path& file, Format format, const frame::Metadata& metadata);
+
+} // namespace refero::apply

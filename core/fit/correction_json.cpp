@@ -1,0 +1,141 @@
+// The correction file.
+#include <nlohmann/json.hpp>
+
+#include "fit/fit.hpp"
+
+namespace refero::fit {
+
+namespace fs = std::filesystem;
+using nlohmann::ordered_json;
+
+namespace {
+
+ordered_json json_of(const Statistics& s) { return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}}; }
+ordered_json json_of(const Vec3& v) { return ordered_json::array({v[0], v[1], v[2]}); }
+
+ordered_json json_of(const Source& s) {
+    const frame::Metadata& m = s.metadata;
+    ordered_json j{{"file", s.file.string()}, {"sha256", s.sha256}, {"make", m.make}, {"model", m.model}, {"lens", m.lens},
+                   {"serial_number", m.serial_number}, {"unique_model", m.unique_model}, {"taken", m.taken}, {"exposure_s", m.exposure_s}, {"f_number", m.f_number},
+                   {"iso", m.iso}, {"focal_mm", m.focal_mm}};
+    if (s.placement) {
+        for (const chart::Point& p : s.placement->corners) j["corners"].push_back({p.x(), p.y()});
+        j["confidence"] = s.placement->confidence;
+    }
+    return j;
+}
+
+Statistics statistics_from(const ordered_json& j) { return {j.at("mean"), j.at("median"), j.at("p95"), j.at("max")}; }
+Vec3 vec3_from(const ordered_json& j) { return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()); }
+
+Source source_from(const ordered_json& j) {
+    Source s;
+    s.file = j.at("file").get<std::string>();
+    s.sha256 = j.at("sha256");
+    s.metadata = {j.at("make"), j.at("model"), j.at("lens"), j.at("serial_number"), j.at("unique_model"), j.at("taken")};
+    s.metadata.exposure_s = j.at("exposure_s");
+    s.metadata.f_number = j.at("f_number");
+    s.metadata.iso = j.at("iso");
+    s.metadata.focal_mm = j.at("focal_mm");
+    if (j.contains("corners")) {
+        s.placement.emplace();
+        for (std::size_t i = 0; i < 4; ++i) s.placement->corners[i] = chart::Point(j["corners"].at(i).at(0).get<double>(), j["corners"].at(i).at(1).get<double>());
+        s.placement->confidence = j.value("confidence", 1.0);
+    }
+    return s;
+}
+
+Correction correction_from(const ordered_json& j) {
+    Correction c;
+    c.model = model_named(j.at("model"));
+    c.intent = intent_named(j.at("intent"));
+    c.made = j.at("made");
+    c.program_version = j.at("program_version");
+    c.choice = j.at("choice");
+    c.balance.white_patch = j.at("balance").at("white_patch");
+    c.balance.gains = vec3_from(j.at("balance").at("gains"));
+    c.balance.exposure = j.at("balance").at("exposure");
+    const auto& rows = j.at("coefficients");
+    const auto columns = static_cast<Eigen::Index>(features(c.model, Vec3::Ones()).size());
+    c.coefficients.resize(3, columns);
+    for (Eigen::Index r = 0; r < 3; ++r)
+        for (Eigen::Index k = 0; k < columns; ++k) c.coefficients(r, k) = rows.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(k));
+    c.reading.chart = j.at("chart");
+    c.reference.file = j.at("reference_file").get<std::string>();
+    for (const auto& p : j.at("patches")) {
+        read::PatchReading r{p.at("id")};
+        r.mean = p.at("mean");
+        r.sd = p.at("sd");
+        r.clipped = p.at("clipped");
+        r.pixels = p.at("pixels");
+        c.reading.patches.push_back(r);
+        if (p.contains("reference_xyz")) c.reference.xyz[r.id] = vec3_from(p["reference_xyz"]);
+    }
+    for (const auto& id : j.at("left_out")) c.left_out.push_back(id.get<std::string>());
+    c.light_name = j.at("light").value("name", "");
+    if (j.at("light").contains("kelvin")) c.light = colour::Temperature{j["light"]["kelvin"], j["light"].at("duv")};
+    for (const auto& s : j.at("sources")) c.sources.push_back(source_from(s));
+    c.fit = statistics_from(j.at("fit"));
+    c.cross_validated = statistics_from(j.at("cross_validated"));
+    for (const auto& k : j.at("candidates"))
+        c.candidates.push_back({model_named(k.at("model")), statistics_from(k.at("fit")), statistics_from(k.at("cross_validated"))});
+    return c;
+}
+
+} // namespace
+
+std::string to_json(const Correction& c) {
+    ordered_json j;
+    j["refero_correction"] = 1;
+    j["program_version"] = c.program_version;
+    j["made"] = c.made;
+    j["model"] = name_of(c.model);
+    j["intent"] = name_of(c.intent);
+    j["choice"] = c.choice;
+    j["chart"] = c.reading.chart;
+    j["reference_file"] = c.reference.file.string();
+    j["light"] = ordered_json::object();
+    if (!c.light_name.empty()) j["light"]["name"] = c.light_name;
+    if (c.light) j["light"]["kelvin"] = c.light->kelvin, j["light"]["duv"] = c.light->duv;
+    j["balance"] = {{"white_patch", c.balance.white_patch}, {"gains", json_of(c.balance.gains)}, {"exposure", c.balance.exposure}};
+    for (Eigen::Index r = 0; r < 3; ++r) {
+        ordered_json row = ordered_json::array();
+        for (Eigen::Index k = 0; k < c.coefficients.cols(); ++k) row.push_back(c.coefficients(r, k));
+        j["coefficients"].push_back(row);
+    }
+    j["fit"] = json_of(c.fit);
+    j["cross_validated"] = json_of(c.cross_validated);
+    j["candidates"] = ordered_json::array();
+    for (const Candidate& k : c.candidates)
+        j["candidates"].push_back({{"model", name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}});
+    j["sources"] = ordered_json::array();
+    for (const Source& s : c.sources) j["sources"].push_back(json_of(s));
+    j["left_out"] = c.left_out;
+    j["patches"] = ordered_json::array();
+    for (const read::PatchReading& p : c.reading.patches) {
+        ordered_json patch{{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}};
+        if (const auto xyz = c.reference.xyz.find(p.id); xyz != c.reference.xyz.end()) patch["reference_xyz"] = json_of(xyz->second);
+        j["patches"].push_back(patch);
+    }
+    return j.dump(1) + "\n";
+}
+
+void save(const Correction& c, const fs::path& file) { write_whole(file, to_json(c)); }
+
+Correction load(const fs::path& file) {
+    const std::string text = read_file(file, 64 << 20);
+    try {
+        const auto j = ordered_json::parse(text);
+        if (!j.is_object() || !j.contains("refero_correction"))
+            throw Error(ErrorKind::input, "this is not a correction", file, "Name a file that 'fit' wrote");
+        if (j["refero_correction"] != 1)
+            throw Error(ErrorKind::input, "this correction was written by a newer version", file, "Update Refero, or fit again");
+        return correction_from(j);
+    } catch (const ordered_json::exception& problem) {
+        throw Error(ErrorKind::input, std::string("this is not a whole correction: ") + problem.what(), file, "Fit it again");
+    } catch (const Error& problem) {
+        throw Error(ErrorKind::input, problem.message(), file, problem.remedy());
+    }
+}
+
+} // namespace refero::fit

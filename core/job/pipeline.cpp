@@ -1,0 +1,50 @@
+#include "job/pipeline.hpp"
+
+namespace refero::job {
+
+find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
+    const auto definitions = chart.empty() ? chart::installed() : std::vector{chart::find_definition(chart)};
+    const auto found = find::locate(frame, definitions, stop);
+    if (found.empty())
+        throw Error(ErrorKind::not_found, "no chart was found", frame.file, "Check that the whole chart is in the frame, or give its corners by hand");
+    return found.front();
+}
+
+ChartShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress, std::stop_token stop) {
+    const auto report = [&](double share) { if (progress) progress(share); };
+    ChartShot shot;
+    if (options.corners && options.chart.empty())
+        throw Error(ErrorKind::usage, "corners belong to a chart", {}, "Name it with --chart");
+    shot.frame = frame::read(file, {frame::Size::measuring, options.encoding}, stop);
+    report(0.5);
+    if (options.corners) {
+        shot.definition = chart::find_definition(options.chart);
+        shot.placement = find::placement_from(shot.definition, *options.corners, shot.frame);
+    } else {
+        shot.placement = locate(shot.frame, options.chart, stop);
+        shot.definition = chart::find_definition(options.chart.empty() ? shot.placement.chart : options.chart);
+    }
+    report(0.9);
+    shot.reading = read::measure(shot.frame, shot.placement, shot.definition, stop);
+    report(1);
+    return shot;
+}
+
+fit::Source source_of(const ChartShot& shot) {
+    return {shot.frame.file, sha256_of(shot.frame.file), shot.frame.metadata, shot.placement};
+}
+
+fit::Correction correct(const std::vector<ChartShot>& shots, const chart::Reference& reference, const fit::Settings& settings, std::stop_token stop) {
+    std::vector<read::Reading> readings;
+    for (const ChartShot& shot : shots) {
+        if (shot.definition.id != shots.front().definition.id)
+            throw Error(ErrorKind::usage, "the shots show different charts", shot.frame.file, "Give shots of one chart, or name it with --chart");
+        readings.push_back(shot.reading);
+    }
+    fit::Correction c = fit::build(read::average(readings), reference, &shots.front().definition, settings, stop);
+    for (const ChartShot& shot : shots) c.sources.push_back(source_of(shot));
+    if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);
+    return c;
+}
+
+} // namespace refero::job

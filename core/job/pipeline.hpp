@@ -1,0 +1,36 @@
+// The one path from files to a correction, used alike by the command line and the application.
+#pragma once
+
+#include "prove/prove.hpp"
+
+namespace refero::job {
+
+/// A frame of the chart in one setup, measured.
+struct ChartShot {
+    frame::Frame frame;
+    chart::Definition definition;
+    find::Placement placement;
+    read::Reading reading;
+};
+
+struct ShotOptions {
+    std::string chart;                      ///< id or file; empty: every installed definition is tried
+    std::optional<chart::Corners> corners;  ///< given by hand; needs `chart`
+    std::optional<frame::Encoding> encoding;
+};
+
+/// Reads the frame, finds the chart and measures it. Throws Error(not_found) when there is no chart.
+ChartShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress = {}, std::stop_token stop = {});
+
+/// The best placement of the chart (or of any installed one) in a frame. Throws Error(not_found).
+find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop = {});
+
+/// The source entry of a correction: file, hash, metadata, placement.
+fit::Source source_of(const ChartShot& shot);
+
+/// One correction from chart shots of one setup, whose readings are averaged.
+/// Throws Error(usage) when the shots are of different charts.
+fit::Correction correct(const std::vector<ChartShot>& shots, const chart::Reference& reference, const fit::Settings& settings,
+                        std::stop_token stop = {});
+
+} // namespace refero::job

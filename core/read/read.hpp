@@ -1,0 +1,41 @@
+// Readings: the measured camera RGB of each patch.
+#pragma once
+
+#include <array>
+#include <string>
+#include <vector>
+
+#include "find/find.hpp"
+
+namespace refero::read {
+
+struct PatchReading {
+    std::string id;
+    std::array<double, 3> mean{}; ///< scene-linear camera RGB, 1 = saturation, robust over the sampled part
+    std::array<double, 3> sd{};   ///< standard deviation of the measuring pixels
+    double clipped = 0;           ///< share of measuring pixels with a clipped channel, 0 to 1
+    int pixels = 0;               ///< measuring pixels (2 x 2 cells for raw)
+};
+
+struct Reading {
+    std::string chart; ///< id; empty when read from a file that does not say
+    std::vector<PatchReading> patches;
+    const PatchReading* find(std::string_view id) const;
+};
+
+/// Share of a patch's width and height that is sampled, about its centre.
+inline constexpr double sampled_share = 0.5;
+
+/// Measures all patches. Values more than three robust standard deviations off are left out (dust, scratches).
+/// Patches that lie outside the frame have 0 pixels and NaN means.
+Reading measure(const frame::Frame& frame, const find::Placement& placement, const chart::Definition& definition,
+                std::stop_token stop = {});
+
+/// Mean of readings of the same chart, weighted by pixels; sd and clipping likewise.
+/// Throws Error(usage) when they hold different patches.
+Reading average(const std::vector<Reading>& readings);
+
+Reading load_cgats(const std::filesystem::path& file);
+void save_cgats(const Reading& reading, const std::filesystem::path& file);
+
+} // namespace refero::read
