@@ -147,15 +147,15 @@ Frame process(LibRaw& raw, const fs::path& file, bool half, const std::stop_toke
     return f;
 }
 
+// XYZ to camera RGB: the DNG's own first matrix, else LibRaw's for the model.
 std::optional<colour::Mat3> matrix_of(const libraw_data_t& d) {
-    colour::Mat3 m;
-    const auto& dng = d.color.dng_color[0];
-    const bool has_dng = dng.parsedfields & LIBRAW_DNGFM_COLORMATRIX;
-    for (int r = 0; r < 3; ++r)
-        for (int c = 0; c < 3; ++c)
-            m(r, c) = static_cast<double>(has_dng ? dng.colormatrix[r][c] : d.color.cam_xyz[r][c]);
-    if (!(std::abs(m.determinant()) > 1e-6)) return std::nullopt;
-    return m;
+    for (const auto& source : {d.color.dng_color[0].colormatrix, d.color.cam_xyz}) {
+        colour::Mat3 m;
+        for (int r = 0; r < 3; ++r)
+            for (int c = 0; c < 3; ++c) m(r, c) = static_cast<double>(source[r][c]);
+        if (m.allFinite() && std::abs(m.determinant()) > 1e-6) return m;
+    }
+    return std::nullopt;
 }
 
 } // namespace

@@ -1,0 +1,210 @@
+// The command line as scripts see it: exit statuses, JSON and files.
+#include <sys/wait.h>
+
+#include <nlohmann/json.hpp>
+
+#include "support.hpp"
+
+namespace refero {
+namespace {
+
+using nlohmann::json;
+using test::Scratch;
+using test::written;
+
+struct Outcome {
+    int status = -1;
+    std::string out, err;
+    json object() const { return json::parse(out, nullptr, false); }
+};
+
+struct Cli : testing::Test {
+    Scratch scratch;
+
+    Outcome run(const std::string& arguments) {
+        const std::string command = std::string("cd '") + scratch.folder().string() + "' && '" REFERO_CLI "' " + arguments + " >out.txt 2>err.txt";
+        const int status = std::system(command.c_str());
+        return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_file(scratch / "out.txt"), read_file(scratch / "err.txt")};
+    }
+    void simulate(const std::string& name, const test::Shot& shot) {
+        written(scratch / "scene.json", test::scene_text(shot));
+        ASSERT_EQ(run("simulate scene.json -o " + name).status, 0);
+    }
+    void expect_error(const std::string& arguments, int status, const std::string& names) {
+        const Outcome o = run(arguments + " --json");
+        EXPECT_EQ(o.status, status) << arguments << "\n" << o.err;
+        const json j = o.object();
+        EXPECT_TRUE(j.contains("error") && j["error"].contains("code") && j["error"].contains("message") && j["error"].contains("file")) << arguments << ": " << o.out;
+        EXPECT_NE(o.err.find(names), std::string::npos) << arguments << ": " << o.err;
+        EXPECT_EQ(o.err.find("terminate"), std::string::npos);
+    }
+};
+
+TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
+    for (const std::string kind : {"dng", "tif", "exr"}) {
+        simulate("a." + kind, {});
+        simulate("b." + kind, {.white = 0.5, .rotation_deg = 100, .tilt_deg = 12, .seed = 4});
+        const json truth = json::parse(read_file(scratch / "a.truth.json"));
+
+        const Outcome found = run("find a." + kind + " --json");
+        ASSERT_EQ(found.status, 0) << found.err;
+        const json f = found.object();
+        EXPECT_EQ(f["width"], 1500);
+        EXPECT_EQ(f["height"], 1000);
+        ASSERT_EQ(f["charts"].size(), 1u);
+        const json& c = f["charts"][0];
+        EXPECT_EQ(c["chart"], "grid24");
+        EXPECT_FALSE(c["mirrored"].get<bool>());
+        EXPECT_GT(c["confidence"].get<double>(), 0.5);
+        for (int i = 0; i < 4; ++i)
+            for (int k = 0; k < 2; ++k) EXPECT_NEAR(c["corners"][i][k].get<double>(), truth["charts"][0]["corners"][i][k].get<double>(), 1.5);
+        EXPECT_NEAR(c["frame_fraction"].get<double>(), truth["charts"][0]["frame_fraction"].get<double>(), 0.005);
+        EXPECT_NEAR(c["tilt_deg"].get<double>(), truth["charts"][0]["tilt_deg"].get<double>(), 2);
+
+        const json reading = run("read a." + kind + " --chart grid24 --cgats a.cgats --json").object();
+        ASSERT_EQ(reading["patches"].size(), 24u);
+        std::vector<double> off;
+        for (std::size_t i = 0; i < 24; ++i) {
+            EXPECT_EQ(reading["patches"][i]["id"], truth["patches"][i]["id"]);
+            EXPECT_EQ(reading["patches"][i]["clipped"], 0);
+            EXPECT_GT(reading["patches"][i]["pixels"].get<int>(), 100);
+            for (int k = 0; k < 3; ++k)
+                if (const double t = truth["patches"][i]["mean"][k]; t > 0.02) off.push_back(std::abs(reading["patches"][i]["mean"][k].get<double>() / t - 1));
+        }
+        std::nth_element(off.begin(), off.begin() + off.size() / 2, off.end());
+        EXPECT_LT(off[off.size() / 2], 0.005);
+
+        const json fitted = run("fit a." + kind + " --chart grid24 -o a.json --json").object();
+        EXPECT_LT(fitted["fit"]["mean"].get<double>(), 1.5);
+        EXPECT_EQ(fitted["candidates"].size(), 3u);
+        for (const char* key : {"mean", "median", "p95", "max"}) EXPECT_TRUE(fitted["cross_validated"].contains(key));
+        const json again = run("fit --readings a.cgats --chart grid24 -o r.json --json").object();
+        EXPECT_NEAR(again["fit"]["mean"].get<double>(), fitted["fit"]["mean"].get<double>(), 0.01);
+
+        const json proof = run("prove a.json b." + kind + " --json").object();
+        EXPECT_NEAR(proof["delta_e_2000"]["mean"].get<double>() / fitted["fit"]["mean"].get<double>(), 1, 0.3);
+        EXPECT_EQ(proof["patches"].size(), 24u);
+        EXPECT_NEAR(proof["exposure_stops"].get<double>(), std::log2(0.8 / 0.5), 0.2);
+        EXPECT_EQ(run("prove a.json --readings a.cgats --json").object()["exposure_stops"], 0);
+
+        ASSERT_EQ(run("apply a.json a." + kind + " b." + kind + " -o out").status, 0);
+        EXPECT_TRUE(fs::exists(scratch / "out/a.tif"));
+        EXPECT_TRUE(fs::exists(scratch / "out/b.tif"));
+        expect_error("apply a.json a." + kind + " -o out", 2, "a.tif");
+        EXPECT_EQ(run("apply a.json a." + kind + " -o out --overwrite --format jpeg --space display-p3 --name '{stem}-{space}'").status, 0);
+        EXPECT_TRUE(fs::exists(scratch / "out/a-display-p3.jpg"));
+        fs::remove_all(scratch / "out");
+
+        for (const std::string format : {"cube", "icc", "dcp", "matrix"}) {
+            const Outcome o = run("export a.json --format " + format + " -o x." + format + " --json");
+            EXPECT_EQ(o.status, 0) << o.err;
+            EXPECT_TRUE(o.object().contains("exported_model"));
+            EXPECT_TRUE(o.object()["delta_e_2000"].contains("mean"));
+            EXPECT_TRUE(fs::exists(scratch / ("x." + format)));
+        }
+    }
+    const json charts = run("charts --json").object();
+    EXPECT_EQ(charts["charts"][0]["id"], "grid24");
+    EXPECT_EQ(charts["charts"][0]["patches"], 24);
+}
+
+TEST_F(Cli, wrong_usage_gives_2) {
+    simulate("a.dng", {.width = 600, .height = 400});
+    ASSERT_EQ(run("fit a.dng -o a.json").status, 0);
+    expect_error("dance", 2, "");
+    expect_error("", 2, "");
+    expect_error("find", 2, "");
+    expect_error("find a.dng --colour red", 2, "colour");
+    expect_error("find a.dng --chart nothing", 2, "nothing");
+    expect_error("read a.dng --chart grid24 --corners '1,2 3,4'", 2, "corners");
+    expect_error("read a.dng --chart grid24 --corners '0,0 9,9 9,0 0,9'", 2, "convex");
+    expect_error("read a.dng --chart grid24 --encoding gamma", 2, "gamma");
+    expect_error("fit a.dng --model miracle -o b.json", 2, "miracle");
+    expect_error("fit a.dng", 2, "output");
+    expect_error("fit -o b.json", 2, "");
+    expect_error("apply a.json a.dng -o out --space nowhere", 2, "nowhere");
+    expect_error("apply a.json a.dng sub/a.dng -o out", 2, "a.tif"); // two inputs, one output
+    expect_error("export a.json --format poster -o x", 2, "poster");
+    expect_error("export a.json --format cube --size 1 -o x", 2, "cube");
+    EXPECT_FALSE(fs::exists(scratch / "x"));
+    EXPECT_FALSE(fs::exists(scratch / "b.json"));
+    EXPECT_FALSE(fs::exists(scratch / "out"));
+}
+
+TEST_F(Cli, inputs_that_cannot_be_read_give_3_and_leave_nothing) {
+    simulate("a.dng", {.width = 600, .height = 400});
+    simulate("a.tif", {.width = 600, .height = 400});
+    ASSERT_EQ(run("fit a.dng -o a.json").status, 0);
+    const std::string dng = read_file(scratch / "a.dng"), tif = read_file(scratch / "a.tif"), json_text = read_file(scratch / "a.json");
+    written(scratch / "text.dng", "this is a text\n");
+    written(scratch / "cut.dng", dng.substr(0, dng.size() * 2 / 3));
+    written(scratch / "cut.tif", tif.substr(0, tif.size() * 2 / 3));
+    written(scratch / "cut.json", json_text.substr(0, json_text.size() / 3));
+    written(scratch / "cut.cgats", "CGATS.17\nBEGIN_DATA\nA1");
+    for (const std::string file : {"text.dng", "cut.dng", "cut.tif", "absent.dng", "absent.tif"}) {
+        expect_error("find " + file, 3, file);
+        expect_error("read " + file + " --chart grid24", 3, file);
+        expect_error("fit " + file + " -o b.json", 3, file);
+        expect_error("prove a.json " + file, 3, file);
+        expect_error("apply a.json " + file + " -o out", 3, file);
+        EXPECT_TRUE(!fs::exists(scratch / "out") || fs::is_empty(scratch / "out"));
+    }
+    expect_error("prove cut.json a.dng", 3, "cut.json");
+    expect_error("apply cut.json a.dng -o out", 3, "cut.json");
+    expect_error("export cut.json --format cube -o x.cube", 3, "cut.json");
+    expect_error("fit --readings cut.cgats --chart grid24 -o b.json", 3, "cut.cgats");
+    expect_error("fit a.dng --reference cut.cgats -o b.json", 3, "cut.cgats");
+    expect_error("simulate cut.json -o c.dng", 3, "cut.json");
+    expect_error("find a.dng --chart ./cut.json", 3, "cut.json");
+    for (const char* left : {"b.json", "x.cube", "c.dng", "c.truth.json"}) EXPECT_FALSE(fs::exists(scratch / left)) << left;
+    for (const auto& entry : fs::directory_iterator(scratch.folder())) EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
+}
+
+TEST_F(Cli, no_chart_gives_4_and_an_empty_list) {
+    written(scratch / "scene.json", R"({"refero_scene":1,"size":[600,400],"camera":"stills-b","light":"led","background":{"surface":[60,10,5],"texture":0.3},
+"objects":[{"shape":"leaf","at":[0.5,0.5],"size":[0.3,0.2],"surface":[40,-30,30]}]})");
+    for (const std::string file : {"n.dng", "n.tif"}) {
+        ASSERT_EQ(run("simulate scene.json -o " + file).status, 0);
+        const Outcome o = run("find " + file + " --json");
+        EXPECT_EQ(o.status, 4);
+        EXPECT_EQ(o.object()["charts"], json::array());
+        EXPECT_EQ(run("read " + file + " --chart grid24 --json").status, 4);
+        EXPECT_EQ(run("fit " + file + " -o b.json").status, 4);
+        EXPECT_FALSE(fs::exists(scratch / "b.json"));
+    }
+}
+
+TEST_F(Cli, one_json_object_on_standard_output_and_words_otherwise) {
+    simulate("a.dng", {.width = 600, .height = 400});
+    EXPECT_TRUE(run("find a.dng --json").object().is_object());
+    const Outcome words = run("find a.dng");
+    EXPECT_EQ(words.status, 0);
+    EXPECT_FALSE(words.out.empty());
+    EXPECT_TRUE(words.object().is_discarded());
+    EXPECT_EQ(run("--help").status, 0);
+    EXPECT_EQ(run("fit --help").status, 0);
+    EXPECT_EQ(run("--version").out.find("0."), 0u);
+}
+
+TEST_F(Cli, own_charts_references_and_readings_are_taken) {
+    // A chart of eight greys and colours in a user's own file, its values as spectra.
+    std::string chart = R"({"refero_chart":1,"id":"own8","title":"Own","size_mm":[100,50],"patches":[)", reference = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 8\nBEGIN_DATA\n";
+    const char* lab[] = {"90 0 0", "70 0 0", "45 0 0", "25 0 0", "45 50 25", "55 -40 30", "35 15 -45", "75 5 70"};
+    for (int i = 0; i < 8; ++i) {
+        const std::string id = std::string(i < 4 ? "A" : "B") + std::to_string(i % 4 + 1);
+        chart += std::string(i ? "," : "") + R"({"id":")" + id + R"(","rect_mm":[)" + std::to_string(i % 4 * 26) + "," + std::to_string(i / 4 * 26) + R"(,22,22],"role":")" + (i < 4 ? "neutral" : "hue") + "\"}";
+        reference += id + " " + lab[i] + "\n";
+    }
+    written(scratch / "own8.json", chart + R"(],"reference":"own8.cgats"})");
+    written(scratch / "own8.cgats", reference + "END_DATA\n");
+    written(scratch / "scene.json", R"({"refero_scene":1,"size":[900,600],"camera":"stills-b","light":"led","background":{"surface":[30,0,0]},"charts":[{"id":"own8.json","width":0.5,"rotation_deg":20}]})");
+    ASSERT_EQ(run("simulate scene.json -o a.dng").status, 0);
+    const Outcome read = run("read a.dng --chart ./own8.json --cgats own.cgats --json");
+    ASSERT_EQ(read.status, 0) << read.err;
+    EXPECT_EQ(read.object()["patches"].size(), 8u);
+    EXPECT_EQ(run("fit --readings own.cgats --reference own8.cgats --white A2 --model matrix -o own.json").status, 0);
+    EXPECT_EQ(run("fit --readings own.cgats --reference own8.cgats -o own.json").status, 0);
+}
+
+} // namespace
+} // namespace refero

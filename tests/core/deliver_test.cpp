@@ -1,0 +1,329 @@
+// Files for other programs, each read back by something that is not ours.
+#include <OpenColorIO/OpenColorIO.h>
+#include <OpenImageIO/imageio.h>
+#include <lcms2.h>
+
+#include <Eigen/LU>
+#include <nlohmann/json.hpp>
+#include <random>
+
+#include "apply/apply.hpp"
+#include "deliver/deliver.hpp"
+#include "support.hpp"
+
+namespace ocio = OCIO_NAMESPACE;
+
+namespace refero::deliver {
+namespace {
+
+using colour::Vec3;
+using nlohmann::json;
+using test::Scratch;
+
+fit::Correction correction(std::optional<fit::Model> model) {
+    const auto r = test::rendered({.light = "tungsten"});
+    fit::Settings settings;
+    settings.model = model;
+    auto c = fit::build(test::true_reading(r), chart::reference_of(test::grid24()), &test::grid24(), settings);
+    fit::Source source;
+    source.metadata.make = "Simulated";
+    source.metadata.model = "Stills A";
+    source.metadata.unique_model = "Simulated Stills A";
+    c.sources.push_back(source);
+    c.light_name = "tungsten";
+    c.light = colour::Temperature{2870, 0.0005};
+    return c;
+}
+
+ocio::ConstCPUProcessorRcPtr processor(const fs::path& file) {
+    const auto transform = ocio::FileTransform::Create();
+    transform->setSrc(file.c_str());
+    transform->setInterpolation(ocio::INTERP_LINEAR);
+    return ocio::Config::CreateRaw()->getProcessor(transform)->getOptimizedCPUProcessor(ocio::OPTIMIZATION_NONE);
+}
+
+json exiftool(const fs::path& file) {
+    const std::string command = "exiftool -j -n -G1 '" + file.string() + "'";
+    FILE* pipe = popen(command.c_str(), "r");
+    std::string text;
+    char buffer[4096];
+    while (const auto n = fread(buffer, 1, sizeof buffer, pipe)) text.append(buffer, n);
+    EXPECT_EQ(pclose(pipe), 0);
+    return json::parse(text).at(0);
+}
+
+std::vector<double> numbers(const json& v) {
+    std::istringstream in(v.get<std::string>());
+    return {std::istream_iterator<double>(in), {}};
+}
+
+// OpenColorIO reads the cube: at its nodes it gives what the correction gives.
+TEST(Deliver, cube_nodes_are_the_correction) {
+    Scratch scratch;
+    const auto c = correction({});
+    const auto w = write(c, Format::cube, scratch / "a.cube", {.size = 17});
+    EXPECT_EQ(w.model, c.model);
+    const auto cube = processor(scratch / "a.cube");
+    const auto& space = colour::rgb_space("srgb");
+    const colour::Mat3 from_xyz = space.to_xyz_d50().inverse();
+    double worst = 0;
+    for (int b = 0; b < 17; ++b)
+        for (int g = 0; g < 17; ++g)
+            for (int r = 0; r < 17; ++r) {
+                float rgb[3] = {r / 16.f, g / 16.f, b / 16.f};
+                Vec3 in;
+                for (int k = 0; k < 3; ++k) in[k] = colour::decode(colour::Transfer::srgb, rgb[k]);
+                const Vec3 linear = from_xyz * c(in);
+                cube->applyRGB(rgb);
+                for (int k = 0; k < 3; ++k) worst = std::max(worst, std::abs(rgb[k] - colour::encode(colour::Transfer::srgb, linear[k])));
+            }
+    test::measured("cube read by OpenColorIO: largest node difference %.2g", worst);
+    EXPECT_LT(worst, 1e-5);
+}
+
+TEST(Deliver, a_linear_cube_of_a_matrix_is_exact_between_nodes_too) {
+    Scratch scratch;
+    const auto c = correction(fit::Model::matrix);
+    write(c, Format::cube, scratch / "a.cube", {.input_encoding = "linear", .space = "linear-bt709", .size = 9});
+    const auto cube = processor(scratch / "a.cube");
+    const colour::Mat3 from_xyz = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
+    std::mt19937 random(1);
+    std::uniform_real_distribution<float> u(0, 1);
+    double worst = 0;
+    for (int i = 0; i < 20000; ++i) {
+        float rgb[3] = {u(random), u(random), u(random)};
+        const Vec3 ours = from_xyz * c(Vec3(rgb[0], rgb[1], rgb[2]));
+        cube->applyRGB(rgb);
+        for (int k = 0; k < 3; ++k) worst = std::max(worst, std::abs(rgb[k] - ours[k]));
+    }
+    test::measured("linear cube of a matrix, read by OpenColorIO: largest difference anywhere %.2g", worst);
+    EXPECT_LT(worst, 1e-4);
+}
+
+TEST(Deliver, a_cube_states_its_error_between_nodes) {
+    Scratch scratch;
+    const auto c = correction({});
+    write(c, Format::cube, scratch / "a.cube", {.size = 33});
+    const std::string text = read_file(scratch / "a.cube");
+    double mean = -1, largest = -1, mean65 = -1, largest65 = -1;
+    const auto at = text.find("# Error between nodes at 33"), at65 = text.find("# Error between nodes at 65");
+    ASSERT_NE(at, std::string::npos);
+    ASSERT_NE(at65, std::string::npos);
+    EXPECT_EQ(std::sscanf(text.c_str() + at, "# Error between nodes at 33 points (code values): mean %lf, largest %lf", &mean, &largest), 2);
+    EXPECT_EQ(std::sscanf(text.c_str() + at65, "# Error between nodes at 65 points (code values): mean %lf, largest %lf", &mean65, &largest65), 2);
+    EXPECT_LT(mean65, mean);
+    // The stated mean is what OpenColorIO shows on other points.
+    const auto cube = processor(scratch / "a.cube");
+    const colour::Mat3 from_xyz = colour::rgb_space("srgb").to_xyz_d50().inverse();
+    std::mt19937 random(9);
+    std::uniform_real_distribution<float> u(0, 1);
+    double sum = 0;
+    for (int i = 0; i < 20000; ++i) {
+        float rgb[3] = {u(random), u(random), u(random)};
+        Vec3 in, out;
+        for (int k = 0; k < 3; ++k) in[k] = colour::decode(colour::Transfer::srgb, rgb[k]);
+        const Vec3 linear = from_xyz * c(in);
+        cube->applyRGB(rgb);
+        for (int k = 0; k < 3; ++k) out[k] = std::abs(rgb[k] - colour::encode(colour::Transfer::srgb, linear[k]));
+        sum += out.maxCoeff();
+    }
+    EXPECT_NEAR(sum / 20000 / mean, 1, 0.1);
+    for (const int size : {1, 130}) EXPECT_THROW(write(c, Format::cube, scratch / "b.cube", {.size = size}), Error);
+    EXPECT_FALSE(fs::exists(scratch / "b.cube"));
+}
+
+// lcms2 takes device RGB through the profile to XYZ: the exported model.
+TEST(Deliver, an_icc_profile_is_the_exported_matrix) {
+    Scratch scratch;
+    const auto c = correction(fit::Model::root_polynomial_2);
+    const auto w = write(c, Format::icc, scratch / "a.icc");
+    EXPECT_EQ(w.model, fit::Model::matrix);
+    EXPECT_NE(w.message.find("cannot hold root-polynomial-2"), std::string::npos);
+    const auto held = fit::as_matrix(c);
+    EXPECT_NEAR(w.delta_e_2000.mean, held.fit.mean, 1e-9);
+    cmsHPROFILE profile = cmsOpenProfileFromFile((scratch / "a.icc").c_str(), "r");
+    ASSERT_TRUE(profile);
+    EXPECT_EQ(cmsGetDeviceClass(profile), cmsSigInputClass);
+    cmsHPROFILE xyz = cmsCreateXYZProfile();
+    cmsHTRANSFORM t = cmsCreateTransform(profile, TYPE_RGB_DBL, xyz, TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+    ASSERT_TRUE(t);
+    std::vector<double> off;
+    for (const auto& p : held.reading.patches) {
+        double out[3];
+        cmsDoTransform(t, p.mean.data(), out, 1);
+        const Vec3 ours = held(Vec3(p.mean[0], p.mean[1], p.mean[2]));
+        off.push_back(colour::delta_e_2000(colour::lab_from_xyz(ours), colour::lab_from_xyz(Vec3(out[0], out[1], out[2]))));
+    }
+    cmsDeleteTransform(t);
+    cmsCloseProfile(xyz);
+    cmsCloseProfile(profile);
+    test::measured("ICC profile read by lcms2: largest CIEDE2000 to the exported model %.3f", fit::statistics(off).max);
+    EXPECT_LT(fit::statistics(off).max, 0.05);
+}
+
+TEST(Deliver, exiftool_reads_a_dcp_as_it_was_meant) {
+    Scratch scratch;
+    const auto c = correction(fit::Model::matrix);
+    write(c, Format::dcp, scratch / "a.dcp");
+    const json tags = exiftool(scratch / "a.dcp");
+    EXPECT_EQ(tags.at("File:FileType"), "DCP");
+    EXPECT_EQ(tags.at("IFD0:UniqueCameraModel"), "Simulated Stills A");
+    EXPECT_EQ(tags.at("IFD0:CalibrationIlluminant1"), 17); // EXIF LightSource: standard light A, nearest to 2870 K
+    EXPECT_FALSE(tags.at("IFD0:ProfileName").get<std::string>().empty());
+    EXPECT_FALSE(tags.at("IFD0:ProfileCopyright").get<std::string>().empty());
+    const auto forward = numbers(tags.at("IFD0:ForwardMatrix1")), colour_matrix = numbers(tags.at("IFD0:ColorMatrix1"));
+    ASSERT_EQ(forward.size(), 9u);
+    ASSERT_EQ(colour_matrix.size(), 9u);
+    // DNG specification 1.4: the forward matrix takes balanced white (1, 1, 1) to XYZ of D50.
+    for (int row = 0; row < 3; ++row) EXPECT_NEAR(forward[row * 3] + forward[row * 3 + 1] + forward[row * 3 + 2], colour::white_d50[row], 3e-4);
+    // The colour matrix takes the light's XYZ to the camera's neutral, whose inverse are the balance's gains.
+    Vec3 neutral;
+    const Vec3 light = colour::xyz_from(colour::chromaticity_of(*c.light));
+    for (int row = 0; row < 3; ++row) neutral[row] = colour_matrix[row * 3] * light[0] + colour_matrix[row * 3 + 1] * light[1] + colour_matrix[row * 3 + 2] * light[2];
+    const Vec3 expected = c.balance.gains.cwiseInverse();
+    EXPECT_LT((neutral / neutral[1] - expected / expected[1]).norm(), 0.002);
+}
+
+// The simulator's raw files, by a reader of tags and by the raw decoder.
+TEST(Deliver, exiftool_reads_the_simulators_dng) {
+    Scratch scratch;
+    test::shoot({.width = 300, .height = 200}, scratch / "a.dng");
+    const json tags = exiftool(scratch / "a.dng");
+    EXPECT_EQ(tags.at("File:FileType"), "DNG");
+    EXPECT_EQ(tags.at("IFD0:Model"), "Stills A");
+    EXPECT_EQ(tags.at("IFD0:CFAPattern2"), "0 1 1 2");
+    EXPECT_EQ(tags.at("IFD0:BlackLevel"), "512 512 512 512");
+    EXPECT_EQ(tags.at("IFD0:WhiteLevel"), 15871);
+    EXPECT_EQ(tags.at("IFD0:DNGVersion"), "1 4 0 0");
+    EXPECT_EQ(tags.at("IFD0:CalibrationIlluminant1"), 21); // D65
+    EXPECT_EQ(numbers(tags.at("IFD0:ColorMatrix1")).size(), 9u);
+    EXPECT_EQ(numbers(tags.at("IFD0:AsShotNeutral")).size(), 3u);
+    EXPECT_EQ(tags.at("ExifIFD:ISO"), 100);
+}
+
+TEST(Deliver, a_matrix_file_holds_the_matrix) {
+    Scratch scratch;
+    const auto c = correction(fit::Model::matrix);
+    write(c, Format::matrix, scratch / "m.json", {.space = "acescg"});
+    const json j = json::parse(read_file(scratch / "m.json"));
+    colour::Mat3 m, to_space;
+    for (int r = 0; r < 3; ++r)
+        for (int k = 0; k < 3; ++k) m(r, k) = j.at("xyz_d50_from_camera_rgb")[r][k], to_space(r, k) = j.at("space_from_camera_rgb")[r][k];
+    const Vec3 rgb(0.2, 0.5, 0.3);
+    EXPECT_LT((m * rgb - c(rgb)).norm(), 1e-9);
+    EXPECT_LT((colour::rgb_space("acescg").to_xyz_d50() * to_space * rgb - c(rgb)).norm(), 1e-9);
+}
+
+TEST(Deliver, a_file_that_cannot_be_written_leaves_nothing) {
+    Scratch scratch;
+    const auto c = correction(fit::Model::matrix);
+    EXPECT_THROW(write(c, Format::icc, scratch / "no-such-folder/a.icc"), Error);
+    EXPECT_THROW(format_named("poster"), Error);
+    EXPECT_TRUE(fs::is_empty(scratch.folder()));
+}
+
+} // namespace
+} // namespace refero::deliver
+
+namespace refero::apply {
+namespace {
+
+using colour::Vec3;
+using test::Scratch;
+
+struct Applied : testing::Test {
+    Scratch scratch;
+    simulate::Rendering truth = test::shoot({.white = 0.75}, scratch / "a.dng");
+    job::ChartShot shot = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    fit::Correction correction = job::correct({shot}, chart::reference_of(shot.definition), {});
+    frame::Frame full = frame::read(scratch / "a.dng", {frame::Size::full, {}});
+
+    // Mean linear RGB of a patch's middle in a finished file, read back by OpenImageIO.
+    Vec3 patch(const fs::path& file, const std::string& id) const {
+        const auto in = OIIO::ImageInput::open(file.string());
+        EXPECT_TRUE(in) << file;
+        const auto& spec = in->spec();
+        EXPECT_EQ(spec.width, 1500);
+        std::vector<float> pixels(static_cast<std::size_t>(spec.width) * spec.height * 3);
+        in->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, pixels.data());
+        const auto& d = test::grid24();
+        const auto quad = chart::patch_quad(d.patches[static_cast<std::size_t>(d.index_of(id))], chart::pixels_from_mm(d, truth.charts[0].corners), 0.3);
+        const chart::Point centre = (quad[0] + quad[1] + quad[2] + quad[3]) / 4;
+        Vec3 sum = Vec3::Zero();
+        for (int y = -4; y < 4; ++y)
+            for (int x = -4; x < 4; ++x)
+                for (int c = 0; c < 3; ++c) sum[c] += pixels[((std::size_t(centre.y()) + y) * spec.width + std::size_t(centre.x()) + x) * 3 + c] / 64;
+        return sum;
+    }
+};
+
+TEST_F(Applied, every_space_and_format_shows_the_chart_in_its_reference_colours) {
+    const auto reference = chart::reference_of(test::grid24());
+    for (const char* name : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "acescg", "xyz-d50"})
+        for (const Format format : {Format::tiff, Format::exr, Format::png, Format::jpeg}) {
+            const auto& space = colour::rgb_space(name);
+            const fs::path file = scratch / (std::string(name) + extension_of(format));
+            write(corrected(full, correction, name), file, format, full.metadata);
+            for (const char* id : {"A2", "B5", "D3", "A6"}) {
+                Vec3 code = patch(file, id);
+                if (format != Format::exr)
+                    for (int k = 0; k < 3; ++k) code[k] = colour::decode(space.transfer, code[k]);
+                const Vec3 lab = colour::lab_from_xyz(space.to_xyz_d50() * code);
+                // Noise of few pixels, 8 bits for JPEG (coarse where it is linear), and what the correction leaves.
+                EXPECT_LT(colour::delta_e_2000(lab, colour::lab_from_xyz(reference.xyz.at(id))), format == Format::jpeg && space.transfer == colour::Transfer::linear ? 4 : 2)
+                    << name << " " << extension_of(format) << " " << id;
+            }
+        }
+}
+
+// The embedded profile tells an independent engine the same colour.
+TEST_F(Applied, the_embedded_profile_says_the_same_to_an_independent_engine) {
+    for (const char* name : {"srgb", "display-p3", "acescg"}) {
+        const fs::path file = scratch / (std::string(name) + ".tif");
+        write(corrected(full, correction, name), file, Format::tiff, full.metadata);
+        const auto in = OIIO::ImageInput::open(file.string());
+        const auto* icc = in->spec().find_attribute("ICCProfile");
+        ASSERT_TRUE(icc) << name;
+        cmsHPROFILE profile = cmsOpenProfileFromMem(icc->data(), static_cast<cmsUInt32Number>(icc->type().size()));
+        ASSERT_TRUE(profile);
+        cmsHPROFILE lab = cmsCreateLab4Profile(nullptr);
+        cmsHTRANSFORM t = cmsCreateTransform(profile, TYPE_RGB_DBL, lab, TYPE_Lab_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+        const Vec3 code = patch(file, "A2");
+        double out[3];
+        cmsDoTransform(t, code.data(), out, 1);
+        EXPECT_LT(colour::delta_e_2000(Vec3(out), colour::lab_from_xyz(chart::reference_of(test::grid24()).xyz.at("A2"))), 1.5) << name;
+        cmsDeleteTransform(t);
+        cmsCloseProfile(lab);
+        cmsCloseProfile(profile);
+    }
+}
+
+TEST_F(Applied, highlights_stay_neutral_and_integers_clip) {
+    frame::Frame hot = full;
+    hot.clipped.assign(hot.rgb.size() / 3, 7);
+    std::fill(hot.rgb.begin(), hot.rgb.end(), 1.0f);
+    const Picture p = corrected(hot, correction, "srgb");
+    EXPECT_NEAR(p.rgb[0], p.rgb[1], 0.02 * p.rgb[1]);
+    EXPECT_NEAR(p.rgb[2], p.rgb[1], 0.02 * p.rgb[1]);
+    EXPECT_EQ(display_codes(p)[0], 0xffffffffu);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(corrected(full, correction, "srgb", {}, stop.get_token()), Error);
+}
+
+TEST(Base, a_file_is_whole_or_untouched) {
+    Scratch scratch;
+    write_whole(scratch / "a.txt", "first");
+    EXPECT_THROW(write_whole(scratch / "a.txt", [](const fs::path& p) {
+                     std::ofstream(p) << "half";
+                     throw std::runtime_error("power");
+                 }), std::runtime_error);
+    EXPECT_EQ(read_file(scratch / "a.txt"), "first");
+    EXPECT_EQ(std::distance(fs::directory_iterator(scratch.folder()), {}), 1);
+    // FIPS 180-4 example: SHA-256 of "abc".
+    test::written(scratch / "abc", "abc");
+    EXPECT_EQ(sha256_of(scratch / "abc"), "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
+}
+
+} // namespace
+} // namespace refero::apply
