@@ -223,10 +223,11 @@ ChartInScene parse_chart(Reader r) {
 
 } // namespace
 
-Scene parse_scene(const std::string& text, const fs::path& place) {
+Scene parse_scene(const std::string& text, const fs::path& place, const std::string& changes) {
     json j;
     try {
         j = json::parse(text);
+        if (!changes.empty()) j.merge_patch(json::parse(changes));
     } catch (const json::exception& problem) {
         throw Error(ErrorKind::input, std::string("this is not JSON: ") + problem.what(), place, "See docs/formats.md, Scene");
     }
@@ -275,6 +276,6 @@ Scene parse_scene(const std::string& text, const fs::path& place) {
     return s;
 }
 
-Scene load_scene(const fs::path& file) { return parse_scene(read_file(file, 16 << 20), file); }
+Scene load_scene(const fs::path& file, const std::string& changes) { return parse_scene(read_file(file, 16 << 20), file, changes); }
 
 } // namespace refero::simulate

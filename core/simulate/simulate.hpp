@@ -91,10 +91,11 @@ struct Scene {
     std::vector<ChartInScene> charts;
 };
 
-/// Reads a scene description (docs/formats.md). Throws Error(input) naming file, place and remedy.
-Scene load_scene(const std::filesystem::path& file);
+/// Reads a scene description (docs/formats.md), with changes to it as a JSON merge patch (RFC 7396).
+/// Throws Error(input) naming file, place and remedy.
+Scene load_scene(const std::filesystem::path& file, const std::string& changes = {});
 /// The same from JSON text; `place` stands for the file in messages.
-Scene parse_scene(const std::string& json, const std::filesystem::path& place);
+Scene parse_scene(const std::string& json, const std::filesystem::path& place, const std::string& changes = {});
 
 /// What is true of a rendered chart.
 struct TruePatch {
