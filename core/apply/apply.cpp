@@ -95,4 +95,26 @@ std::vector<std::uint32_t> display_codes(const Picture& p) {
     return codes;
 }
 
+std::uint32_t display_code(const colour::Vec3& xyz_d50) {
+    const colour::RgbSpace& space = colour::rgb_space("srgb");
+    const colour::Vec3 rgb = space.to_xyz_d50().inverse() * xyz_d50;
+    std::uint32_t code = 0xff;
+    for (int c = 0; c < 3; ++c) code = code << 8 | static_cast<std::uint32_t>(std::lround(255 * colour::encode(space.transfer, std::clamp(rgb[c], 0.0, 1.0))));
+    return code;
+}
+
+colour::Vec3 viewing_gains(const frame::Frame& f) {
+    colour::Vec3 gains;
+    std::vector<float> values;
+    for (int c = 0; c < 3; ++c) {
+        values.clear();
+        for (std::size_t i = static_cast<std::size_t>(c); i < f.rgb.size(); i += 3 * 97) values.push_back(f.rgb[i]);
+        if (values.empty()) return colour::Vec3::Ones();
+        const auto high = values.begin() + static_cast<std::ptrdiff_t>(0.98 * static_cast<double>(values.size() - 1));
+        std::nth_element(values.begin(), high, values.end());
+        gains[c] = 0.85 / std::max(*high, 1e-4f);
+    }
+    return gains;
+}
+
 } // namespace refero::apply

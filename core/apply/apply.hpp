@@ -21,6 +21,12 @@ Picture uncorrected(const frame::Frame& frame, const colour::Vec3& gains, const 
 /// 8-bit display codes (0xffRRGGBB) of a picture, clipped, by the space's transfer function.
 std::vector<std::uint32_t> display_codes(const Picture& picture);
 
+/// The same for one colour, XYZ relative to D50, in sRGB.
+std::uint32_t display_code(const colour::Vec3& xyz_d50);
+/// Gains that make a frame viewable before anything is known of its balance: the 98th percentile of each channel
+/// goes to 0.85. For looking only.
+colour::Vec3 viewing_gains(const frame::Frame& frame);
+
 enum class Format { tiff, exr, png, jpeg };
 Format format_named(const std::string& name);
 std::string extension_of(Format format); ///< ".tif" ...

@@ -47,13 +47,23 @@ Demo load_demo(const fs::path& description, const fs::path& folder) {
     return demo;
 }
 
-void make(const DemoFrame& frame, std::stop_token stop) {
+void make(const DemoFrame& frame, const fs::path& cache, std::stop_token stop) {
     std::error_code ec;
     if (fs::exists(frame.file, ec)) return;
     fs::create_directories(frame.file.parent_path(), ec);
+    fs::path kept;
+    if (!cache.empty() && (fs::create_directories(cache, ec), fs::is_directory(cache, ec))) {
+        const std::string key = std::string(program_version()) + read_file(frame.scene) + frame.changes;
+        kept = cache / (frame.file.stem().string() + "-" + std::to_string(std::hash<std::string>{}(key)) + ".dng");
+        if (fs::exists(kept, ec)) {
+            write_whole(frame.file, [&](const fs::path& temporary) { fs::copy_file(kept, temporary); });
+            return;
+        }
+    }
     const auto rendering = simulate::render(simulate::load_scene(frame.scene, frame.changes), stop);
     throw_if_stopped(stop);
     simulate::write(rendering, frame.file);
+    if (!kept.empty()) write_whole(kept, [&](const fs::path& temporary) { fs::copy_file(frame.file, temporary); });
 }
 
 } // namespace refero::job

@@ -46,7 +46,8 @@ struct Demo {
 
 /// Reads the demo's description (docs/formats.md); its frames belong into `folder`. Throws Error(input).
 Demo load_demo(const std::filesystem::path& description, const std::filesystem::path& folder);
-/// Renders and writes one frame; one that exists is left alone.
-void make(const DemoFrame& frame, std::stop_token stop = {});
+/// Renders and writes one frame; one that exists is left alone. With a `cache` folder the rendered file is kept
+/// there under a name that stands for its description, and copied when it is wanted again.
+void make(const DemoFrame& frame, const std::filesystem::path& cache = {}, std::stop_token stop = {});
 
 } // namespace refero::job

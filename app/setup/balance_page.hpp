@@ -1,0 +1,30 @@
+#pragma once
+
+#include <QComboBox>
+
+#include "../plots/neutral_plot.hpp"
+#include "../widgets/picture_view.hpp"
+#include "page.hpp"
+
+namespace refero::app {
+
+/// White balance and exposure, and how neutral the neutrals are after it.
+class BalancePage : public Page {
+    Q_OBJECT
+
+public:
+    explicit BalancePage(Session& session, QWidget* parent = nullptr);
+    void show_setup(int setup) override;
+    PictureView* picture() override { return picture_; }
+
+private:
+    PictureView* picture_;
+    Figure* light_;
+    Facts* facts_;
+    QComboBox* white_;
+    NeutralPlot* plot_;
+    std::shared_ptr<const job::ChartShot> shown_shot_;
+    Settings shown_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,158 @@
+#include "chain_column.hpp"
+
+#include <QKeyEvent>
+#include <QPainter>
+#include <QVBoxLayout>
+
+#include "../theme.hpp"
+#include "../widgets/link_glyph.hpp"
+#include "../widgets/swatches.hpp"
+
+namespace refero::app {
+
+namespace {
+
+constexpr int picture_width = 66, picture_height = 44;
+
+// A small picture of what a step is about; null where there is nothing to show.
+QImage small_picture(Step step, const SetupState& s) {
+    if (step == Step::shot) return s.picture.empty() ? QImage() : s.picture.small(2 * picture_width);
+    const bool reading = step == Step::reading && s.shot && s.reference;
+    const bool proof = step == Step::proof && s.proof;
+    if (!reading && !proof) return {};
+    const chart::Definition* d = s.shot ? &s.shot->definition : s.fitted_from ? &s.fitted_from->definition : nullptr;
+    if (!d) return {};
+    QImage image(2 * picture_width, 2 * picture_height, QImage::Format_RGB32);
+    image.fill(QColor(40, 40, 40));
+    QPainter painter(&image);
+    const double k = std::min(image.width() / d->width_mm, image.height() / d->height_mm);
+    const QPointF at((image.width() - k * d->width_mm) / 2, (image.height() - k * d->height_mm) / 2);
+    for (const chart::Patch& p : d->patches) {
+        QColor colour;
+        if (reading) {
+            const auto xyz = s.reference->xyz.find(p.id);
+            if (xyz == s.reference->xyz.end()) continue;
+            colour = colour_of(xyz->second);
+        } else {
+            const auto found = std::find_if(s.proof->patches.begin(), s.proof->patches.end(), [&](const auto& q) { return q.id == p.id; });
+            if (found == s.proof->patches.end()) continue;
+            // Differences as tone: white is 0, black 5 CIEDE2000 and more.
+            const int v = static_cast<int>(255 * (1 - std::min(1.0, found->delta_e_2000 / 5)));
+            colour = QColor(v, v, v);
+        }
+        painter.fillRect(QRectF(at.x() + k * p.x_mm, at.y() + k * p.y_mm, k * p.w_mm, k * p.h_mm), colour);
+    }
+    return image;
+}
+
+} // namespace
+
+ChainCard::ChainCard(Step step, QWidget* parent) : QAbstractButton(parent), step_(step) {
+    setCheckable(true);
+    setAutoExclusive(true);
+    setText(name_of(step));
+    setCursor(Qt::PointingHandCursor);
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
+    setMinimumHeight(72);
+    setMaximumHeight(120);
+}
+
+void ChainCard::set(const SetupState& s) {
+    state_ = s.link(step_);
+    next_state_ = step_ == Step::handover ? LinkState::missing : s.link(static_cast<Step>(static_cast<int>(step_) + 1));
+    last_state_ = step_ == Step::shot ? LinkState::missing : s.link(static_cast<Step>(static_cast<int>(step_) - 1));
+    figure_ = s.figure(step_);
+    next_ = s.next(step_);
+    picture_ = small_picture(step_, s);
+    setAccessibleName(QString("%1: %2. %3").arg(text(), name_of(state_), figure_));
+    setToolTip(tr("%1: %2").arg(text(), name_of(state_)) + (next_.isEmpty() ? QString() : tr("\nNext: %1").arg(next_)));
+    update();
+}
+
+void ChainCard::paintEvent(QPaintEvent*) {
+    const Theme& t = Theme::now();
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const QRectF body(34, 4, width() - 38, height() - 8);
+    const bool chosen = isChecked();
+    painter.setPen(QPen(hasFocus() ? t.text : chosen || underMouse() ? t.dim : t.line, hasFocus() ? 2 : 1));
+    painter.setBrush(chosen ? t.raised : t.panel);
+    painter.drawRoundedRect(body, 6, 6);
+    // The chain: a line from card to card, broken where evidence is missing.
+    const QRectF glyph(3, height() / 2.0 - 19, 24, 38);
+    painter.setPen(QPen(t.text, 2));
+    const double x = glyph.center().x();
+    if (state_ == LinkState::whole && last_state_ == LinkState::whole) painter.drawLine(QPointF(x, 0), QPointF(x, glyph.top()));
+    if (state_ == LinkState::whole && next_state_ == LinkState::whole) painter.drawLine(QPointF(x, glyph.bottom()), QPointF(x, height()));
+    draw_link(painter, glyph.adjusted(0, 2, 0, -2), state_, t.text);
+    // Words.
+    QRectF inner = body.adjusted(11, 7, -9, -6);
+    if (!picture_.isNull()) {
+        const QRectF frame(inner.right() - picture_width, inner.center().y() - picture_height / 2.0, picture_width, picture_height);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        painter.drawImage(frame, picture_);
+        inner.setRight(frame.left() - 6);
+    }
+    QFont head = font();
+    head.setWeight(QFont::DemiBold);
+    painter.setFont(head);
+    painter.setPen(t.text);
+    painter.drawText(inner, Qt::AlignLeft | Qt::AlignTop, text());
+    const double line = QFontMetricsF(head).height();
+    painter.setFont(font());
+    const QRectF second(inner.left(), inner.top() + line + 1, inner.width(), line + 2);
+    painter.setPen(figure_.isEmpty() ? t.dim : t.text);
+    painter.drawText(second, Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(figure_.isEmpty() ? name_of(state_) : figure_, Qt::ElideRight, static_cast<int>(inner.width())));
+    if (!next_.isEmpty() || state_ == LinkState::worn) {
+        QFont f = small_font();
+        painter.setFont(f);
+        painter.setPen(t.text);
+        const QString words = next_.isEmpty() ? name_of(state_) : "\u2192 " + next_;
+        painter.drawText(QRectF(inner.left(), second.bottom() + 1, inner.width(), line), Qt::AlignLeft | Qt::AlignVCenter, QFontMetrics(f).elidedText(words, Qt::ElideRight, static_cast<int>(inner.width())));
+    }
+}
+
+ChainColumn::ChainColumn(Session& session, QWidget* parent) : QWidget(parent), session_(session), camera_(new QLabel), light_(new QLabel) {
+    setFixedWidth(250);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(10, 10, 8, 8);
+    layout->setSpacing(0);
+    camera_->setFont(title_font());
+    light_->setProperty("dim", true);
+    light_->setWordWrap(true);
+    layout->addWidget(camera_);
+    layout->addWidget(light_);
+    layout->addSpacing(6);
+    for (int i = 0; i < step_count; ++i) {
+        auto* card = new ChainCard(static_cast<Step>(i));
+        cards_[static_cast<std::size_t>(i)] = card;
+        layout->addWidget(card, 1);
+        connect(card, &QAbstractButton::clicked, this, [this, i] { choose(static_cast<Step>(i)); });
+    }
+    layout->addStretch();
+}
+
+void ChainColumn::choose(Step step) {
+    chosen_ = step;
+    card(step)->setChecked(true);
+    emit step_chosen(step);
+}
+
+void ChainColumn::show_setup(int setup) {
+    const SetupState& s = session_.at(setup);
+    const job::Camera& camera = session_.job().cameras[s.setup.camera];
+    const job::Light& light = session_.job().lights[s.setup.light];
+    camera_->setText(QString::fromStdString(camera.name) + (camera.lens.empty() ? "" : ", " + QString::fromStdString(camera.lens)));
+    light_->setText(QString::fromStdString(light.name) + (light.place.empty() ? "" : ", " + QString::fromStdString(light.place)));
+    for (ChainCard* card : cards_) card->set(s);
+}
+
+void ChainColumn::keyPressEvent(QKeyEvent* event) {
+    const int at = static_cast<int>(chosen_);
+    if (event->key() == Qt::Key_Down && at + 1 < step_count) choose(static_cast<Step>(at + 1));
+    else if (event->key() == Qt::Key_Up && at > 0) choose(static_cast<Step>(at - 1));
+    else return QWidget::keyPressEvent(event);
+    card(chosen_)->setFocus();
+}
+
+} // namespace refero::app

@@ -1,0 +1,178 @@
+#include "correction_page.hpp"
+
+#include <QHeaderView>
+#include <QSignalBlocker>
+
+#include "../theme.hpp"
+
+namespace refero::app {
+
+namespace {
+
+QString words_of(fit::Model model) {
+    switch (model) {
+    case fit::Model::diagonal: return QObject::tr("Balance only");
+    case fit::Model::matrix: return QObject::tr("Matrix 3 \u00d7 3");
+    case fit::Model::root_polynomial_2: return QObject::tr("Root-polynomial, degree 2");
+    }
+    return {};
+}
+
+} // namespace
+
+CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
+    : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox),
+      candidates_(new QTableWidget), words_(new QLabel) {
+    side()->addWidget(left_out_);
+    choice_->setWordWrap(true);
+    side()->addWidget(choice_);
+    side()->addStretch();
+    const auto add = [this](const QString& text, QComboBox* box, const QString& tooltip) {
+        auto* label = new QLabel(text);
+        label->setBuddy(box);
+        box->setToolTip(tooltip);
+        side()->addWidget(label);
+        side()->addWidget(box);
+    };
+    add(tr("&Model"), model_, tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
+    model_->addItem(tr("by cross-validation"), "");
+    for (const auto m : {fit::Model::diagonal, fit::Model::matrix, fit::Model::root_polynomial_2}) model_->addItem(words_of(m), QString::fromStdString(fit::name_of(m)));
+    add(tr("&Intent"), intent_, tr("Which patches the fit cares for most"));
+    intent_->addItem(tr("all patches alike"), "colorimetric");
+    intent_->addItem(tr("skin first"), "skin");
+    intent_->addItem(tr("saturated colours first"), "chroma");
+    fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true);
+    fit_->setObjectName("fitButton");
+    connect(fit_, &QPushButton::clicked, this, [this] { session_.fit(setup_); });
+    connect(model_, &QComboBox::activated, this, [this] {
+        Settings s = session_.at(setup_).settings;
+        const std::string name = model_->currentData().toString().toStdString();
+        s.model = name.empty() ? std::nullopt : std::optional(fit::model_named(name));
+        session_.change(setup_, s, tr("Model"));
+    });
+    connect(intent_, &QComboBox::activated, this, [this] {
+        Settings s = session_.at(setup_).settings;
+        s.intent = fit::intent_named(intent_->currentData().toString().toStdString());
+        session_.change(setup_, s, tr("Intent"));
+    });
+
+    auto* view = new QWidget;
+    auto* column = new QVBoxLayout(view);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    auto* bar = new QHBoxLayout;
+    bar->setContentsMargins(0, 0, 0, 0);
+    auto* label = new QLabel(tr("F&rame"));
+    label->setBuddy(frame_);
+    frame_->setMinimumWidth(230);
+    bar->addWidget(label);
+    bar->addWidget(frame_);
+    bar->addStretch();
+    auto* flip = new QPushButton(icon("flip"), tr("Flip"));
+    flip->setToolTip(tr("Before alone, after alone, both with the split (Space)"));
+    connect(flip, &QPushButton::clicked, picture_, &PictureView::flip);
+    bar->addWidget(flip);
+    column->addLayout(bar);
+    column->addWidget(picture_, 1);
+    connect(frame_, &QComboBox::activated, this, &CorrectionPage::show_pictures);
+
+    auto* below = new QWidget;
+    auto* rows = new QVBoxLayout(below);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(6);
+    candidates_->setColumnCount(6);
+    candidates_->setHorizontalHeaderLabels({tr("Model"), tr("Fitted: mean"), tr("max"), tr("Left out: mean"), tr("max"), tr("Verdict")});
+    candidates_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+    candidates_->verticalHeader()->hide();
+    candidates_->setShowGrid(false);
+    candidates_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    candidates_->setSelectionMode(QAbstractItemView::NoSelection);
+    candidates_->setFocusPolicy(Qt::NoFocus);
+    candidates_->setToolTip(tr("CIEDE2000. Fitted: on the patches the model saw. Left out: on each patch when the fit did not see it."));
+    words_->setWordWrap(true);
+    words_->setProperty("dim", true);
+    rows->addWidget(candidates_, 1);
+    rows->addWidget(words_);
+    arrange(view, below);
+}
+
+void CorrectionPage::choose_frame(int frame) {
+    frame_->setCurrentIndex(frame_->findData(frame));
+    show_pictures();
+}
+
+void CorrectionPage::show_setup(int setup) {
+    const SetupState& s = session_.at(setup);
+    const bool other = setup != setup_;
+    setup_ = setup;
+    if (other || frame_->count() != static_cast<int>(s.setup.frames.size()) + 1) {
+        const QSignalBlocker quiet(frame_);
+        const int kept = other ? -1 : frame_->currentData().toInt();
+        frame_->clear();
+        frame_->addItem(tr("Chart shot, %1").arg(QString::fromStdString(s.setup.chart_shot.filename().string())), -1);
+        for (std::size_t k = 0; k < s.setup.frames.size(); ++k) frame_->addItem(QString::fromStdString(s.setup.frames[k].filename().string()), static_cast<int>(k));
+        frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
+    }
+    {
+        const QSignalBlocker one(model_), two(intent_);
+        model_->setCurrentIndex(std::max(0, model_->findData(s.settings.model ? QString::fromStdString(fit::name_of(*s.settings.model)) : QString())));
+        intent_->setCurrentIndex(std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
+    }
+    fit_->setEnabled(s.balance && !s.fitting);
+    fit_->setText(s.fitting ? tr("Fitting \u2026") : s.correction_stale() ? tr("Fit the correction again") : tr("Fit the correction"));
+    if (s.correction) {
+        left_out_->set(QString::number(s.correction->cross_validated.mean, 'f', 2), tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
+                       tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));
+        choice_->setText(s.correction_stale() ? tr("Stale: corners, balance or settings changed since. Fit it again.") : tr("%1 on %2.").arg(words_of(s.correction->model), QString::fromStdString(s.correction->balance.white_patch)));
+    } else {
+        left_out_->set("\u2013", s.balance ? tr("Not fitted yet.") : tr("A balanced reading is needed first."));
+        choice_->clear();
+    }
+    show_candidates(s);
+    show_pictures();
+}
+
+void CorrectionPage::show_candidates(const SetupState& s) {
+    const auto count = s.correction ? static_cast<int>(s.correction->candidates.size()) : 0;
+    candidates_->setRowCount(count);
+    for (int i = 0; i < count; ++i) {
+        const fit::Candidate& c = s.correction->candidates[static_cast<std::size_t>(i)];
+        const bool chosen = c.model == s.correction->model;
+        const auto number = [](double v) { return QString::number(v, 'f', 2); };
+        const QString texts[] = {words_of(c.model), number(c.fit.mean), number(c.fit.max), number(c.cross_validated.mean), number(c.cross_validated.max), chosen ? tr("chosen") : QString()};
+        for (int k = 0; k < 6; ++k) {
+            auto* item = new QTableWidgetItem(texts[k]);
+            item->setTextAlignment((k > 0 && k < 5 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            QFont f = candidates_->font();
+            f.setWeight(chosen ? QFont::DemiBold : QFont::Normal);
+            item->setFont(f);
+            candidates_->setItem(i, k, item);
+        }
+    }
+    if (!s.correction) return words_->setText(tr("The candidates appear here once they are fitted."));
+    QString words = QString::fromStdString(s.correction->choice);
+    if (!s.correction->left_out.empty()) {
+        QStringList ids;
+        for (const std::string& id : s.correction->left_out) ids << QString::fromStdString(id);
+        words += tr(" Not fitted, clipped or unreadable: %1.").arg(ids.join(", "));
+    }
+    words_->setText(words);
+}
+
+void CorrectionPage::show_pictures() {
+    const SetupState& s = session_.at(setup_);
+    const int frame = frame_->currentData().toInt();
+    if (!s.frame) return picture_->set_picture({}, tr("No chart shot yet."));
+    const bool same_frame = shown_setup_ == setup_ && shown_frame_ == frame;
+    if (same_frame && shown_correction_ == s.correction && shown_any_) return;
+    shown_setup_ = setup_, shown_frame_ = frame, shown_correction_ = s.correction;
+    shown_any_ = true;
+    session_.preview(setup_, frame, [this, request = ++request_](const Rendition& before, const Rendition& after) {
+        if (request != request_) return; // another picture was asked for meanwhile
+        picture_->set_picture(before);
+        picture_->set_after(after);
+    });
+}
+
+} // namespace refero::app

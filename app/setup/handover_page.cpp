@@ -1,0 +1,207 @@
+#include "handover_page.hpp"
+
+#include <QDesktopServices>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QHeaderView>
+#include <QSignalBlocker>
+#include <QToolButton>
+#include <QUrl>
+
+#include "../theme.hpp"
+
+namespace refero::app {
+
+namespace {
+
+struct Kind {
+    const char* id;
+    const char* title;
+    const char* extension;
+    const char* what;
+};
+constexpr Kind kinds[] = {
+    {"cube", QT_TRANSLATE_NOOP("HandoverPage", "3D LUT"), ".cube", QT_TRANSLATE_NOOP("HandoverPage", "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes out. Holds any model; its error between nodes stands in the file.")},
+    {"icc", QT_TRANSLATE_NOOP("HandoverPage", "ICC input profile"), ".icc", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers and scanners that take ICC profiles: linear camera RGB to CIE XYZ. Holds a matrix.")},
+    {"dcp", QT_TRANSLATE_NOOP("HandoverPage", "DNG camera profile"), ".dcp", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers that take DNG camera profiles. Holds a matrix for the light it was made under.")},
+    {"matrix", QT_TRANSLATE_NOOP("HandoverPage", "Matrix"), ".json", QT_TRANSLATE_NOOP("HandoverPage", "Plain numbers for scripts and own programs: gains, exposure and matrices as JSON.")},
+    {"correction", QT_TRANSLATE_NOOP("HandoverPage", "Correction"), ".json", QT_TRANSLATE_NOOP("HandoverPage", "Refero's own file with all it was made from: reading, reference, candidates, sources. Opens here and in refero-cli.")},
+    {"frames", QT_TRANSLATE_NOOP("HandoverPage", "Corrected frames"), "", QT_TRANSLATE_NOOP("HandoverPage", "The chart shot and all frames of this setup, corrected at full size.")},
+};
+
+const Kind& kind_at(int row) { return kinds[std::clamp(row, 0, static_cast<int>(std::size(kinds)) - 1)]; }
+
+} // namespace
+
+HandoverPage::HandoverPage(Session& session, QWidget* parent)
+    : Page(session, parent), kinds_(new QListWidget), what_(new QLabel), fits_(new QLabel), options_(new QWidget), encoding_(new QComboBox), space_(new QComboBox), picture_format_(new QComboBox), size_(new QSpinBox),
+      folder_(new QLineEdit(last_folder())), name_(new QLineEdit), written_(new QTableWidget) {
+    auto* main = new QWidget;
+    auto* row = new QHBoxLayout(main);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    kinds_->setFixedWidth(210);
+    kinds_->setAccessibleName(tr("Kind of file"));
+    for (const Kind& k : kinds) {
+        auto* item = new QListWidgetItem(QString("%1\n%2").arg(tr(k.title), *k.extension ? tr("*%1").arg(k.extension) : tr("TIFF, PNG, JPEG, EXR")), kinds_);
+        item->setSizeHint({180, 56});
+        item->setData(Qt::UserRole, k.id);
+    }
+    row->addWidget(kinds_);
+
+    auto* form_panel = new QFrame;
+    form_panel->setProperty("panel", true);
+    auto* form = new QGridLayout(form_panel);
+    form->setContentsMargins(18, 16, 18, 16);
+    form->setHorizontalSpacing(14);
+    form->setVerticalSpacing(10);
+    form->setColumnStretch(1, 1);
+    what_->setWordWrap(true);
+    fits_->setWordWrap(true);
+    form->addWidget(what_, 0, 0, 1, 3);
+    form->addWidget(fits_, 1, 0, 1, 3);
+    int line = 2;
+    const auto add = [&](const QString& text, QWidget* field, const QString& tooltip, QWidget* extra = nullptr) {
+        auto* label = new QLabel(text);
+        label->setBuddy(field);
+        field->setToolTip(tooltip);
+        form->addWidget(label, line, 0);
+        form->addWidget(field, line, 1);
+        if (extra) form->addWidget(extra, line, 2);
+        field->setProperty("label", QVariant::fromValue<QObject*>(label));
+        ++line;
+    };
+    for (const char* e : {"srgb", "linear", "bt709", "hlg", "pq", "acescct"}) encoding_->addItem(e);
+    add(tr("&Encoding in"), encoding_, tr("How the camera RGB that goes in is encoded"));
+    for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "acescg"}) space_->addItem(s);
+    add(tr("&Space out"), space_, tr("Colour space of what comes out"));
+    size_->setRange(2, 129);
+    size_->setValue(33);
+    add(tr("N&odes"), size_, tr("Nodes along each side of the cube; more are closer to the correction, 33 is customary"));
+    for (const char* f : {"tiff", "png", "jpeg", "exr"}) picture_format_->addItem(f);
+    add(tr("File &format"), picture_format_, tr("TIFF and PNG with 16 bits, JPEG with 8, EXR linear half"));
+    auto* browse = new QToolButton;
+    browse->setIcon(icon("folder"));
+    browse->setToolTip(tr("Choose the folder"));
+    folder_->setObjectName("folderEdit");
+    add(tr("Fol&der"), folder_, tr("Where the file goes"), browse);
+    name_->setObjectName("nameEdit");
+    add(tr("File &name"), name_, tr("An existing file of this name is replaced once the new one is whole"));
+    form->setRowStretch(line, 1);
+    row->addWidget(form_panel, 1);
+
+    side()->addWidget(new QLabel(tr("Ready to hand over?")));
+    auto* advice = new QLabel(tr("A file holds for this camera, lens, recording mode and light. Under another light, shoot the chart again."));
+    advice->setWordWrap(true);
+    side()->addWidget(advice);
+    side()->addStretch();
+    write_ = side_button(tr("Write the file"), {}, tr("Writes the file; it is whole or not there"), true);
+    write_->setObjectName("exportButton");
+
+    auto* below = new QWidget;
+    auto* column = new QVBoxLayout(below);
+    column->setContentsMargins(0, 0, 0, 0);
+    auto* head = new QLabel(tr("Written from this setup"));
+    head->setFont(title_font());
+    column->addWidget(head);
+    written_->setColumnCount(3);
+    written_->setHorizontalHeaderLabels({tr("File"), tr("State"), tr("What it holds")});
+    written_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    written_->horizontalHeader()->setSectionResizeMode(2, QHeaderView::Stretch);
+    written_->verticalHeader()->hide();
+    written_->setShowGrid(false);
+    written_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    written_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    written_->setToolTip(tr("Open a row to see its folder"));
+    column->addWidget(written_, 1);
+
+    connect(kinds_, &QListWidget::currentRowChanged, this, &HandoverPage::choose_kind);
+    connect(write_, &QPushButton::clicked, this, &HandoverPage::write);
+    connect(browse, &QToolButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder for handover files"), folder_->text());
+        if (!folder.isEmpty()) folder_->setText(folder);
+    });
+    connect(written_, &QTableWidget::cellActivated, this, [this](int r, int) {
+        const QString file = written_->item(r, 0)->toolTip();
+        QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(file).absolutePath()));
+    });
+    arrange(main, below);
+    kinds_->setCurrentRow(0);
+}
+
+QString HandoverPage::default_name() const {
+    if (setup_ < 0) return {};
+    QString base = session_.title_of(setup_).replace(", ", " ").simplified().replace(' ', '-').toLower();
+    for (const QChar c : QString("/\\:*?\"<>|")) base.remove(c);
+    const Kind& k = kind_at(kinds_->currentRow());
+    return base + (QString(k.id) == "matrix" ? "-matrix" : "") + k.extension;
+}
+
+void HandoverPage::choose_kind() {
+    const Kind& k = kind_at(kinds_->currentRow());
+    const QString id = k.id;
+    what_->setText(tr(k.what));
+    const auto visible = [](QWidget* field, bool on) {
+        field->setVisible(on);
+        if (auto* label = qobject_cast<QWidget*>(field->property("label").value<QObject*>())) label->setVisible(on);
+    };
+    visible(encoding_, id == "cube" || id == "icc");
+    encoding_->setCurrentText(id == "icc" ? "linear" : "srgb");
+    visible(space_, id == "cube" || id == "frames" || id == "matrix");
+    visible(size_, id == "cube");
+    visible(picture_format_, id == "frames");
+    visible(name_, id != "frames");
+    name_->setText(default_name());
+    write_->setText(id == "frames" ? tr("Write the frames") : tr("Write the file"));
+    if (setup_ >= 0) show_setup(setup_);
+}
+
+void HandoverPage::show_setup(int setup) {
+    const bool other = setup != setup_;
+    setup_ = setup;
+    if (other) name_->setText(default_name());
+    const SetupState& s = session_.at(setup);
+    const Kind& k = kind_at(kinds_->currentRow());
+    write_->setEnabled(s.correction != nullptr);
+    const bool matrix_only = QString(k.id) == "icc" || QString(k.id) == "dcp" || QString(k.id) == "matrix";
+    if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
+    else if (s.correction_stale()) fits_->setText(tr("The correction is stale: fit it again before you hand it over."));
+    else if (matrix_only && s.correction->model == fit::Model::root_polynomial_2) {
+        double matrix = 0;
+        for (const fit::Candidate& c : s.correction->candidates)
+            if (c.model == fit::Model::matrix) matrix = c.cross_validated.mean;
+        fits_->setText(tr("This format cannot hold the chosen root-polynomial (left out: mean %1). It gets the best matrix for the same reading (mean %2).").arg(s.correction->cross_validated.mean, 0, 'f', 2).arg(matrix, 0, 'f', 2));
+    } else
+        fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.").arg(s.correction->cross_validated.mean, 0, 'f', 2));
+    written_->setRowCount(static_cast<int>(s.handovers.size()));
+    for (int i = 0; i < static_cast<int>(s.handovers.size()); ++i) {
+        const Handover& h = s.handovers[static_cast<std::size_t>(i)];
+        const bool stale = h.made_from != s.correction || s.correction_stale();
+        const QString texts[] = {QString::fromStdString(h.file.filename().string()), stale ? tr("stale") : tr("current"), h.message};
+        for (int c = 0; c < 3; ++c) {
+            auto* item = new QTableWidgetItem(texts[c]);
+            item->setToolTip(c == 0 ? QString::fromStdString(h.file.string()) : texts[c]);
+            written_->setItem(i, c, item);
+        }
+    }
+}
+
+void HandoverPage::write() {
+    const QString id = kind_at(kinds_->currentRow()).id;
+    const fs::path folder = folder_->text().toStdString();
+    std::error_code ec;
+    fs::create_directories(folder, ec);
+    if (!fs::is_directory(folder, ec)) return emit session_.notice(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
+    remember_folder(folder_->text());
+    if (id == "frames") return session_.export_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()), space_->currentText().toStdString(), folder);
+    if (name_->text().trimmed().isEmpty() || name_->text().contains('/')) return emit session_.notice(tr("Give the file a name without a slash."));
+    const fs::path file = folder / name_->text().trimmed().toStdString();
+    if (id == "correction") return session_.export_correction(setup_, file);
+    deliver::Options options;
+    options.input_encoding = id == "cube" || id == "icc" ? encoding_->currentText().toStdString() : "";
+    options.space = space_->currentText().toStdString();
+    options.size = size_->value();
+    session_.export_file(setup_, deliver::format_named(id.toStdString()), options, file);
+}
+
+} // namespace refero::app

@@ -1,0 +1,68 @@
+#include "proof_page.hpp"
+
+#include <QLabel>
+#include <QTabWidget>
+
+namespace refero::app {
+
+ProofPage::ProofPage(Session& session, QWidget* parent)
+    : Page(session, parent), swatches_(new Swatches), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), facts_(new Facts), bars_(new ProofPlot), shifts_(new ShiftPlot),
+      table_(new PatchTable({tr("CIEDE2000"), tr("Lightness"), tr("Chroma"), tr("Hue, \u00b0")}, {2, 2, 2, 1})) {
+    table_->setToolTip(tr("Corrected minus reference, CIELAB (D50)"));
+    side()->addWidget(left_out_);
+    side()->addWidget(facts_);
+    side()->addStretch();
+    auto* key = new QLabel(tr("Each patch: reference outside, corrected inside. Click one anywhere to see it everywhere."));
+    key->setWordWrap(true);
+    key->setProperty("dim", true);
+    side()->addWidget(key);
+
+    auto* lower = new QSplitter(Qt::Horizontal);
+    lower->setHandleWidth(8);
+    lower->setChildrenCollapsible(false);
+    lower->addWidget(bars_);
+    lower->addWidget(shifts_);
+    lower->addWidget(table_);
+    lower->setStretchFactor(0, 5);
+    lower->setStretchFactor(1, 3);
+    lower->setStretchFactor(2, 4);
+    lower->setSizes({390, 250, 350});
+    for (auto* source : {table_}) connect(source, &PatchTable::patch_chosen, this, &ProofPage::choose);
+    connect(bars_, &ProofPlot::patch_chosen, this, &ProofPage::choose);
+    connect(swatches_, &Swatches::patch_chosen, this, &ProofPage::choose);
+    arrange(swatches_, lower);
+}
+
+void ProofPage::choose(const QString& id) {
+    swatches_->select_patch(id);
+    bars_->select_patch(id);
+    table_->select_patch(id);
+}
+
+void ProofPage::show_setup(int setup) {
+    setup_ = setup;
+    const SetupState& s = session_.at(setup);
+    const prove::Proof* proof = s.proof.get();
+    std::optional<chart::Definition> definition;
+    if (s.fitted_from) definition = s.fitted_from->definition;
+    else if (s.correction && !s.correction->reading.chart.empty()) try { definition = chart::find_definition(s.correction->reading.chart); } catch (const Error&) {}
+    swatches_->set(definition ? &*definition : nullptr, proof);
+    bars_->set(proof, s.correction ? s.correction->cross_validated : fit::Statistics{});
+    shifts_->set(proof);
+    std::vector<PatchRow> rows;
+    if (proof)
+        for (const auto& p : proof->patches) rows.push_back({QString::fromStdString(p.id), colour_of_lab(p.reference_lab), {p.delta_e_2000, p.lightness, p.chroma, p.hue_deg}});
+    table_->set(rows);
+    if (!proof) {
+        left_out_->set("\u2013", tr("Nothing is proved yet. Fit a correction first."));
+        facts_->set({});
+        return;
+    }
+    const auto& f = proof->delta_e_2000;
+    const auto& c = s.correction->cross_validated;
+    left_out_->set(QString::number(c.mean, 'f', 2), s.correction_stale() ? tr("Of a stale correction: fit it again.") : tr("Evidence: each patch was predicted without being seen."));
+    const auto row = [](const fit::Statistics& v) { return QObject::tr("mean %1, median %2,\n95 % %3, max %4").arg(v.mean, 0, 'f', 2).arg(v.median, 0, 'f', 2).arg(v.p95, 0, 'f', 2).arg(v.max, 0, 'f', 2); };
+    facts_->set({{tr("Left out"), row(c)}, {tr("Fitted"), row(f)}, {tr("Counted"), tr("%1 of %2 patches").arg(std::count_if(proof->patches.begin(), proof->patches.end(), [](const auto& p) { return p.fitted; })).arg(proof->patches.size())}});
+}
+
+} // namespace refero::app

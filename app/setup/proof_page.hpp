@@ -1,0 +1,30 @@
+#pragma once
+
+#include "../plots/proof_plot.hpp"
+#include "../plots/shift_plot.hpp"
+#include "../widgets/patch_table.hpp"
+#include "../widgets/swatches.hpp"
+#include "page.hpp"
+
+namespace refero::app {
+
+/// The colour differences that the correction leaves, patch by patch.
+class ProofPage : public Page {
+    Q_OBJECT
+
+public:
+    explicit ProofPage(Session& session, QWidget* parent = nullptr);
+    void show_setup(int setup) override;
+
+private:
+    void choose(const QString& id);
+
+    Swatches* swatches_;
+    Figure* left_out_;
+    Facts* facts_;
+    ProofPlot* bars_;
+    ShiftPlot* shifts_;
+    PatchTable* table_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "../widgets/patch_table.hpp"
+#include "../widgets/picture_view.hpp"
+#include "page.hpp"
+
+namespace refero::app {
+
+/// The measured camera RGB of each patch, and the squares it was measured in.
+class ReadingPage : public Page {
+    Q_OBJECT
+
+public:
+    explicit ReadingPage(Session& session, QWidget* parent = nullptr);
+    void show_setup(int setup) override;
+    PictureView* picture() override { return picture_; }
+
+private:
+    PictureView* picture_;
+    Figure* usable_;
+    Facts* facts_;
+    PatchTable* table_;
+    QPushButton* save_;
+};
+
+} // namespace refero::app

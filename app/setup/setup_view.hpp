@@ -1,0 +1,37 @@
+// An open setup: its chain at the left, the chosen link's workspace beside it.
+#pragma once
+
+#include <QStackedWidget>
+
+#include "chain_column.hpp"
+#include "page.hpp"
+
+namespace refero::app {
+
+class CorrectionPage;
+
+class SetupView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit SetupView(Session& session, QWidget* parent = nullptr);
+    void open(int setup);
+    void close() { setup_ = -1; }
+    int setup() const { return setup_; }
+    void choose(Step step) { chain_->choose(step); }
+    Step chosen() const { return chain_->chosen(); }
+    Page* page() const;
+    ChainColumn* chain() { return chain_; }
+    /// Does the next thing there is to do in this setup: fits, or goes to the link that needs a person.
+    void go_on();
+    void refresh();
+
+private:
+    Session& session_;
+    int setup_ = -1;
+    ChainColumn* chain_;
+    QStackedWidget* pages_;
+    CorrectionPage* correction_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,126 @@
+#include "shot_page.hpp"
+
+#include <QLabel>
+
+#include "../theme.hpp"
+
+namespace refero::app {
+
+namespace {
+
+QString exposure_text(double seconds) {
+    if (seconds <= 0) return {};
+    return seconds < 0.3 ? QObject::tr("1/%1 s").arg(qRound(1 / seconds)) : QObject::tr("%1 s").arg(seconds, 0, 'g', 2);
+}
+
+} // namespace
+
+ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), picture_(new PictureView), found_(new Figure(tr("Chart"))), facts_(new Facts), frames_(new QListWidget) {
+    side()->addWidget(found_);
+    side()->addWidget(facts_);
+    side()->addStretch();
+    by_hand_ = side_button(tr("Place the corners by hand"), "find", tr("Puts four corners on the picture, to be dragged onto the chart's outer corners"));
+    again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"));
+    connect(by_hand_, &QPushButton::clicked, this, &ShotPage::place_by_hand);
+    connect(again_, &QPushButton::clicked, this, [this] {
+        Settings s = session_.at(setup_).settings;
+        s.corners.reset();
+        s.chart.clear();
+        session_.change(setup_, s, tr("Find the chart"));
+    });
+    connect(picture_, &PictureView::corners_moved, this, [this](const chart::Corners& corners) {
+        const SetupState& state = session_.at(setup_);
+        Settings s = state.settings;
+        if (s.chart.empty()) s.chart = state.shot ? state.shot->definition.id : chart::installed().front().id;
+        s.corners = corners;
+        session_.change(setup_, s, tr("Move a corner"));
+    });
+
+    auto* below = new QWidget;
+    auto* column = new QVBoxLayout(below);
+    column->setContentsMargins(0, 0, 0, 0);
+    auto* head = new QLabel(tr("Frames of this setup"));
+    head->setFont(title_font());
+    column->addWidget(head);
+    frames_->setViewMode(QListView::IconMode);
+    frames_->setIconSize({168, 112});
+    frames_->setGridSize({190, 146});
+    frames_->setResizeMode(QListView::Adjust);
+    frames_->setMovement(QListView::Static);
+    frames_->setWordWrap(true);
+    frames_->setAccessibleName(tr("Frames of this setup"));
+    frames_->setToolTip(tr("Open a frame to see it before and after the correction"));
+    column->addWidget(frames_, 1);
+    connect(frames_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
+    arrange(picture_, below);
+}
+
+void ShotPage::place_by_hand() {
+    const SetupState& state = session_.at(setup_);
+    if (!state.frame) return;
+    const double w = state.frame->full_width, h = state.frame->full_height;
+    Settings s = state.settings;
+    if (s.chart.empty()) s.chart = state.shot ? state.shot->definition.id : chart::installed().front().id;
+    s.corners = chart::Corners{chart::Point(0.3 * w, 0.3 * h), chart::Point(0.7 * w, 0.3 * h), chart::Point(0.7 * w, 0.7 * h), chart::Point(0.3 * w, 0.7 * h)};
+    session_.change(setup_, s, tr("Place the corners"));
+}
+
+void ShotPage::show_setup(int setup) {
+    setup_ = setup;
+    const SetupState& s = session_.at(setup);
+    picture_->set_picture(s.picture, s.waiting ? tr("The frame is being made \u2026") : s.busy ? tr("Reading the frame \u2026") : s.problem.isEmpty() ? tr("No chart shot yet.\nDrop a frame that shows the chart onto the window.") : s.problem);
+    std::optional<chart::Corners> corners = s.settings.corners;
+    if (!corners && s.shot) corners = s.shot->placement.corners;
+    std::optional<chart::Definition> by_hand;
+    if (!s.shot && corners) by_hand = chart::find_definition(s.settings.chart);
+    picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
+    by_hand_->setVisible(s.frame && !corners);
+    again_->setVisible(s.settings.corners.has_value());
+    if (s.shot)
+        found_->set(QString::fromStdString(s.shot->placement.chart), s.settings.corners ? tr("Corners by hand. Fine steps: choose a corner, then the arrow keys.")
+                                                                                        : tr("Found, %1 % sure. Drag a corner if it is off.").arg(100 * s.shot->placement.confidence, 0, 'f', 0));
+    else
+        found_->set("\u2013", s.waiting || s.busy ? QString() : s.problem.isEmpty() ? tr("No chart shot yet") : s.problem);
+    const frame::Metadata m = s.frame ? s.frame->metadata : frame::Metadata{};
+    std::vector<std::pair<QString, QString>> facts;
+    if (s.shot) {
+        facts.emplace_back(tr("Tilt"), tr("%1\u00b0").arg(s.shot->placement.tilt_deg, 0, 'f', 1));
+        facts.emplace_back(tr("Share of frame"), tr("%1 %").arg(100 * s.shot->placement.frame_fraction, 0, 'f', 1));
+        if (s.shot->placement.mirrored) facts.emplace_back(tr("Mirrored"), tr("yes: check how the frame came in"));
+    }
+    if (s.frame) {
+        facts.emplace_back(tr("Camera"), QString::fromStdString(m.camera()));
+        facts.emplace_back(tr("Lens"), QString::fromStdString(m.lens));
+        facts.emplace_back(tr("Exposure"), QStringList{exposure_text(m.exposure_s), m.f_number > 0 ? tr("f/%1").arg(m.f_number) : QString(), m.iso > 0 ? tr("ISO %1").arg(m.iso) : QString()}.filter(QRegularExpression(".")).join(", "));
+        facts.emplace_back(tr("Taken"), QString::fromStdString(m.taken).replace('T', ' '));
+        facts.emplace_back(tr("Size"), tr("%1 \u00d7 %2").arg(s.frame->full_width).arg(s.frame->full_height));
+        facts.emplace_back(tr("File"), QString::fromStdString(s.frame->file.filename().string()));
+    }
+    facts_->set(facts);
+
+    const auto& files = s.setup.frames;
+    const auto existing = static_cast<std::size_t>(std::count_if(files.begin(), files.end(), [](const fs::path& f) { return fs::exists(f); }));
+    if (setup == shown_setup_ && files.size() == shown_frames_ && existing == shown_existing_) return;
+    shown_setup_ = setup, shown_frames_ = files.size(), shown_existing_ = existing;
+    frames_->clear();
+    QPixmap blank(frames_->iconSize());
+    blank.fill(Theme::now().raised);
+    for (std::size_t k = 0; k < files.size(); ++k) {
+        auto* item = new QListWidgetItem(QIcon(blank), QString::fromStdString(files[k].filename().string()), frames_);
+        item->setData(Qt::UserRole, static_cast<int>(k));
+        item->setToolTip(QString::fromStdString(files[k].string()));
+    }
+    if (files.empty()) {
+        auto* item = new QListWidgetItem(tr("Drop ordinary frames of this setup here to see them corrected"), frames_);
+        item->setFlags(Qt::NoItemFlags);
+        item->setSizeHint({400, 60});
+    }
+    session_.thumbnails(setup, [this, setup](int k, const QImage& image) {
+        if (setup != setup_ || k >= frames_->count()) return;
+        QIcon picture(QPixmap::fromImage(image));
+        picture.addPixmap(QPixmap::fromImage(image), QIcon::Selected);
+        frames_->item(k)->setIcon(picture);
+    });
+}
+
+} // namespace refero::app

@@ -1,0 +1,65 @@
+#include "task.hpp"
+
+#include <algorithm>
+
+namespace refero::app {
+
+Tasks::Tasks(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(std::max(2, QThread::idealThreadCount())); }
+
+Tasks::~Tasks() { drain(); }
+
+void Tasks::run(const QString& title, Work work, Failed on_failure) {
+    auto task = std::make_shared<Active>();
+    task->title = title;
+    task->share = std::make_shared<std::atomic<double>>(0);
+    active_.push_back(task);
+    emit changed();
+    pool_.start([this, task, work = std::move(work), on_failure = std::move(on_failure)] {
+        Then then;
+        const auto fail = [&](const Error& error) {
+            then = [this, error, on_failure] {
+                if (error.kind() == ErrorKind::cancelled) return;
+                if (on_failure) on_failure(error);
+                else emit failed(QString::fromUtf8(error.what()));
+            };
+        };
+        try {
+            throw_if_stopped(task->stop.get_token());
+            then = work(task->stop.get_token(), [share = task->share](double v) { share->store(v); });
+        } catch (const Error& error) {
+            fail(error);
+        } catch (const std::exception& error) {
+            fail(Error(ErrorKind::internal, error.what()));
+        }
+        QMetaObject::invokeMethod(this, [this, task, then] { finish(task, then); }, Qt::QueuedConnection);
+    });
+}
+
+void Tasks::finish(const std::shared_ptr<Active>& task, const Then& then) {
+    const auto at = std::find(active_.begin(), active_.end(), task);
+    if (at == active_.end()) return; // dropped
+    active_.erase(at);
+    finished_in_batch_ = active_.empty() ? 0 : finished_in_batch_ + 1;
+    if (then) then();
+    emit changed();
+}
+
+void Tasks::cancel_all() {
+    for (const auto& task : active_) task->stop.request_stop();
+}
+
+void Tasks::drain() {
+    cancel_all();
+    active_.clear();
+    pool_.waitForDone();
+}
+
+QString Tasks::title() const { return active_.empty() ? QString() : active_.front()->title; }
+
+double Tasks::progress() const {
+    double done = finished_in_batch_;
+    for (const auto& task : active_) done += task->share->load();
+    return active_.empty() ? 1 : done / (finished_in_batch_ + static_cast<double>(active_.size()));
+}
+
+} // namespace refero::app

@@ -1,0 +1,62 @@
+#include "link_glyph.hpp"
+
+namespace refero::app {
+
+void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QColor& colour) {
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    const double w = std::min(box.width(), box.height() * 0.62), h = w / 0.62, stroke = std::max(1.4, w * 0.16);
+    QRectF ring(0, 0, w - stroke, h - stroke);
+    ring.moveCenter(box.center());
+    const double r = ring.width() / 2;
+    QPen pen(colour, stroke, Qt::SolidLine, Qt::FlatCap);
+    painter.setBrush(Qt::NoBrush);
+    switch (state) {
+    case LinkState::whole: {
+        painter.setPen(pen);
+        painter.setBrush(colour);
+        painter.drawRoundedRect(ring, r, r);
+        break;
+    }
+    case LinkState::worn: {
+        pen.setWidthF(stroke * 0.7);
+        painter.setPen(pen);
+        painter.drawRoundedRect(ring, r, r);
+        painter.drawLine(QPointF(ring.center().x(), ring.top() + h * 0.25), QPointF(ring.center().x(), ring.bottom() - h * 0.25));
+        break;
+    }
+    case LinkState::broken: {
+        painter.setPen(pen);
+        // Two halves drawn apart.
+        QRectF upper(ring.left() - w * 0.08, ring.top(), ring.width(), ring.height()), lower(ring.left() + w * 0.08, ring.top(), ring.width(), ring.height());
+        painter.setClipRect(QRectF(box.left() - w, box.top() - 2, box.width() + 2 * w, box.height() / 2 - h * 0.1 + 2));
+        painter.drawRoundedRect(upper, r, r);
+        painter.setClipRect(QRectF(box.left() - w, box.center().y() + h * 0.1, box.width() + 2 * w, box.height()));
+        painter.drawRoundedRect(lower, r, r);
+        break;
+    }
+    case LinkState::missing: {
+        pen.setWidthF(1.2);
+        pen.setDashPattern({1.5, 2.5});
+        painter.setPen(pen);
+        painter.drawRoundedRect(ring, r, r);
+        break;
+    }
+    }
+    painter.restore();
+}
+
+void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour) {
+    const double step = box.width() / step_count;
+    for (int i = 0; i < step_count; ++i) {
+        const LinkState state = setup.link(static_cast<Step>(i));
+        const QRectF cell(box.left() + i * step, box.top(), step, box.height());
+        if (i + 1 < step_count) { // joined where the evidence goes on
+            const bool joined = state == LinkState::whole && setup.link(static_cast<Step>(i + 1)) != LinkState::missing;
+            if (joined) painter.fillRect(QRectF(cell.center().x() + 4, cell.center().y() - 1, step - 8, 2), colour);
+        }
+        draw_link(painter, cell, state, colour);
+    }
+}
+
+} // namespace refero::app

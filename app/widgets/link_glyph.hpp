@@ -1,0 +1,16 @@
+// A link of the chain of evidence: its state by shape first, by tone second.
+#pragma once
+
+#include <QPainter>
+
+#include "session.hpp"
+
+namespace refero::app {
+
+/// Draws a link standing upright in `box`: whole is a filled ring pair, worn hollow and thin, broken split, missing
+/// a dotted outline.
+void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QColor& colour);
+/// The six links of a setup side by side.
+void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour);
+
+} // namespace refero::app

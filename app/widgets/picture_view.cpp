@@ -1,0 +1,319 @@
+#include "picture_view.hpp"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+
+#include "../theme.hpp"
+
+namespace refero::app {
+
+namespace {
+constexpr double handle = 9;      // half the size of a corner's handle
+constexpr double fine_step = 0.5; // full-size pixels an arrow key moves
+constexpr double coarse_step = 5;
+} // namespace
+
+PictureView::PictureView(QWidget* parent) : QWidget(parent) {
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setMinimumSize(240, 160);
+    setAccessibleName(tr("Picture"));
+}
+
+void PictureView::set_picture(const Rendition& picture, const QString& empty_text) {
+    const bool other = picture.full_width != before_.full_width || picture.full_height != before_.full_height || before_.empty();
+    before_ = picture;
+    empty_text_ = empty_text;
+    if (other) touched_ = false;
+    if (!touched_) settle();
+    update();
+}
+
+void PictureView::set_after(const Rendition& after) {
+    after_ = after;
+    update();
+}
+
+void PictureView::set_chart(const chart::Definition* definition, const std::optional<chart::Corners>& corners, bool editable) {
+    const bool first = !corners_ && corners;
+    definition_ = definition ? std::optional(*definition) : std::nullopt;
+    if (drag_ != Drag::corner) corners_ = corners;
+    editable_ = editable;
+    if (!corners) corner_ = -1;
+    if (first && chart_in_view_ && !touched_) settle();
+    update();
+}
+
+void PictureView::select_patch(const QString& id) {
+    selected_ = id;
+    update();
+}
+
+void PictureView::settle() {
+    if (chart_in_view_ && corners_) show_chart();
+    else show_whole();
+    touched_ = false;
+}
+
+void PictureView::fit_rect(const QRectF& full) {
+    if (full.isEmpty() || before_.empty()) return;
+    scale_ = std::min(width() / full.width(), height() / full.height());
+    origin_ = QPointF(width() / 2.0, height() / 2.0) - full.center() * scale_;
+    update();
+}
+
+void PictureView::show_whole() {
+    fit_rect(QRectF(0, 0, before_.full_width, before_.full_height));
+}
+
+void PictureView::show_chart() {
+    if (!corners_) return show_whole();
+    QPolygonF polygon;
+    for (const auto& c : *corners_) polygon << QPointF(c.x(), c.y());
+    const QRectF box = polygon.boundingRect();
+    const double margin = 0.06 * std::max(box.width(), box.height());
+    fit_rect(box.adjusted(-margin, -margin, margin, margin));
+}
+
+void PictureView::show_pixels() {
+    if (before_.empty()) return;
+    touched_ = true;
+    const double one = static_cast<double>(before_.levels.front().width()) / before_.full_width;
+    zoom_by(one / scale_, rect().center());
+}
+
+void PictureView::flip() {
+    if (after_.empty()) return;
+    flipped_ = flipped_ == Flip::split ? Flip::before : flipped_ == Flip::before ? Flip::after : Flip::split;
+    update();
+}
+
+QPointF PictureView::to_widget(const chart::Point& p) const { return origin_ + QPointF(p.x(), p.y()) * scale_; }
+chart::Point PictureView::to_full(const QPointF& p) const { return {(p.x() - origin_.x()) / scale_, (p.y() - origin_.y()) / scale_}; }
+
+void PictureView::zoom_by(double factor, const QPointF& about) {
+    if (before_.empty()) return;
+    const double least = 0.5 * std::min(static_cast<double>(width()) / before_.full_width, static_cast<double>(height()) / before_.full_height);
+    const double next = std::clamp(scale_ * factor, least, 24.0);
+    origin_ = about + (origin_ - about) * (next / scale_);
+    scale_ = next;
+    keep_inside();
+    update();
+}
+
+// At least a part of the picture stays in view.
+void PictureView::keep_inside() {
+    const double w = before_.full_width * scale_, h = before_.full_height * scale_, rest = 60;
+    origin_.setX(std::clamp(origin_.x(), rest - w, width() - rest));
+    origin_.setY(std::clamp(origin_.y(), rest - h, height() - rest));
+}
+
+void PictureView::draw(QPainter& painter, const Rendition& picture, const QRectF& clip) const {
+    if (picture.empty()) return;
+    const QRectF whole(origin_, QSizeF(before_.full_width * scale_, before_.full_height * scale_));
+    const QRectF target = whole & clip;
+    if (target.isEmpty()) return;
+    // The smallest level that still has a pixel for each screen pixel.
+    const double wanted = whole.width() * devicePixelRatioF();
+    const QImage* level = &picture.levels.front();
+    for (const QImage& l : picture.levels)
+        if (l.width() >= wanted) level = &l;
+    const double k = level->width() / whole.width();
+    const QRectF source((target.x() - whole.x()) * k, (target.y() - whole.y()) * k, target.width() * k, target.height() * k);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform, k > 0.4);
+    painter.drawImage(target, *level, source);
+}
+
+void PictureView::draw_tag(QPainter& painter, const QString& text, Qt::Alignment side) const {
+    painter.setFont(small_font());
+    const QRectF box = QFontMetricsF(small_font()).boundingRect(text).adjusted(-9, -5, 9, 5);
+    QRectF at(0, 10, box.width(), box.height());
+    at.moveLeft(side == Qt::AlignLeft ? 10 : width() - box.width() - 10);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 20, 20, 215));
+    painter.drawRoundedRect(at, 4, 4);
+    painter.setPen(Qt::white);
+    painter.drawText(at, Qt::AlignCenter, text);
+}
+
+void PictureView::draw_chart(QPainter& painter) const {
+    if (!corners_ || !definition_ || !chart::is_convex(*corners_)) return;
+    painter.setRenderHint(QPainter::Antialiasing);
+    const auto map = chart::pixels_from_mm(*definition_, *corners_);
+    const auto polygon = [&](const chart::Corners& quad) {
+        QPolygonF p;
+        for (const auto& c : quad) p << to_widget(c);
+        return p;
+    };
+    // Light over dark lines are seen on every patch.
+    const auto outline = [&](const QPolygonF& p, double width) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 190), width + 2));
+        painter.drawPolygon(p);
+        painter.setPen(QPen(Qt::white, width));
+        painter.drawPolygon(p);
+    };
+    for (const chart::Patch& patch : definition_->patches)
+        outline(polygon(chart::patch_quad(patch, map, read::sampled_share)), QString::fromStdString(patch.id) == selected_ ? 4 : 1);
+    if (!editable_) return;
+    outline(polygon(*corners_), 1);
+    static const char* names[] = {"1", "2", "3", "4"};
+    for (std::size_t i = 0; i < 4; ++i) {
+        const QPointF p = to_widget((*corners_)[i]);
+        const bool chosen = static_cast<int>(i) == corner_;
+        const double r = chosen ? handle + 2 : handle;
+        painter.setPen(QPen(Qt::black, chosen ? 3 : 1.5));
+        painter.setBrush(chosen ? QColor(Qt::white) : QColor(255, 255, 255, 170));
+        painter.drawEllipse(p, r, r);
+        painter.setPen(Qt::black);
+        painter.setFont(small_font());
+        painter.drawText(QRectF(p.x() - r, p.y() - r, 2 * r, 2 * r), Qt::AlignCenter, names[i]);
+    }
+}
+
+void PictureView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), Theme::now().surround);
+    if (before_.empty()) {
+        painter.setPen(Theme::now().text);
+        painter.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap, empty_text_);
+        return;
+    }
+    if (after_.empty()) {
+        draw(painter, before_, rect());
+    } else if (flipped_ != Flip::split) {
+        draw(painter, flipped_ == Flip::before ? before_ : after_, rect());
+        draw_tag(painter, flipped_ == Flip::before ? tr("Before: balanced only") : tr("After: corrected"), Qt::AlignLeft);
+    } else {
+        const double x = split_ * width();
+        draw(painter, before_, QRectF(0, 0, x, height()));
+        draw(painter, after_, QRectF(x, 0, width() - x, height()));
+        painter.fillRect(QRectF(x - 2, 0, 4, height()), QColor(0, 0, 0, 150));
+        painter.fillRect(QRectF(x - 1, 0, 2, height()), Qt::white);
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(Qt::black, 1.5));
+        painter.setBrush(Qt::white);
+        const QPointF c(x, height() / 2.0);
+        painter.drawRoundedRect(QRectF(c.x() - 7, c.y() - 20, 14, 40), 7, 7);
+        draw_tag(painter, tr("Before: balanced only"), Qt::AlignLeft);
+        draw_tag(painter, tr("After: corrected"), Qt::AlignRight);
+    }
+    draw_chart(painter);
+    if (hasFocus()) {
+        painter.setRenderHint(QPainter::Antialiasing, false);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(Theme::now().text, 2));
+        painter.drawRect(rect().adjusted(1, 1, -1, -1));
+    }
+}
+
+void PictureView::resizeEvent(QResizeEvent*) {
+    if (!touched_) settle();
+}
+
+int PictureView::corner_at(const QPointF& p) const {
+    if (!editable_ || !corners_) return -1;
+    for (std::size_t i = 0; i < 4; ++i)
+        if (QLineF(to_widget((*corners_)[i]), p).length() < handle + 5) return static_cast<int>(i);
+    return -1;
+}
+
+bool PictureView::on_split(const QPointF& p) const { return !after_.empty() && flipped_ == Flip::split && std::abs(p.x() - split_ * width()) < 9; }
+
+void PictureView::wheelEvent(QWheelEvent* event) {
+    touched_ = true;
+    zoom_by(std::pow(1.0015, event->angleDelta().y()), event->position());
+}
+
+void PictureView::mousePressEvent(QMouseEvent* event) {
+    last_ = event->position();
+    if (event->button() != Qt::LeftButton) return;
+    if (const int corner = corner_at(last_); corner >= 0) {
+        corner_ = corner;
+        drag_ = Drag::corner;
+    } else if (on_split(last_)) {
+        drag_ = Drag::split;
+    } else {
+        drag_ = Drag::pan;
+        if (corners_ && definition_ && chart::is_convex(*corners_)) {
+            const auto mm = chart::pixels_from_mm(*definition_, *corners_).inverse()(to_full(last_));
+            for (const chart::Patch& p : definition_->patches)
+                if (mm.x() >= p.x_mm && mm.y() >= p.y_mm && mm.x() <= p.x_mm + p.w_mm && mm.y() <= p.y_mm + p.h_mm) {
+                    select_patch(QString::fromStdString(p.id));
+                    emit patch_chosen(selected_);
+                }
+        }
+    }
+    update();
+}
+
+void PictureView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF p = event->position(), moved = p - last_;
+    switch (drag_) {
+    case Drag::none: setCursor(corner_at(p) >= 0 ? Qt::SizeAllCursor : on_split(p) ? Qt::SplitHCursor : Qt::ArrowCursor); return;
+    case Drag::pan:
+        touched_ = true;
+        origin_ += moved;
+        keep_inside();
+        break;
+    case Drag::corner: {
+        auto& c = (*corners_)[static_cast<std::size_t>(corner_)];
+        c += chart::Point(moved.x() / scale_, moved.y() / scale_);
+        break;
+    }
+    case Drag::split: split_ = std::clamp(p.x() / width(), 0.02, 0.98); break;
+    }
+    last_ = p;
+    update();
+}
+
+void PictureView::mouseReleaseEvent(QMouseEvent*) {
+    const Drag was = drag_;
+    drag_ = Drag::none;
+    if (was == Drag::corner) emit corners_moved(*corners_);
+}
+
+void PictureView::mouseDoubleClickEvent(QMouseEvent*) {
+    touched_ = false;
+    settle();
+}
+
+void PictureView::keyPressEvent(QKeyEvent* event) {
+    const double step = event->modifiers() & Qt::ShiftModifier ? coarse_step : fine_step;
+    const auto move = [&](double x, double y) {
+        if (corner_ >= 0 && corners_) {
+            (*corners_)[static_cast<std::size_t>(corner_)] += step * chart::Point(x, y);
+            emit corners_moved(*corners_);
+        } else {
+            touched_ = true;
+            origin_ -= QPointF(x, y) * 40;
+            keep_inside();
+        }
+        update();
+    };
+    switch (event->key()) {
+    case Qt::Key_Left: return move(-1, 0);
+    case Qt::Key_Right: return move(1, 0);
+    case Qt::Key_Up: return move(0, -1);
+    case Qt::Key_Down: return move(0, 1);
+    case Qt::Key_Plus:
+    case Qt::Key_Equal: touched_ = true; return zoom_by(1.25, rect().center());
+    case Qt::Key_Minus: touched_ = true; return zoom_by(0.8, rect().center());
+    case Qt::Key_C:
+        if (editable_ && corners_) corner_ = (corner_ + 1) % 4; // from corner to corner
+        return update();
+    case Qt::Key_Escape:
+        if (corner_ >= 0) {
+            corner_ = -1;
+            return update();
+        }
+        break;
+    case Qt::Key_Space: return flip();
+    default: break;
+    }
+    QWidget::keyPressEvent(event);
+}
+
+} // namespace refero::app

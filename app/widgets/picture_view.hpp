@@ -1,0 +1,81 @@
+// A picture with zoom and pan, what a step is about drawn on it, corners that can be dragged, and a split between
+// before and after.
+#pragma once
+
+#include <QWidget>
+#include <optional>
+
+#include "read/read.hpp"
+#include "rendition.hpp"
+
+namespace refero::app {
+
+class PictureView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit PictureView(QWidget* parent = nullptr);
+
+    void set_picture(const Rendition& picture, const QString& empty_text = {});
+    /// A second picture, shown right of the split. Empty: no split.
+    void set_after(const Rendition& after);
+    /// Draws the chart's sampled squares and, where `editable`, its corners as handles.
+    void set_chart(const chart::Definition* definition, const std::optional<chart::Corners>& corners, bool editable);
+    void select_patch(const QString& id);
+    /// Where the view settles when a new picture comes: the whole picture, or the chart.
+    void keep_chart_in_view(bool on) { chart_in_view_ = on; }
+
+    void show_whole();
+    void show_chart();
+    void show_pixels(); ///< one picture pixel a screen pixel
+    void flip();        ///< before, after, split again
+    QPointF to_widget(const chart::Point& full) const;
+    double split() const { return split_; }
+    bool shows_after_only() const { return flipped_ == Flip::after; }
+
+signals:
+    void corners_moved(const chart::Corners& corners); ///< once a drag or a key press is done
+    void patch_chosen(const QString& id);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    QSize sizeHint() const override { return {640, 400}; }
+
+private:
+    enum class Flip { split, before, after };
+    enum class Drag { none, pan, corner, split };
+
+    chart::Point to_full(const QPointF& widget) const;
+    void zoom_by(double factor, const QPointF& about);
+    void fit_rect(const QRectF& full);
+    void settle();
+    void draw(QPainter& painter, const Rendition& picture, const QRectF& clip) const;
+    void draw_chart(QPainter& painter) const;
+    void draw_tag(QPainter& painter, const QString& text, Qt::Alignment side) const;
+    int corner_at(const QPointF& p) const;
+    bool on_split(const QPointF& p) const;
+    void keep_inside();
+
+    Rendition before_, after_;
+    QString empty_text_;
+    std::optional<chart::Definition> definition_;
+    std::optional<chart::Corners> corners_;
+    bool editable_ = false, chart_in_view_ = false, touched_ = false;
+    QString selected_;
+    int corner_ = -1;
+    double scale_ = 1;      // widget pixels per full-size pixel
+    QPointF origin_;        // of the picture in the widget
+    double split_ = 0.5;    // share of the widget's width
+    Flip flipped_ = Flip::split;
+    Drag drag_ = Drag::none;
+    QPointF last_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,353 @@
+// Drives the real window: mouse, keyboard, menus; no display needed (offscreen platform).
+#include <OpenColorIO/OpenColorIO.h>
+
+#include <QApplication>
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMimeData>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTableWidget>
+#include <QTest>
+#include <clocale>
+
+#include "main_window.hpp"
+#include "support.hpp"
+#include "theme.hpp"
+#include "widgets/patch_table.hpp"
+#include "widgets/picture_view.hpp"
+
+namespace refero::app {
+namespace {
+
+using test::Scratch;
+
+/// Measures how long the window's thread did not come back to its events.
+class StallMeter : public QObject {
+public:
+    StallMeter() {
+        timer_.setInterval(2);
+        timer_.setTimerType(Qt::PreciseTimer);
+        connect(&timer_, &QTimer::timeout, this, [this] {
+            longest_ = std::max(longest_, clock_.nsecsElapsed() / 1e6);
+            clock_.restart();
+        });
+        clock_.start();
+        timer_.start();
+    }
+    double longest_ms() const { return longest_; }
+    void reset() { longest_ = 0, clock_.restart(); }
+
+private:
+    QTimer timer_;
+    QElapsedTimer clock_;
+    double longest_ = 0;
+};
+
+bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
+
+/// Keeps a picture of the window where REFERO_SCREENSHOTS names a folder.
+void keep_picture(QWidget& window, const QString& name) {
+    const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS");
+    if (folder.isEmpty()) return;
+    QTest::qWait(250);
+    window.grab().save(folder + "/" + name + ".png");
+}
+
+template <class T> T* child(QWidget& parent, const char* name) {
+    T* found = nullptr;
+    for (T* w : parent.findChildren<T*>(name)) // of several pages, the visible one
+        if (w->isVisible()) found = w;
+    EXPECT_TRUE(found) << name;
+    return found;
+}
+
+struct Window : testing::Test {
+    MainWindow window;
+    Scratch scratch;
+
+    Window() {
+        window.resize(1280, 800);
+        window.show();
+        EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
+    }
+    Session& session() { return window.session(); }
+    bool idle() {
+        return wait_for([&] { return session().tasks().running() == 0; });
+    }
+    QString notice() {
+        const auto* strip = window.findChild<QWidget*>("noticeStrip");
+        return strip->isVisible() ? strip->findChild<QLabel*>()->text() : QString();
+    }
+    void open_demo() {
+        window.open_demo();
+        ASSERT_EQ(session().count(), 4);
+        ASSERT_TRUE(wait_for([&] {
+            for (int i = 0; i < 4; ++i)
+                if (!session().at(i).shot) return false;
+            return session().tasks().running() == 0;
+        }, 180000));
+    }
+    PictureView* picture() { return window.setup_view()->page()->picture(); }
+    void key(int k, Qt::KeyboardModifiers m = {}) {
+        QWidget* target = QApplication::focusWidget() ? QApplication::focusWidget() : &window;
+        QTest::keyClick(target, static_cast<Qt::Key>(k), m);
+    }
+};
+
+TEST_F(Window, the_demo_from_board_to_exported_file) {
+    keep_picture(window, "start");
+    StallMeter stall;
+    open_demo();
+    test::measured("longest stall while the demo's frames are made and read: %.0f ms", stall.longest_ms());
+    for (int i = 0; i < 4; ++i) {
+        EXPECT_EQ(session().at(i).link(Step::balance), LinkState::whole) << i;
+        EXPECT_EQ(session().at(i).link(Step::correction), LinkState::missing) << i;
+    }
+    keep_picture(window, "board-read");
+    stall.reset();
+
+    // The second setup by keyboard.
+    window.activateWindow();
+    window.board()->table()->setFocus();
+    key(Qt::Key_Right);
+    key(Qt::Key_Return);
+    ASSERT_EQ(window.setup_view()->setup(), 1);
+    EXPECT_EQ(window.setup_view()->chosen(), Step::correction); // the first link that is missing
+    key(Qt::Key_1, Qt::AltModifier);
+    ASSERT_EQ(window.setup_view()->chosen(), Step::shot);
+    ASSERT_TRUE(idle());
+    keep_picture(window, "shot");
+
+    // Drag the first corner by eight pixels and put it back by undo.
+    const auto before = session().at(1).shot;
+    const QPoint corner = picture()->to_widget(before->placement.corners[0]).toPoint();
+    QTest::mousePress(picture(), Qt::LeftButton, {}, corner);
+    QTest::mouseMove(picture(), corner + QPoint(5, 4));
+    QTest::mouseMove(picture(), corner + QPoint(8, 6));
+    QTest::mouseRelease(picture(), Qt::LeftButton, {}, corner + QPoint(8, 6));
+    ASSERT_TRUE(session().at(1).settings.corners.has_value());
+    ASSERT_TRUE(wait_for([&] { return session().at(1).shot != before && session().tasks().running() == 0; }));
+    const double scale = QLineF(picture()->to_widget({0, 0}), picture()->to_widget({1, 0})).length();
+    EXPECT_NEAR((session().at(1).shot->placement.corners[0] - before->placement.corners[0]).norm() * scale, 10, 1.5);
+    EXPECT_NE(session().at(1).shot->reading.patches[0].mean, before->reading.patches[0].mean);
+    // Fine steps with an arrow key: the dragged corner is the chosen one.
+    const auto dragged = session().at(1).shot->placement.corners[0];
+    picture()->setFocus();
+    key(Qt::Key_Right);
+    EXPECT_NEAR((*session().at(1).settings.corners)[0].x() - dragged.x(), 0.5, 1e-9);
+    session().undo().undo();
+    session().undo().undo();
+    ASSERT_TRUE(idle());
+    EXPECT_FALSE(session().at(1).settings.corners.has_value());
+    EXPECT_NEAR(session().at(1).shot->reading.patches[0].mean[0], before->reading.patches[0].mean[0], 1e-6);
+
+    key(Qt::Key_2, Qt::AltModifier);
+    ASSERT_TRUE(idle());
+    auto* table = window.setup_view()->page()->findChild<PatchTable*>();
+    ASSERT_EQ(table->model()->rowCount(), 24);
+    table->selectionModel()->setCurrentIndex(table->model()->index(13, 0), QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+    keep_picture(window, "reading");
+    key(Qt::Key_3, Qt::AltModifier);
+    ASSERT_TRUE(idle());
+    keep_picture(window, "balance");
+
+    // Fit by the button.
+    key(Qt::Key_4, Qt::AltModifier);
+    QTest::mouseClick(child<QPushButton>(window, "fitButton"), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return session().at(1).correction != nullptr; }));
+    ASSERT_TRUE(idle());
+    EXPECT_LT(session().at(1).correction->cross_validated.mean, 1.5);
+    EXPECT_EQ(session().at(1).link(Step::proof), LinkState::whole);
+    QComboBox* frames = nullptr;
+    for (auto* box : window.setup_view()->page()->findChildren<QComboBox*>())
+        if (box->count() == 3 && box->itemText(0).startsWith("Chart shot")) frames = box;
+    ASSERT_TRUE(frames);
+    frames->setCurrentIndex(2);
+    emit frames->activated(2);
+    ASSERT_TRUE(idle());
+    keep_picture(window, "correction");
+
+    // Flip: before alone, after alone, split again; each looks different.
+    const QImage split = picture()->grab().toImage();
+    key(Qt::Key_X);
+    const QImage plain = picture()->grab().toImage();
+    key(Qt::Key_X);
+    EXPECT_TRUE(picture()->shows_after_only());
+    const QImage corrected = picture()->grab().toImage();
+    EXPECT_NE(plain, corrected);
+    EXPECT_NE(split, corrected);
+    key(Qt::Key_X);
+    const QPoint handle(int(picture()->split() * picture()->width()), picture()->height() / 2);
+    QTest::mousePress(picture(), Qt::LeftButton, {}, handle);
+    QTest::mouseMove(picture(), handle + QPoint(120, 0));
+    QTest::mouseRelease(picture(), Qt::LeftButton, {}, handle + QPoint(120, 0));
+    EXPECT_NEAR(picture()->split(), 0.5 + 120.0 / picture()->width(), 0.02);
+
+    key(Qt::Key_5, Qt::AltModifier);
+    ASSERT_TRUE(idle());
+    keep_picture(window, "proof");
+
+    // Export a cube and read it back with an independent library.
+    key(Qt::Key_6, Qt::AltModifier);
+    child<QLineEdit>(window, "folderEdit")->setText(QString::fromStdString(scratch.folder().string()));
+    child<QLineEdit>(window, "nameEdit")->setText("demo.cube");
+    QTest::mouseClick(child<QPushButton>(window, "exportButton"), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return !session().at(1).handovers.empty(); })) << notice().toStdString();
+    EXPECT_EQ(session().at(1).link(Step::handover), LinkState::whole);
+    namespace ocio = OCIO_NAMESPACE;
+    const auto transform = ocio::FileTransform::Create();
+    transform->setSrc((scratch / "demo.cube").c_str());
+    const auto cpu = ocio::Config::CreateRaw()->getProcessor(transform)->getDefaultCPUProcessor();
+    // The balance patch in, its reference grey out.
+    const auto& c = *session().at(1).correction;
+    const auto& white = *c.reading.find(c.balance.white_patch);
+    float rgb[3];
+    for (std::size_t k = 0; k < 3; ++k) rgb[k] = static_cast<float>(colour::encode(colour::Transfer::srgb, white.mean[k]));
+    cpu->applyRGB(rgb);
+    const double grey = colour::encode(colour::Transfer::srgb, c.reference.xyz.at(c.balance.white_patch)[1]);
+    for (const float v : rgb) EXPECT_NEAR(v, grey, 0.01);
+    keep_picture(window, "handover");
+
+    // A change after that makes the links behind it stale.
+    Settings changed = session().at(1).settings;
+    changed.intent = fit::Intent::skin;
+    session().change(1, changed, "Intent");
+    EXPECT_EQ(session().at(1).link(Step::correction), LinkState::worn);
+    EXPECT_EQ(session().at(1).link(Step::handover), LinkState::worn);
+    session().undo().undo();
+    EXPECT_EQ(session().at(1).link(Step::handover), LinkState::whole);
+
+    // Back on the board, the rest in one go.
+    key(Qt::Key_1);
+    QTest::mouseClick(child<QPushButton>(window, "fitAllButton"), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { 
+        for (int i = 0; i < 4; ++i)
+            if (!session().at(i).correction) return false;
+        return true;
+    }));
+    ASSERT_TRUE(idle());
+    keep_picture(window, "board");
+    test::measured("longest stall while reading, fitting, flipping and exporting: %.0f ms (aim: under 50)", stall.longest_ms());
+    EXPECT_EQ(notice(), "");
+}
+
+TEST_F(Window, own_files_open_and_strange_ones_are_told_in_words) {
+    test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
+    test::Shot plain{.width = 600, .height = 400};
+    auto scene = simulate::parse_scene(test::scene_text(plain), "scene");
+    scene.charts.clear();
+    simulate::write(simulate::render(scene), scratch / "plain.dng");
+    test::written(scratch / "text.dng", "this is a text");
+    test::written(scratch / "what.xyz", "?");
+
+    window.open({scratch / "text.dng"});
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(notice().contains("text.dng")) << notice().toStdString();
+    window.open({scratch / "what.xyz"});
+    EXPECT_TRUE(notice().contains("what.xyz"));
+    EXPECT_EQ(session().count(), 0);
+
+    // A drop of a chart frame makes a setup of its camera.
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(QString::fromStdString((scratch / "chart.dng").string()))});
+    QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &drop);
+    ASSERT_TRUE(wait_for([&] { return session().count() == 1 && session().at(0).shot && session().tasks().running() == 0; }));
+    EXPECT_EQ(session().job().cameras[0].name, "Stills A");
+    EXPECT_EQ(window.setup_view()->setup(), 0);
+    // A frame without a chart becomes an ordinary frame of the open setup.
+    window.open({scratch / "plain.dng"});
+    ASSERT_TRUE(wait_for([&] { return session().at(0).setup.frames.size() == 1; }));
+
+    session().fit(0);
+    ASSERT_TRUE(wait_for([&] { return session().at(0).correction != nullptr; }));
+    session().export_correction(0, scratch / "c.json");
+    ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "c.json"); }));
+    ASSERT_TRUE(idle());
+    MainWindow other;
+    other.show();
+    other.open({scratch / "c.json"});
+    ASSERT_EQ(other.session().count(), 1);
+    EXPECT_EQ(other.session().at(0).link(Step::correction), LinkState::whole);
+    ASSERT_TRUE(wait_for([&] { return other.session().tasks().running() == 0; }));
+    EXPECT_TRUE(other.session().at(0).frame);
+}
+
+TEST_F(Window, a_frame_without_a_chart_can_be_given_corners_by_hand) {
+    test::Shot shot{.width = 900, .height = 600};
+    auto scene = simulate::parse_scene(test::scene_text(shot), "scene");
+    scene.charts.clear();
+    simulate::write(simulate::render(scene), scratch / "plain.dng");
+    window.open({scratch / "plain.dng"});
+    ASSERT_TRUE(wait_for([&] { return session().count() == 1 && session().at(0).frame && session().tasks().running() == 0; }));
+    EXPECT_EQ(session().at(0).link(Step::shot), LinkState::broken);
+    EXPECT_FALSE(session().at(0).problem.isEmpty());
+    keep_picture(window, "no-chart");
+    QPushButton* by_hand = nullptr;
+    for (auto* b : window.setup_view()->page()->findChildren<QPushButton*>())
+        if (b->isVisible() && b->text().contains("by hand")) by_hand = b;
+    ASSERT_TRUE(by_hand);
+    QTest::mouseClick(by_hand, Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return session().at(0).shot != nullptr; }));
+    EXPECT_EQ(session().at(0).shot->reading.patches.size(), 24u);
+}
+
+TEST_F(Window, work_can_be_cancelled_and_leaves_nothing_half_written) {
+    const auto demo = job::load_demo(shipped("demo/museum.json"), scratch.folder());
+    session().open_demo(shipped("demo/museum.json"), scratch.folder());
+    QTest::qWait(150);
+    session().tasks().cancel_all();
+    ASSERT_TRUE(idle());
+    for (const auto& entry : fs::directory_iterator(scratch.folder())) {
+        const std::string name = entry.path().filename();
+        EXPECT_TRUE(name.ends_with(".dng") || name.ends_with(".truth.json")) << name;
+        if (name.ends_with(".dng")) { EXPECT_NO_THROW(frame::read(entry.path())); }
+    }
+}
+
+// WCAG 2.1, contrast ratio of relative luminances; text at least 4.5 : 1.
+TEST_F(Window, text_has_contrast_in_every_theme) {
+    const auto luminance = [](const QColor& c) { return colour::decode(colour::Transfer::srgb, c.redF()); };
+    const auto ratio = [&](const QColor& a, const QColor& b) {
+        const double x = luminance(a), y = luminance(b);
+        return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+    };
+    for (const auto kind : {Theme::Kind::dark, Theme::Kind::mid, Theme::Kind::light}) {
+        Theme::use(kind);
+        const Theme& t = Theme::now();
+        for (const QColor& ground : {t.window, t.panel, t.raised}) {
+            EXPECT_GE(ratio(t.text, ground), 4.5) << int(kind);
+            EXPECT_GE(ratio(t.dim, ground), 4.5) << int(kind);
+        }
+        EXPECT_GE(ratio(t.on_strong, t.strong), 4.5);
+        EXPECT_GE(ratio(t.text, t.surround), 4.5) << int(kind);
+        for (const QColor& c : {t.window, t.panel, t.raised, t.line, t.text, t.dim, t.strong, t.surround}) EXPECT_TRUE(c.red() == c.green() && c.green() == c.blue());
+    }
+}
+
+// The typeface's figures are all equally wide: columns of numbers line up.
+TEST_F(Window, figures_are_tabular) {
+    EXPECT_EQ(QFontInfo(QApplication::font()).family(), "Lato");
+    const QFontMetricsF metrics(QApplication::font());
+    for (char d = '0'; d <= '9'; ++d) EXPECT_DOUBLE_EQ(metrics.horizontalAdvance(QLatin1Char(d)), metrics.horizontalAdvance(QLatin1Char('0')));
+}
+
+} // namespace
+} // namespace refero::app
+
+int main(int argc, char** argv) {
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
+    const refero::test::Scratch home;
+    qputenv("XDG_CONFIG_HOME", (home / "config").c_str());
+    qputenv("XDG_CACHE_HOME", (home / "cache").c_str());
+    qputenv("XDG_DATA_HOME", (home / "data").c_str());
+    testing::InitGoogleTest(&argc, argv);
+    QApplication application(argc, argv);
+    std::setlocale(LC_NUMERIC, "C");
+    QApplication::setApplicationName("refero-test");
+    refero::app::start_theme();
+    return RUN_ALL_TESTS();
+}
