@@ -53,9 +53,17 @@ MainWindow::MainWindow() : places_(new QStackedWidget), board_(new BoardView(ses
         show_task();
     });
     connect(&session_.tasks(), &Tasks::changed, this, &MainWindow::show_task);
+    // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not stall.
+    for (QWidget* w : setup_view_->findChildren<QWidget*>()) w->ensurePolished();
+    for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()}) QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
 }
 
-MainWindow::~MainWindow() { session_.tasks().drain(); }
+// The views hold on to the session, so they go first.
+MainWindow::~MainWindow() {
+    session_.tasks().drain();
+    hide();
+    delete takeCentralWidget();
+}
 
 QWidget* MainWindow::make_place_line() {
     auto* line = new QWidget;

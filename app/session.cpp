@@ -8,6 +8,8 @@ namespace refero::app {
 
 namespace {
 
+constexpr int small_width = 480;
+
 QString qt(const std::string& s) { return QString::fromStdString(s); }
 QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
 
@@ -114,6 +116,7 @@ void Session::load(int i) {
             s.frame = l.frame;
             s.shot = l.shot;
             s.picture = l.picture;
+            if (!s.correction) s.small_picture = l.picture.small(small_width);
             s.problem = l.problem;
             weigh(s);
             emit setup_changed(i);
@@ -151,7 +154,9 @@ void Session::weigh(SetupState& s) {
     s.balance_problem.clear();
     if (!s.shot) return;
     try {
-        s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty() ? chart::reference_of(s.shot->definition) : chart::load_reference(s.settings.reference));
+        const fs::path& wanted = s.settings.reference.empty() ? s.shot->definition.reference_file : s.settings.reference;
+        if (!s.reference || s.reference->file != wanted)
+            s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty() ? chart::reference_of(s.shot->definition) : chart::load_reference(wanted));
         const std::string white = s.settings.white.empty() ? balance::choose_white(s.shot->reading, *s.reference, &s.shot->definition) : s.settings.white;
         s.balance = balance::on_patch(s.shot->reading, *s.reference, white);
         if (s.shot->frame.camera_from_xyz) s.light = balance::light_of(*s.balance, *s.shot->frame.camera_from_xyz);
@@ -193,11 +198,13 @@ void Session::fit(int i) {
         auto made = std::make_shared<fit::Correction>(job::correct({*shot}, *reference, f, stop));
         made->light_name = light;
         auto proof = std::make_shared<const prove::Proof>(prove::against(*made, shot->reading, *reference, false));
-        return [this, i, shot, settings, made, proof] {
+        const QImage small = rendition_of(apply::corrected(shot->frame, *made, "srgb", {}, stop), shot->frame).small(small_width);
+        return [this, i, shot, settings, made, proof, small] {
             SetupState& s = state(i);
             s.fitting = false;
             s.correction = made;
             s.proof = proof;
+            s.small_picture = small;
             s.fitted_with = settings;
             s.fitted_from = shot;
             emit setup_changed(i);
@@ -235,12 +242,13 @@ void Session::preview(int i, int index, std::function<void(Rendition, Rendition)
 
 void Session::thumbnails(int i, std::function<void(int, QImage)> show) {
     const auto& frames = at(i).setup.frames;
+    const auto balance = at(i).balance;
     for (int k = 0; k < static_cast<int>(frames.size()); ++k) {
         const fs::path file = frames[static_cast<std::size_t>(k)];
         if (!fs::exists(file)) continue;
         tasks_.run(tr("Reading %1").arg(name_of_file(file)), [=](std::stop_token stop, const Progress&) -> Tasks::Then {
             const frame::Frame f = frame::read(file, {}, stop);
-            const QImage image = rendition_of(apply::uncorrected(f, apply::viewing_gains(f), "srgb", stop), f).small(240);
+            const QImage image = rendition_of(apply::uncorrected(f, balance ? colour::Vec3(balance->exposure * balance->gains) : apply::viewing_gains(f), "srgb", stop), f).small(240);
             return [show, k, image] { show(k, image); };
         });
     }

@@ -58,7 +58,8 @@ struct SetupState {
     std::shared_ptr<const job::ChartShot> fitted_from;   ///< ... and from
     bool fitting = false;
     std::vector<Handover> handovers;
-    Rendition picture; ///< the chart shot, uncorrected
+    Rendition picture;    ///< the chart shot, uncorrected
+    QImage small_picture; ///< the same in small, corrected once there is a correction
 
     bool correction_stale() const { return correction && fitted_from && (settings != fitted_with || shot != fitted_from); }
     LinkState link(Step step) const;

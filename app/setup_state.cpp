@@ -53,7 +53,7 @@ QString SetupState::figure(Step step) const {
         if (!shot) return {};
         int usable = 0;
         for (const auto& p : shot->reading.patches) usable += p.pixels > 0 && p.clipped == 0;
-        return QObject::tr("%1 of %2 patches").arg(usable).arg(shot->reading.patches.size());
+        return QObject::tr("%1 of %2").arg(usable).arg(shot->reading.patches.size());
     }
     case Step::balance:
         if (!balance) return {};
@@ -61,7 +61,7 @@ QString SetupState::figure(Step step) const {
     case Step::correction:
         if (fitting) return QObject::tr("fitting");
         return correction ? QString::fromStdString(fit::name_of(correction->model)) : QString();
-    case Step::proof: return correction ? QObject::tr("\u0394E %1").arg(correction->cross_validated.mean, 0, 'f', 2) : QString();
+    case Step::proof: return correction ? QObject::tr("\u0394E\u2009%1").arg(correction->cross_validated.mean, 0, 'f', 2) : QString();
     case Step::handover: return handovers.empty() ? QString() : handovers.size() == 1 ? QObject::tr("1 file") : QObject::tr("%1 files").arg(handovers.size());
     }
     return {};
@@ -76,7 +76,7 @@ QString SetupState::next(Step step) const {
     case Step::balance: return balance_problem.isEmpty() ? QString() : QObject::tr("Choose another neutral");
     case Step::correction:
         if (fitting || !balance) return {};
-        return !correction ? QObject::tr("Fit it") : correction_stale() ? QObject::tr("Fit it again") : QString();
+        return !correction ? QObject::tr("Fit the correction") : correction_stale() ? QObject::tr("Fit the correction again") : QString();
     case Step::proof: return {};
     case Step::handover:
         if (!correction) return {};

@@ -1,5 +1,8 @@
 #include "task.hpp"
 
+#include <sys/resource.h>
+#include <unistd.h>
+
 #include <algorithm>
 
 namespace refero::app {
@@ -15,6 +18,8 @@ void Tasks::run(const QString& title, Work work, Failed on_failure) {
     active_.push_back(task);
     emit changed();
     pool_.start([this, task, work = std::move(work), on_failure = std::move(on_failure)] {
+        // The window goes first: work, and the threads that it starts, run at a lower priority (Linux: a thread's own).
+        setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10);
         Then then;
         const auto fail = [&](const Error& error) {
             then = [this, error, on_failure] {

@@ -17,7 +17,7 @@ QColor grey(int v) { return {v, v, v}; }
 Theme theme_of(Theme::Kind kind) {
     switch (kind) {
     case Theme::Kind::light: return {kind, grey(0xe4), grey(0xf1), grey(0xff), grey(0xb4), grey(0x1a), grey(0x50), grey(0x26), grey(0xff), grey(0xb6)};
-    case Theme::Kind::mid: return {kind, grey(0x5e), grey(0x55), grey(0x4a), grey(0x85), grey(0xff), grey(0xe4), grey(0xf4), grey(0x20), grey(0x77)};
+    case Theme::Kind::mid: return {kind, grey(0x5e), grey(0x55), grey(0x4a), grey(0x85), grey(0xff), grey(0xe4), grey(0xf4), grey(0x20), grey(0x70)};
     case Theme::Kind::dark: return {kind, grey(0x1f), grey(0x29), grey(0x35), grey(0x52), grey(0xec), grey(0xb8), grey(0xec), grey(0x1a), grey(0x3a)};
     }
     return {};
@@ -27,8 +27,6 @@ Theme current = theme_of(Theme::Kind::light);
 
 QString style_sheet(const Theme& t) {
     QString s = R"(
-* { font-family: "Lato"; }
-QWidget { color: @text; }
 QMainWindow, QDialog { background: @window; }
 QToolTip { background: @raised; color: @text; border: 1px solid @line; padding: 5px; }
 QMenu { background: @raised; border: 1px solid @line; padding: 4px; }
@@ -50,6 +48,12 @@ QToolButton[flat="true"]:checked { font-weight: 600; border-bottom: 3px solid @t
 QToolButton::menu-indicator { image: none; }
 QComboBox, QLineEdit, QSpinBox { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 5px 8px; selection-background-color: @strong; selection-color: @on_strong; }
 QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border: 2px solid @text; padding: 4px 7px; }
+QComboBox::drop-down { border: none; width: 22px; }
+QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px; }
+QSpinBox::up-button, QSpinBox::down-button { border: none; background: transparent; width: 20px; }
+QSpinBox::up-arrow { image: url(:/icons/up.svg); width: 10px; height: 10px; }
+QSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
+QTableView::item { padding: 0 8px; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @strong; selection-color: @on_strong; }
 QTableView, QListView { background: @panel; border: 1px solid @line; gridline-color: @line; selection-background-color: @strong; selection-color: @on_strong; outline: 0; }
 QTableView:focus, QListView:focus { border: 1px solid @text; }

@@ -13,7 +13,7 @@ namespace refero::app {
 
 namespace {
 
-constexpr int least_width = 250, least_height = 130, most_height = 280, header_width = 150;
+constexpr int least_width = 250, least_height = 130, most_height = 330, header_width = 150;
 
 class BoardModel : public QAbstractTableModel {
 public:
@@ -62,9 +62,9 @@ QString verdict(const SetupState& s) {
     if (s.waiting || s.busy) return s.figure(Step::shot);
     const Step step = s.current();
     const LinkState state = s.link(step);
-    if (state == LinkState::whole) return QObject::tr("chain whole");
+    if (state == LinkState::whole) return QObject::tr("Chain whole");
     const QString next = s.next(step);
-    return next.isEmpty() ? QObject::tr("%1 %2").arg(name_of(step), name_of(state)) : next;
+    return !next.isEmpty() ? "\u2192 " + next : QObject::tr("%1 %2").arg(name_of(step), name_of(state));
 }
 
 class CellDelegate : public QStyledItemDelegate {
@@ -100,11 +100,12 @@ public:
             painter->drawText(QRectF(names.left() + k * step - 4, names.top(), step + 8, names.height()), Qt::AlignCenter, step > 58 ? name_of(static_cast<Step>(k)) : name_of(static_cast<Step>(k)).left(1));
         inner.setBottom(chain.top() - 6);
         // The chart shot, uncropped.
-        if (inner.height() > 44 && !s.picture.empty()) {
-            const double w = std::min(inner.width() * 0.44, inner.height() * s.picture.full_width / s.picture.full_height), h = w * s.picture.full_height / s.picture.full_width;
+        if (inner.height() > 44 && !s.small_picture.isNull()) {
+            const double aspect = static_cast<double>(s.small_picture.width()) / s.small_picture.height();
+            const double w = std::min(inner.width() * 0.58, inner.height() * aspect), h = w / aspect;
             const QRectF frame(inner.left(), inner.top(), w, h);
             painter->setRenderHint(QPainter::SmoothPixmapTransform);
-            painter->drawImage(frame, s.picture.levels.back());
+            painter->drawImage(frame, s.small_picture);
             inner.setLeft(frame.right() + 14);
         }
         const QString figure = s.correction ? s.figure(Step::proof) : s.light ? QObject::tr("%1 K").arg(qRound(s.light->kelvin / 10) * 10) : QString();
@@ -117,7 +118,7 @@ public:
             top += h - 2;
         }
         painter->setFont(option.font);
-        const QString about = s.correction ? QObject::tr("mean of patches left out, %1").arg(s.figure(Step::correction)) : s.light ? QObject::tr("by the chart's greys") : QString();
+        const QString about = s.correction ? QObject::tr("mean of patches left out\n%1").arg(s.figure(Step::correction)) : s.light ? QObject::tr("by the chart's greys") : QString();
         painter->setPen(t.dim);
         QRectF used;
         if (!about.isEmpty()) {
@@ -128,7 +129,12 @@ public:
         bold.setWeight(QFont::DemiBold);
         painter->setFont(bold);
         painter->setPen(t.text);
-        painter->drawText(QRectF(inner.left(), top, inner.width(), std::max(20.0, inner.bottom() - top)), Qt::AlignLeft | Qt::TextWordWrap, "\u2192 " + verdict(s));
+        painter->drawText(QRectF(inner.left(), top, inner.width(), std::max(20.0, inner.bottom() - top)), Qt::AlignLeft | Qt::TextWordWrap, verdict(s));
+        if (const auto frames = s.setup.frames.size()) {
+            painter->setFont(small_font());
+            painter->setPen(t.dim);
+            painter->drawText(inner, Qt::AlignLeft | Qt::AlignBottom, frames == 1 ? QObject::tr("1 frame") : QObject::tr("%1 frames").arg(frames));
+        }
         painter->restore();
     }
 
@@ -161,13 +167,16 @@ BoardView::BoardView(Session& session, QWidget* parent) : QWidget(parent), sessi
     table_->setItemDelegate(new CellDelegate(session, this));
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
+    table_->verticalHeader()->setHighlightSections(false);
+    table_->setCornerButtonEnabled(false);
     table_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
     table_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
     table_->setFrameShape(QFrame::NoFrame);
     table_->horizontalHeader()->setFixedHeight(46);
     table_->verticalHeader()->setFixedWidth(header_width);
     table_->setAccessibleName(tr("Board: cameras down, lights across"));
-    table_->setStyleSheet("QTableView { background: transparent; border: none; } QTableView:focus { border: none; } QHeaderView, QHeaderView::section { background: transparent; border: none; }");
+    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: transparent; } QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } QHeaderView, QHeaderView::section { background: transparent; border: none; }");
     layout->addWidget(table_, 1);
     auto* key = new QWidget;
     auto* row = new QHBoxLayout(key);

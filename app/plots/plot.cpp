@@ -32,7 +32,7 @@ void Plot::dress() {
         axis->setTickLabelFont(small_font());
         axis->setLabelFont(small_font());
         axis->grid()->setPen(QPen(t.line, 1, Qt::DotLine));
-        axis->grid()->setZeroLinePen(QPen(t.dim, 1));
+        axis->grid()->setZeroLinePen(axis == yAxis ? QPen(t.dim, 1) : Qt::NoPen);
     }
     legend->setBrush(t.panel);
     legend->setBorderPen(Qt::NoPen);

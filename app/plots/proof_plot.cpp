@@ -8,6 +8,7 @@ ProofPlot::ProofPlot(QWidget* parent)
     : Plot(parent), bars_(new QCPBars(xAxis, yAxis)), chosen_(new QCPBars(xAxis, yAxis)), fitted_(new QCPItemStraightLine(this)), left_out_(new QCPItemStraightLine(this)),
       fitted_words_(new QCPItemText(this)), left_out_words_(new QCPItemText(this)) {
     yAxis->setLabel(tr("CIEDE2000"));
+    xAxis->setTickLabelRotation(-90);
     for (QCPItemText* words : {fitted_words_, left_out_words_}) {
         words->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
         words->position->setTypeX(QCPItemPosition::ptAxisRectRatio);

@@ -23,7 +23,7 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
     });
     picture_->keep_chart_in_view(true);
     connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
-    arrange(picture_, plot_);
+    arrange(picture_, plot_, 230);
 }
 
 void BalancePage::show_setup(int setup) {

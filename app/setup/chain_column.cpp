@@ -93,23 +93,22 @@ void ChainCard::paintEvent(QPaintEvent*) {
         painter.drawImage(frame, picture_);
         inner.setRight(frame.left() - 6);
     }
-    QFont head = font();
-    head.setWeight(QFont::DemiBold);
-    painter.setFont(head);
-    painter.setPen(t.text);
-    painter.drawText(inner, Qt::AlignLeft | Qt::AlignTop, text());
-    const double line = QFontMetricsF(head).height();
-    painter.setFont(font());
-    const QRectF second(inner.left(), inner.top() + line + 1, inner.width(), line + 2);
-    painter.setPen(figure_.isEmpty() ? t.dim : t.text);
-    painter.drawText(second, Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(figure_.isEmpty() ? name_of(state_) : figure_, Qt::ElideRight, static_cast<int>(inner.width())));
-    if (!next_.isEmpty() || state_ == LinkState::worn) {
-        QFont f = small_font();
+    QFont head = small_font();
+    const QFont key = title_font();
+    const QString figure = figure_.isEmpty() ? name_of(state_) : figure_;
+    const QString last = !next_.isEmpty() ? "\u2192 " + next_ : state_ == LinkState::worn ? name_of(state_) : QString();
+    const double head_height = QFontMetricsF(head).height(), key_height = QFontMetricsF(key).height();
+    double y = inner.center().y() - (head_height + key_height + (last.isEmpty() ? 0 : head_height + 2)) / 2;
+    const auto line = [&](const QFont& f, const QColor& colour, double height, const QString& words) {
         painter.setFont(f);
-        painter.setPen(t.text);
-        const QString words = next_.isEmpty() ? name_of(state_) : "\u2192 " + next_;
-        painter.drawText(QRectF(inner.left(), second.bottom() + 1, inner.width(), line), Qt::AlignLeft | Qt::AlignVCenter, QFontMetrics(f).elidedText(words, Qt::ElideRight, static_cast<int>(inner.width())));
-    }
+        painter.setPen(colour);
+        painter.drawText(QRectF(inner.left(), y, inner.width(), height), Qt::AlignLeft | Qt::AlignVCenter, QFontMetrics(f).elidedText(words, Qt::ElideRight, static_cast<int>(inner.width())));
+        y += height;
+    };
+    line(head, t.dim, head_height, text());
+    line(figure_.isEmpty() ? font() : key, figure_.isEmpty() ? t.dim : t.text, key_height, figure);
+    y += 2;
+    if (!last.isEmpty()) line(small_font(), t.text, head_height, last);
 }
 
 ChainColumn::ChainColumn(Session& session, QWidget* parent) : QWidget(parent), session_(session), camera_(new QLabel), light_(new QLabel) {
@@ -135,6 +134,7 @@ ChainColumn::ChainColumn(Session& session, QWidget* parent) : QWidget(parent), s
 void ChainColumn::choose(Step step) {
     chosen_ = step;
     card(step)->setChecked(true);
+    if (const QWidget* focused = focusWidget(); focused && focused->hasFocus()) card(step)->setFocus();
     emit step_chosen(step);
 }
 

@@ -84,6 +84,9 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     candidates_->setHorizontalHeaderLabels({tr("Model"), tr("Fitted: mean"), tr("max"), tr("Left out: mean"), tr("max"), tr("Verdict")});
     candidates_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+    candidates_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    for (int k = 1; k < 5; ++k) candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    candidates_->verticalHeader()->setDefaultSectionSize(30);
     candidates_->verticalHeader()->hide();
     candidates_->setShowGrid(false);
     candidates_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -94,7 +97,7 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     words_->setProperty("dim", true);
     rows->addWidget(candidates_, 1);
     rows->addWidget(words_);
-    arrange(view, below);
+    arrange(view, below, 168);
 }
 
 void CorrectionPage::choose_frame(int frame) {
@@ -120,7 +123,7 @@ void CorrectionPage::show_setup(int setup) {
         intent_->setCurrentIndex(std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
     }
     fit_->setEnabled(s.balance && !s.fitting);
-    fit_->setText(s.fitting ? tr("Fitting \u2026") : s.correction_stale() ? tr("Fit the correction again") : tr("Fit the correction"));
+    fit_->setText(s.fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
     if (s.correction) {
         left_out_->set(QString::number(s.correction->cross_validated.mean, 'f', 2), tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
                        tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));

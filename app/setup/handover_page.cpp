@@ -41,6 +41,7 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     kinds_->setFixedWidth(210);
+    kinds_->setStyleSheet("QListView::item { padding-left: 12px; }");
     kinds_->setAccessibleName(tr("Kind of file"));
     for (const Kind& k : kinds) {
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(tr(k.title), *k.extension ? tr("*%1").arg(k.extension) : tr("TIFF, PNG, JPEG, EXR")), kinds_);
@@ -90,7 +91,9 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     form->setRowStretch(line, 1);
     row->addWidget(form_panel, 1);
 
-    side()->addWidget(new QLabel(tr("Ready to hand over?")));
+    auto* heading = new QLabel(tr("What it holds for"));
+    heading->setFont(title_font());
+    side()->addWidget(heading);
     auto* advice = new QLabel(tr("A file holds for this camera, lens, recording mode and light. Under another light, shoot the chart again."));
     advice->setWordWrap(true);
     side()->addWidget(advice);
@@ -108,6 +111,8 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     written_->setHorizontalHeaderLabels({tr("File"), tr("State"), tr("What it holds")});
     written_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     written_->horizontalHeader()->setSectionResizeMode(2, QHeaderView::Stretch);
+    written_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    written_->verticalHeader()->setDefaultSectionSize(30);
     written_->verticalHeader()->hide();
     written_->setShowGrid(false);
     written_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -125,7 +130,7 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
         const QString file = written_->item(r, 0)->toolTip();
         QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(file).absolutePath()));
     });
-    arrange(main, below);
+    arrange(main, below, 210);
     kinds_->setCurrentRow(0);
 }
 

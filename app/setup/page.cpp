@@ -15,7 +15,7 @@ Page::Page(Session& session, QWidget* parent) : QWidget(parent), session_(sessio
     side_->setSpacing(10);
 }
 
-void Page::arrange(QWidget* main, QWidget* below) {
+void Page::arrange(QWidget* main, QWidget* below, int below_height) {
     auto* top = new QWidget;
     auto* row = new QHBoxLayout(top);
     row->setContentsMargins(0, 0, 0, 0);
@@ -33,9 +33,9 @@ void Page::arrange(QWidget* main, QWidget* below) {
     splitter->setChildrenCollapsible(false);
     splitter->addWidget(top);
     splitter->addWidget(below);
-    splitter->setStretchFactor(0, 3);
-    splitter->setStretchFactor(1, 2);
-    splitter->setSizes({440, 250});
+    splitter->setStretchFactor(0, 1);
+    splitter->setStretchFactor(1, 0);
+    splitter->setSizes({700 - below_height, below_height});
     outer->addWidget(splitter);
 }
 

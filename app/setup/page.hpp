@@ -24,7 +24,7 @@ public:
 
 protected:
     /// Arranges the page; takes ownership. `below` may be null.
-    void arrange(QWidget* main, QWidget* below);
+    void arrange(QWidget* main, QWidget* below, int below_height = 250);
     QVBoxLayout* side() { return side_; }
     QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip, bool primary = false);
 

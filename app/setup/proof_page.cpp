@@ -7,8 +7,8 @@ namespace refero::app {
 
 ProofPage::ProofPage(Session& session, QWidget* parent)
     : Page(session, parent), swatches_(new Swatches), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), facts_(new Facts), bars_(new ProofPlot), shifts_(new ShiftPlot),
-      table_(new PatchTable({tr("CIEDE2000"), tr("Lightness"), tr("Chroma"), tr("Hue, \u00b0")}, {2, 2, 2, 1})) {
-    table_->setToolTip(tr("Corrected minus reference, CIELAB (D50)"));
+      table_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})) {
+    table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, hue angle"));
     side()->addWidget(left_out_);
     side()->addWidget(facts_);
     side()->addStretch();
@@ -26,7 +26,7 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
     lower->setStretchFactor(0, 5);
     lower->setStretchFactor(1, 3);
     lower->setStretchFactor(2, 4);
-    lower->setSizes({390, 250, 350});
+    lower->setSizes({430, 260, 310});
     for (auto* source : {table_}) connect(source, &PatchTable::patch_chosen, this, &ProofPage::choose);
     connect(bars_, &ProofPlot::patch_chosen, this, &ProofPage::choose);
     connect(swatches_, &Swatches::patch_chosen, this, &ProofPage::choose);

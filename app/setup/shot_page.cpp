@@ -44,7 +44,7 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     column->addWidget(head);
     frames_->setViewMode(QListView::IconMode);
     frames_->setIconSize({168, 112});
-    frames_->setGridSize({190, 146});
+    frames_->setGridSize({186, 140});
     frames_->setResizeMode(QListView::Adjust);
     frames_->setMovement(QListView::Static);
     frames_->setWordWrap(true);
@@ -52,7 +52,7 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     frames_->setToolTip(tr("Open a frame to see it before and after the correction"));
     column->addWidget(frames_, 1);
     connect(frames_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
-    arrange(picture_, below);
+    arrange(picture_, below, 186);
 }
 
 void ShotPage::place_by_hand() {

@@ -25,23 +25,23 @@ void Figure::set(const QString& value, const QString& words, const QString& tool
     value_->setAccessibleName(name_->text() + " " + value);
 }
 
-Facts::Facts(QWidget* parent) : QWidget(parent), form_(new QFormLayout(this)) {
-    form_->setContentsMargins(0, 0, 0, 0);
-    form_->setHorizontalSpacing(12);
-    form_->setVerticalSpacing(4);
+Facts::Facts(QWidget* parent) : QWidget(parent), table_(new QLabel) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    table_->setTextFormat(Qt::RichText);
+    table_->setWordWrap(true);
+    table_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    layout->addWidget(table_);
 }
 
 void Facts::set(const std::vector<std::pair<QString, QString>>& facts) {
-    while (form_->rowCount()) form_->removeRow(0);
-    for (const auto& [name, value] : facts) {
-        if (value.isEmpty()) continue;
-        auto* left = new QLabel(name);
-        left->setProperty("dim", true);
-        auto* right = new QLabel(value);
-        right->setWordWrap(true);
-        right->setTextInteractionFlags(Qt::TextSelectableByMouse);
-        form_->addRow(left, right);
-    }
+    QString rows;
+    for (const auto& [name, value] : facts)
+        if (!value.isEmpty())
+            rows += QString("<tr><td style='color:%1; padding:2px 12px 2px 0'>%2</td><td style='padding:2px 0'>%3</td></tr>")
+                        .arg(Theme::now().dim.name(), QString(name.toHtmlEscaped()).replace(' ', "&nbsp;"), value.toHtmlEscaped().replace('\n', "<br>"));
+    table_->setText("<table cellspacing='0'>" + rows + "</table>");
+    table_->setVisible(!rows.isEmpty());
 }
 
 } // namespace refero::app

@@ -1,7 +1,6 @@
 // Figures and facts beside a picture: one big figure, words under it, and a list of small facts.
 #pragma once
 
-#include <QFormLayout>
 #include <QLabel>
 #include <QWidget>
 
@@ -29,7 +28,7 @@ public:
     void set(const std::vector<std::pair<QString, QString>>& facts);
 
 private:
-    QFormLayout* form_;
+    QLabel* table_;
 };
 
 } // namespace refero::app

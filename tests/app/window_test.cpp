@@ -37,13 +37,20 @@ public:
         clock_.start();
         timer_.start();
     }
-    double longest_ms() const { return longest_; }
-    void reset() { longest_ = 0, clock_.restart(); }
+    /// Prints and forgets what one phase came to; gives the longest of all.
+    void phase(const char* name) {
+        test::measured("longest stall, %s: %.0f ms", name, longest_);
+        all_ = std::max(all_, longest_);
+        restart();
+    }
+    /// Leaves out what only the test does, such as grabbing pictures of the window.
+    void restart() { longest_ = 0, clock_.restart(); }
+    double longest_of_all() const { return all_; }
 
 private:
     QTimer timer_;
     QElapsedTimer clock_;
-    double longest_ = 0;
+    double longest_ = 0, all_ = 0;
 };
 
 bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
@@ -101,13 +108,13 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     keep_picture(window, "start");
     StallMeter stall;
     open_demo();
-    test::measured("longest stall while the demo's frames are made and read: %.0f ms", stall.longest_ms());
+    stall.phase("demo frames made and read");
     for (int i = 0; i < 4; ++i) {
         EXPECT_EQ(session().at(i).link(Step::balance), LinkState::whole) << i;
         EXPECT_EQ(session().at(i).link(Step::correction), LinkState::missing) << i;
     }
     keep_picture(window, "board-read");
-    stall.reset();
+    stall.restart();
 
     // The second setup by keyboard.
     window.activateWindow();
@@ -119,7 +126,9 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     key(Qt::Key_1, Qt::AltModifier);
     ASSERT_EQ(window.setup_view()->chosen(), Step::shot);
     ASSERT_TRUE(idle());
+    stall.phase("setup opened");
     keep_picture(window, "shot");
+    stall.restart();
 
     // Drag the first corner by eight pixels and put it back by undo.
     const auto before = session().at(1).shot;
@@ -144,15 +153,22 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     EXPECT_FALSE(session().at(1).settings.corners.has_value());
     EXPECT_NEAR(session().at(1).shot->reading.patches[0].mean[0], before->reading.patches[0].mean[0], 1e-6);
 
+    stall.phase("corner dragged and undone");
     key(Qt::Key_2, Qt::AltModifier);
     ASSERT_TRUE(idle());
     auto* table = window.setup_view()->page()->findChild<PatchTable*>();
     ASSERT_EQ(table->model()->rowCount(), 24);
     table->selectionModel()->setCurrentIndex(table->model()->index(13, 0), QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+    QTest::qWait(50);
+    stall.phase("reading shown");
     keep_picture(window, "reading");
+    stall.restart();
     key(Qt::Key_3, Qt::AltModifier);
     ASSERT_TRUE(idle());
+    QTest::qWait(50);
+    stall.phase("balance shown");
     keep_picture(window, "balance");
+    stall.restart();
 
     // Fit by the button.
     key(Qt::Key_4, Qt::AltModifier);
@@ -168,6 +184,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     frames->setCurrentIndex(2);
     emit frames->activated(2);
     ASSERT_TRUE(idle());
+    QTest::qWait(50);
+    stall.phase("fitted, and a frame before and after");
     keep_picture(window, "correction");
 
     // Flip: before alone, after alone, split again; each looks different.
@@ -179,6 +197,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     const QImage corrected = picture()->grab().toImage();
     EXPECT_NE(plain, corrected);
     EXPECT_NE(split, corrected);
+    stall.restart();
     key(Qt::Key_X);
     const QPoint handle(int(picture()->split() * picture()->width()), picture()->height() / 2);
     QTest::mousePress(picture(), Qt::LeftButton, {}, handle);
@@ -188,7 +207,10 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
 
     key(Qt::Key_5, Qt::AltModifier);
     ASSERT_TRUE(idle());
+    QTest::qWait(50);
+    stall.phase("flipped, split dragged, proof shown");
     keep_picture(window, "proof");
+    stall.restart();
 
     // Export a cube and read it back with an independent library.
     key(Qt::Key_6, Qt::AltModifier);
@@ -197,6 +219,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     QTest::mouseClick(child<QPushButton>(window, "exportButton"), Qt::LeftButton);
     ASSERT_TRUE(wait_for([&] { return !session().at(1).handovers.empty(); })) << notice().toStdString();
     EXPECT_EQ(session().at(1).link(Step::handover), LinkState::whole);
+    stall.phase("exported");
     namespace ocio = OCIO_NAMESPACE;
     const auto transform = ocio::FileTransform::Create();
     transform->setSrc((scratch / "demo.cube").c_str());
@@ -210,6 +233,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     const double grey = colour::encode(colour::Transfer::srgb, c.reference.xyz.at(c.balance.white_patch)[1]);
     for (const float v : rgb) EXPECT_NEAR(v, grey, 0.01);
     keep_picture(window, "handover");
+    stall.restart();
 
     // A change after that makes the links behind it stale.
     Settings changed = session().at(1).settings;
@@ -229,8 +253,9 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
         return true;
     }));
     ASSERT_TRUE(idle());
+    stall.phase("all fitted");
     keep_picture(window, "board");
-    test::measured("longest stall while reading, fitting, flipping and exporting: %.0f ms (aim: under 50)", stall.longest_ms());
+    test::measured("longest stall of the event loop: %.0f ms (aim: under 50)", stall.longest_of_all());
     EXPECT_EQ(notice(), "");
 }
 
@@ -253,6 +278,9 @@ TEST_F(Window, own_files_open_and_strange_ones_are_told_in_words) {
     // A drop of a chart frame makes a setup of its camera.
     QMimeData mime;
     mime.setUrls({QUrl::fromLocalFile(QString::fromStdString((scratch / "chart.dng").string()))});
+    QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &enter);
+    EXPECT_TRUE(enter.isAccepted());
     QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&window, &drop);
     ASSERT_TRUE(wait_for([&] { return session().count() == 1 && session().at(0).shot && session().tasks().running() == 0; }));
