@@ -13,6 +13,7 @@ int main(int argc, char** argv) {
     QApplication application(argc, argv);
     // Qt takes the user's locale; the C library's number format stays plain, for files written by other libraries.
     std::setlocale(LC_NUMERIC, "C");
+    QApplication::setOrganizationName("refero");
     QApplication::setApplicationName("refero");
     QApplication::setApplicationDisplayName("Refero");
     QApplication::setApplicationVersion(QString::fromUtf8(program_version().data(), static_cast<int>(program_version().size())));

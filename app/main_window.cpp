@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include "theme.hpp"
+#include "widgets/link_glyph.hpp"
 #include "widgets/picture_view.hpp"
 
 namespace refero::app {
@@ -126,6 +127,8 @@ QWidget* MainWindow::make_start() {
     row->addWidget(open);
     row->addWidget(demo);
     row->addStretch();
+    column->addWidget(new ChainPicture, 0, Qt::AlignHCenter);
+    column->addSpacing(34);
     column->addWidget(head);
     column->addSpacing(6);
     column->addWidget(words);
@@ -272,12 +275,12 @@ void MainWindow::open_setup(int setup) {
 int MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : -1; }
 
 void MainWindow::open_demo() {
-    const QString cache = QStandardPaths::writableLocation(QStandardPaths::CacheLocation);
+    const QString cache = QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation);
     scratch_ = std::make_unique<QTemporaryDir>(QDir::tempPath() + "/refero-demo-XXXXXX");
     if (!scratch_->isValid()) return notice(tr("%1: no scratch folder can be made here. Free some space or set TMPDIR.").arg(scratch_->errorString()));
     show_board();
     try {
-        session_.open_demo(shipped("demo/museum.json"), scratch_->path().toStdString(), cache.isEmpty() ? fs::path() : fs::path((cache + "/demo").toStdString()));
+        session_.open_demo(shipped("demo/museum.json"), scratch_->path().toStdString(), cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
     } catch (const Error& e) {
         return notice(QString::fromUtf8(e.what()));
     }

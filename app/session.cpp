@@ -40,7 +40,8 @@ void try_measuring(Loaded& l, const Settings& settings, const std::stop_token& s
         l.shot = measured(*l.frame, settings, stop);
     } catch (const Error& e) {
         if (e.kind() == ErrorKind::cancelled) throw;
-        l.problem = qt(e.message()) + (e.remedy().empty() ? "" : ". " + qt(e.remedy()));
+        l.problem = qt(e.message()) + (e.remedy().empty() ? "." : ". " + qt(e.remedy()) + ".");
+        l.problem[0] = l.problem[0].toUpper();
     }
 }
 

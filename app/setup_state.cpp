@@ -52,7 +52,7 @@ QString SetupState::figure(Step step) const {
     case Step::reading: {
         if (!shot) return {};
         int usable = 0;
-        for (const auto& p : shot->reading.patches) usable += p.pixels > 0 && p.clipped == 0;
+        for (const auto& p : shot->reading.patches) usable += p.usable();
         return QObject::tr("%1 of %2").arg(usable).arg(shot->reading.patches.size());
     }
     case Step::balance:
@@ -71,7 +71,7 @@ QString SetupState::next(Step step) const {
     switch (step) {
     case Step::shot:
         if (waiting || busy || shot) return {};
-        return problem.isEmpty() ? QObject::tr("Shoot the chart") : QObject::tr("Place the corners by hand");
+        return problem.isEmpty() ? QObject::tr("Shoot the chart") : QObject::tr("Set the corners");
     case Step::reading: return {};
     case Step::balance: return balance_problem.isEmpty() ? QString() : QObject::tr("Choose another neutral");
     case Step::correction:

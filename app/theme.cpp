@@ -53,7 +53,8 @@ QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px;
 QSpinBox::up-button, QSpinBox::down-button { border: none; background: transparent; width: 20px; }
 QSpinBox::up-arrow { image: url(:/icons/up.svg); width: 10px; height: 10px; }
 QSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
-QTableView::item { padding: 0 8px; }
+QTableView::item { border: none; padding: 0 8px; }
+QTableView::item:selected, QListView::item:selected { background: @strong; color: @on_strong; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @strong; selection-color: @on_strong; }
 QTableView, QListView { background: @panel; border: 1px solid @line; gridline-color: @line; selection-background-color: @strong; selection-color: @on_strong; outline: 0; }
 QTableView:focus, QListView:focus { border: 1px solid @text; }

@@ -176,7 +176,7 @@ BoardView::BoardView(Session& session, QWidget* parent) : QWidget(parent), sessi
     table_->horizontalHeader()->setFixedHeight(46);
     table_->verticalHeader()->setFixedWidth(header_width);
     table_->setAccessibleName(tr("Board: cameras down, lights across"));
-    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: transparent; } QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } QHeaderView, QHeaderView::section { background: transparent; border: none; }");
+    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: transparent; } QTableView::item, QTableView::item:selected { background: transparent; } QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } QHeaderView, QHeaderView::section { background: transparent; border: none; }");
     layout->addWidget(table_, 1);
     auto* key = new QWidget;
     auto* row = new QHBoxLayout(key);

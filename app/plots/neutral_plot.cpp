@@ -30,7 +30,7 @@ void NeutralPlot::set(const SetupState& s) {
     if (s.shot && s.balance) {
         for (const chart::Patch& p : s.shot->definition.patches) {
             const auto* r = s.shot->reading.find(p.id);
-            if (p.role != "neutral" || !r || !r->pixels || r->clipped > 0) continue;
+            if (p.role != "neutral" || !r || !r->usable()) continue;
             const colour::Vec3 b = (*s.balance)(colour::Vec3(r->mean[0], r->mean[1], r->mean[2]));
             x << ids_.size();
             red << 100 * (b[0] / b[1] - 1);

@@ -41,7 +41,7 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     kinds_->setFixedWidth(210);
-    kinds_->setStyleSheet("QListView::item { padding-left: 12px; }");
+    kinds_->setStyleSheet("QListView::item { border: none; padding-left: 12px; }");
     kinds_->setAccessibleName(tr("Kind of file"));
     for (const Kind& k : kinds) {
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(tr(k.title), *k.extension ? tr("*%1").arg(k.extension) : tr("TIFF, PNG, JPEG, EXR")), kinds_);

@@ -42,8 +42,8 @@ void ReadingPage::show_setup(int setup) {
             if (s.reference)
                 if (const auto xyz = s.reference->xyz.find(p.id); xyz != s.reference->xyz.end()) swatch = colour_of(xyz->second);
             rows.push_back({QString::fromStdString(p.id), swatch, {p.mean[0], p.mean[1], p.mean[2], relative, 100 * p.clipped, double(p.pixels)}});
-            usable += p.pixels > 0 && p.clipped == 0;
-            clipped += p.clipped > 0;
+            usable += p.usable();
+            clipped += p.clipped > read::most_clipped;
             const double top = std::max({p.mean[0], p.mean[1], p.mean[2]});
             if (top > brightest) brightest = top, brightest_id = QString::fromStdString(p.id);
             if (s.balance && p.id == s.balance->white_patch) noise = relative;

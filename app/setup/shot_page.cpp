@@ -15,7 +15,7 @@ QString exposure_text(double seconds) {
 
 } // namespace
 
-ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), picture_(new PictureView), found_(new Figure(tr("Chart"))), facts_(new Facts), frames_(new QListWidget) {
+ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), picture_(new PictureView), found_(new Figure(tr("Chart"))), facts_(new Facts), frames_(new QListWidget), hint_(new QLabel) {
     side()->addWidget(found_);
     side()->addWidget(facts_);
     side()->addStretch();
@@ -42,6 +42,9 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     auto* head = new QLabel(tr("Frames of this setup"));
     head->setFont(title_font());
     column->addWidget(head);
+    hint_->setText(tr("None yet. Drop frames taken in the same setup onto the window to see them corrected."));
+    hint_->setProperty("dim", true);
+    column->addWidget(hint_);
     frames_->setViewMode(QListView::IconMode);
     frames_->setIconSize({168, 112});
     frames_->setGridSize({186, 140});
@@ -110,11 +113,7 @@ void ShotPage::show_setup(int setup) {
         item->setData(Qt::UserRole, static_cast<int>(k));
         item->setToolTip(QString::fromStdString(files[k].string()));
     }
-    if (files.empty()) {
-        auto* item = new QListWidgetItem(tr("Drop ordinary frames of this setup here to see them corrected"), frames_);
-        item->setFlags(Qt::NoItemFlags);
-        item->setSizeHint({400, 60});
-    }
+    hint_->setVisible(files.empty());
     session_.thumbnails(setup, [this, setup](int k, const QImage& image) {
         if (setup != setup_ || k >= frames_->count()) return;
         QIcon picture(QPixmap::fromImage(image));

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <QLabel>
 #include <QListWidget>
 
 #include "../widgets/picture_view.hpp"
@@ -27,6 +28,7 @@ private:
     Facts* facts_;
     QPushButton *by_hand_, *again_;
     QListWidget* frames_;
+    QLabel* hint_;
     int shown_setup_ = -1;
     std::size_t shown_frames_ = 0, shown_existing_ = 0;
 };

@@ -1,5 +1,7 @@
 #include "link_glyph.hpp"
 
+#include "../theme.hpp"
+
 namespace refero::app {
 
 void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QColor& colour) {
@@ -56,6 +58,19 @@ void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, c
             if (joined) painter.fillRect(QRectF(cell.center().x() + 4, cell.center().y() - 1, step - 8, 2), colour);
         }
         draw_link(painter, cell, state, colour);
+    }
+}
+
+void ChainPicture::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const double step = static_cast<double>(width()) / step_count;
+    const QColor colour = Theme::now().text;
+    for (int i = 0; i < step_count; ++i) {
+        const QRectF cell(i * step, 4, step, 40);
+        if (i + 1 < step_count) painter.fillRect(QRectF(cell.center().x(), cell.center().y() - 1, step, 2), colour);
+        draw_link(painter, cell, LinkState::whole, colour);
+        painter.setPen(colour);
+        painter.drawText(QRectF(i * step, 48, step, 24), Qt::AlignCenter, name_of(static_cast<Step>(i)));
     }
 }
 

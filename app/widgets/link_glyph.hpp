@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QPainter>
+#include <QWidget>
 
 #include "session.hpp"
 
@@ -12,5 +13,16 @@ namespace refero::app {
 void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QColor& colour);
 /// The six links of a setup side by side.
 void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour);
+
+/// The six links with their names, all whole: what the work is about.
+class ChainPicture : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit ChainPicture(QWidget* parent = nullptr) : QWidget(parent) { setFixedSize(640, 76); }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+};
 
 } // namespace refero::app

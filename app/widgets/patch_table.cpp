@@ -64,6 +64,7 @@ PatchTable::PatchTable(const QStringList& heads, const std::vector<int>& decimal
     verticalHeader()->setDefaultSectionSize(25);
     horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     horizontalHeader()->setMinimumSectionSize(54);
+    horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
     setAccessibleName(tr("Patches"));
     connect(selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& at) {
         if (at.isValid()) emit patch_chosen(sorted_->index(at.row(), 0).data().toString());

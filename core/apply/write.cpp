@@ -1,11 +1,11 @@
-// Pictures to files through OpenImageIO, with ICC profiles by lcms2.
+// Pictures to files through OpenImageIO.
 #include <cmath>
 
 #include <OpenImageIO/imageio.h>
-#include <lcms2.h>
 #include <tbb/parallel_for.h>
 
 #include "apply/apply.hpp"
+#include "colour/icc.hpp"
 
 namespace refero::apply {
 
@@ -28,45 +28,6 @@ std::string extension_of(Format format) {
     }
     return "";
 }
-
-namespace {
-
-// An ICC profile of the space; xyz-d50 gets primaries at the axes' ends, so that it stays an RGB profile.
-std::vector<unsigned char> profile_of(const colour::RgbSpace& space) {
-    constexpr int n = 4096;
-    std::vector<float> samples(n);
-    for (int i = 0; i < n; ++i) samples[static_cast<std::size_t>(i)] = static_cast<float>(colour::decode(space.transfer, i / (n - 1.0)));
-    cmsToneCurve* curve = space.transfer == colour::Transfer::linear ? cmsBuildGamma(nullptr, 1) : cmsBuildTabulatedToneCurveFloat(nullptr, n, samples.data());
-    cmsHPROFILE profile = cmsCreateProfilePlaceholder(nullptr);
-    cmsSetProfileVersion(profile, 2.4);
-    cmsSetDeviceClass(profile, cmsSigDisplayClass);
-    cmsSetColorSpace(profile, cmsSigRgbData);
-    cmsSetPCS(profile, cmsSigXYZData);
-    cmsMLU* text = cmsMLUalloc(nullptr, 1);
-    cmsMLUsetASCII(text, "en", "US", space.name.c_str());
-    cmsWriteTag(profile, cmsSigProfileDescriptionTag, text);
-    cmsMLUsetASCII(text, "en", "US", "No copyright, use freely");
-    cmsWriteTag(profile, cmsSigCopyrightTag, text);
-    cmsWriteTag(profile, cmsSigMediaWhitePointTag, cmsD50_XYZ());
-    const colour::Mat3 m = space.to_xyz_d50();
-    const cmsTagSignature colorants[] = {cmsSigRedColorantTag, cmsSigGreenColorantTag, cmsSigBlueColorantTag};
-    const cmsTagSignature curves[] = {cmsSigRedTRCTag, cmsSigGreenTRCTag, cmsSigBlueTRCTag};
-    for (int c = 0; c < 3; ++c) {
-        const cmsCIEXYZ xyz{m(0, c), m(1, c), m(2, c)};
-        cmsWriteTag(profile, colorants[c], &xyz);
-        cmsWriteTag(profile, curves[c], curve);
-    }
-    cmsUInt32Number size = 0;
-    cmsSaveProfileToMem(profile, nullptr, &size);
-    std::vector<unsigned char> bytes(size);
-    cmsSaveProfileToMem(profile, bytes.data(), &size);
-    cmsMLUfree(text);
-    cmsFreeToneCurve(curve);
-    cmsCloseProfile(profile);
-    return bytes;
-}
-
-} // namespace
 
 void write(const Picture& p, const fs::path& file, Format format, const frame::Metadata& m) {
     const colour::RgbSpace& space = colour::rgb_space(p.space);
@@ -92,7 +53,7 @@ void write(const Picture& p, const fs::path& file, Format format, const frame::M
             spec.attribute("chromaticities", OIIO::TypeDesc("float[8]"), chromaticities);
         }
     } else {
-        const auto icc = profile_of(space);
+        const auto icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer, space.name, "No copyright, use freely");
         spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())), icc.data());
         if (space.transfer != colour::Transfer::linear)
             tbb::parallel_for(0, p.height, [&](int y) {

@@ -5,6 +5,7 @@
 #include <Eigen/LU>
 #include <nlohmann/json.hpp>
 
+#include "colour/icc.hpp"
 #include "deliver/internal.hpp"
 
 namespace refero::deliver {
@@ -75,7 +76,9 @@ Written write(const fit::Correction& correction, Format format, const std::files
     case Format::matrix: write_whole(file, matrix_json(held, options)); break;
     case Format::icc:
     case Format::dcp: {
-        const auto bytes = format == Format::icc ? icc_bytes(held, options) : dcp_bytes(held, options);
+        const auto input = [&] { return colour::transfer_named(options.input_encoding.empty() ? "linear" : options.input_encoding); };
+        const auto bytes = format == Format::dcp ? dcp_bytes(held, options)
+                                                 : colour::icc_profile(colour::IccClass::input, xyz_from_camera(held), input(), options.name, "Made with Refero; free to use");
         write_whole(file, std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
         break;
     }

@@ -6,7 +6,6 @@
 namespace refero::deliver {
 
 std::string cube_text(const fit::Correction& correction, const Options& options);
-std::vector<unsigned char> icc_bytes(const fit::Correction& correction, const Options& options);
 std::vector<unsigned char> dcp_bytes(const fit::Correction& correction, const Options& options);
 std::string matrix_json(const fit::Correction& correction, const Options& options);
 

@@ -64,10 +64,14 @@ Correction correction_from(const ordered_json& j) {
     c.reference.file = j.at("reference_file").get<std::string>();
     for (const auto& p : j.at("patches")) {
         read::PatchReading r{p.at("id")};
-        r.mean = p.at("mean");
-        r.sd = p.at("sd");
         r.clipped = p.at("clipped");
         r.pixels = p.at("pixels");
+        if (r.pixels > 0) {
+            r.mean = p.at("mean");
+            r.sd = p.at("sd");
+        } else { // outside the frame: JSON has no NaN
+            r.mean.fill(NAN);
+        }
         c.reading.patches.push_back(r);
         if (p.contains("reference_xyz")) c.reference.xyz[r.id] = vec3_from(p["reference_xyz"]);
     }

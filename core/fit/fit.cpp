@@ -237,8 +237,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) continue;
         c.reference.xyz[p.id] = xyz->second;
-        // One clipped or missing value says nothing of the colour.
-        if (!p.pixels || p.clipped > 0.02 || !std::isfinite(p.mean[0] + p.mean[1] + p.mean[2])) c.left_out.push_back(p.id);
+        if (!p.usable()) c.left_out.push_back(p.id);
     }
     if (c.reference.xyz.empty())
         throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file, "Check that both belong to the same chart");
@@ -273,7 +272,13 @@ Correction as_matrix(const Correction& correction) {
     if (correction.model != Model::root_polynomial_2) return correction;
     Correction c = correction;
     c.model = Model::matrix;
-    const Trial t = attempt(Model::matrix, samples_for(Model::matrix, c, nullptr), {});
+    std::optional<chart::Definition> definition; // for the roles that an intent weighs
+    try {
+        if (!c.reading.chart.empty()) definition = chart::find_definition(c.reading.chart);
+    } catch (const Error&) {
+        definition.reset(); // a chart that is not installed here: all patches alike
+    }
+    const Trial t = attempt(Model::matrix, samples_for(Model::matrix, c, definition ? &*definition : nullptr), {});
     c.coefficients = t.coefficients;
     c.fit = t.candidate.fit;
     c.cross_validated = t.candidate.cross_validated;

@@ -31,7 +31,7 @@ ChartShot take_shot(const std::filesystem::path& file, const ShotOptions& option
 }
 
 fit::Source source_of(const ChartShot& shot) {
-    return {shot.frame.file, sha256_of(shot.frame.file), shot.frame.metadata, shot.placement};
+    return {std::filesystem::absolute(shot.frame.file), sha256_of(shot.frame.file), shot.frame.metadata, shot.placement};
 }
 
 fit::Correction correct(const std::vector<ChartShot>& shots, const chart::Reference& reference, const fit::Settings& settings, std::stop_token stop) {

@@ -27,7 +27,7 @@ Proof against(const fit::Correction& correction, const read::Reading& reading, c
         if (xyz == reference.xyz.end() || !p.pixels || !std::isfinite(p.mean[0] + p.mean[1] + p.mean[2])) continue;
         PatchProof q;
         q.id = p.id;
-        q.fitted = p.clipped <= 0.02;
+        q.fitted = p.usable();
         q.reference_lab = colour::lab_from_xyz(xyz->second);
         q.corrected_lab = colour::lab_from_xyz(correction(scale * rgb_of(p)));
         q.delta_e_2000 = colour::delta_e_2000(q.reference_lab, q.corrected_lab);

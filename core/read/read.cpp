@@ -115,6 +115,8 @@ Reading average(const std::vector<Reading>& readings) {
     return mean;
 }
 
+bool PatchReading::usable() const { return pixels > 0 && clipped <= most_clipped && std::isfinite(mean[0] + mean[1] + mean[2]); }
+
 Reading load_cgats(const std::filesystem::path& file) {
     Reading reading;
     for (const chart::CgatsRow& row : chart::load_cgats_rgb(file)) {
@@ -129,7 +131,8 @@ Reading load_cgats(const std::filesystem::path& file) {
 
 void save_cgats(const Reading& reading, const std::filesystem::path& file) {
     std::vector<chart::CgatsRow> rows;
-    for (const PatchReading& p : reading.patches) rows.push_back({p.id, p.mean});
+    for (const PatchReading& p : reading.patches)
+        if (p.pixels > 0) rows.push_back({p.id, p.mean});
     chart::save_cgats_rgb(file, rows, "Reading of " + (reading.chart.empty() ? "a chart" : reading.chart) + ", linear camera RGB, 100 = saturation");
 }
 

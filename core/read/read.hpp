@@ -15,7 +15,12 @@ struct PatchReading {
     std::array<double, 3> sd{};   ///< standard deviation of the measuring pixels
     double clipped = 0;           ///< share of measuring pixels with a clipped channel, 0 to 1
     int pixels = 0;               ///< measuring pixels (2 x 2 cells for raw)
+    /// True if the patch says anything of its colour: it is in the frame and hardly a pixel is clipped.
+    bool usable() const;
 };
+
+/// Share of clipped pixels from which on a patch's mean is no longer its colour.
+inline constexpr double most_clipped = 0.02;
 
 struct Reading {
     std::string chart; ///< id; empty when read from a file that does not say

@@ -4,11 +4,11 @@
 #include <numbers>
 
 #include <OpenImageIO/imageio.h>
-#include <lcms2.h>
 #include <nlohmann/json.hpp>
 #include <tbb/parallel_for.h>
 #include <tiffio.h>
 
+#include "colour/icc.hpp"
 #include "simulate/simulate.hpp"
 
 namespace refero::simulate {
@@ -196,26 +196,6 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     if (!TIFFRewriteDirectory(tif)) throw failed();
 }
 
-std::vector<unsigned char> linear_profile() {
-    const auto& space = colour::rgb_space("linear-bt709");
-    cmsCIExyY white{space.white.x, space.white.y, 1};
-    cmsCIExyYTRIPLE primaries{{space.red.x, space.red.y, 1}, {space.green.x, space.green.y, 1}, {space.blue.x, space.blue.y, 1}};
-    cmsToneCurve* line = cmsBuildGamma(nullptr, 1.0);
-    cmsToneCurve* curves[] = {line, line, line};
-    cmsHPROFILE profile = cmsCreateRGBProfile(&white, &primaries, curves);
-    cmsMLU* text = cmsMLUalloc(nullptr, 1);
-    cmsMLUsetASCII(text, "en", "US", "Linear camera RGB");
-    cmsWriteTag(profile, cmsSigProfileDescriptionTag, text);
-    cmsUInt32Number size = 0;
-    cmsSaveProfileToMem(profile, nullptr, &size);
-    std::vector<unsigned char> bytes(size);
-    cmsSaveProfileToMem(profile, bytes.data(), &size);
-    cmsMLUfree(text);
-    cmsCloseProfile(profile);
-    cmsFreeToneCurve(line);
-    return bytes;
-}
-
 void write_raster(const Rendering& r, const fs::path& target, const fs::path& file, bool tiff) {
     const Scene& s = r.scene;
     OIIO::ImageSpec spec(s.width, s.height, 3, tiff ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::FLOAT);
@@ -231,7 +211,8 @@ void write_raster(const Rendering& r, const fs::path& target, const fs::path& fi
     spec["Exif:FocalLengthIn35mmFilm"] = static_cast<int>(std::lround(s.focal_35mm_mm));
     spec["Exif:LensModel"] = s.lens;
     if (tiff) {
-        const auto icc = linear_profile();
+        const auto& space = colour::rgb_space("linear-bt709");
+        const auto icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer, "Linear camera RGB", "No copyright, use freely");
         spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())), icc.data());
         spec["compression"] = "none";
     }

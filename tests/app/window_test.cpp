@@ -13,8 +13,8 @@
 #include <QTest>
 #include <clocale>
 
+#include "gui.hpp"
 #include "main_window.hpp"
-#include "support.hpp"
 #include "theme.hpp"
 #include "widgets/patch_table.hpp"
 #include "widgets/picture_view.hpp"
@@ -52,8 +52,6 @@ private:
     QElapsedTimer clock_;
     double longest_ = 0, all_ = 0;
 };
-
-bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
 
 /// Keeps a picture of the window where REFERO_SCREENSHOTS names a folder.
 void keep_picture(QWidget& window, const QString& name) {
@@ -133,10 +131,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     // Drag the first corner by eight pixels and put it back by undo.
     const auto before = session().at(1).shot;
     const QPoint corner = picture()->to_widget(before->placement.corners[0]).toPoint();
-    QTest::mousePress(picture(), Qt::LeftButton, {}, corner);
-    QTest::mouseMove(picture(), corner + QPoint(5, 4));
-    QTest::mouseMove(picture(), corner + QPoint(8, 6));
-    QTest::mouseRelease(picture(), Qt::LeftButton, {}, corner + QPoint(8, 6));
+    drag(picture(), corner, {8, 6});
     ASSERT_TRUE(session().at(1).settings.corners.has_value());
     ASSERT_TRUE(wait_for([&] { return session().at(1).shot != before && session().tasks().running() == 0; }));
     const double scale = QLineF(picture()->to_widget({0, 0}), picture()->to_widget({1, 0})).length();
@@ -200,9 +195,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.restart();
     key(Qt::Key_X);
     const QPoint handle(int(picture()->split() * picture()->width()), picture()->height() / 2);
-    QTest::mousePress(picture(), Qt::LeftButton, {}, handle);
-    QTest::mouseMove(picture(), handle + QPoint(120, 0));
-    QTest::mouseRelease(picture(), Qt::LeftButton, {}, handle + QPoint(120, 0));
+    drag(picture(), handle, {120, 0});
     EXPECT_NEAR(picture()->split(), 0.5 + 120.0 / picture()->width(), 0.02);
 
     key(Qt::Key_5, Qt::AltModifier);
@@ -375,6 +368,7 @@ int main(int argc, char** argv) {
     testing::InitGoogleTest(&argc, argv);
     QApplication application(argc, argv);
     std::setlocale(LC_NUMERIC, "C");
+    QApplication::setOrganizationName("refero-test");
     QApplication::setApplicationName("refero-test");
     refero::app::start_theme();
     return RUN_ALL_TESTS();

@@ -155,6 +155,20 @@ TEST(Fit, corrections_survive_their_file_and_damaged_files_are_refused) {
     EXPECT_THROW(fit::load(scratch / "absent.json"), Error);
 }
 
+TEST(Fit, a_patch_outside_the_frame_is_left_out_also_after_a_way_through_files) {
+    Scratch scratch;
+    const auto reference = chart::reference_of(test::grid24());
+    read::Reading r = ideal_reading(reference);
+    r.patches[5].mean = {NAN, NAN, NAN};
+    r.patches[5].pixels = 0;
+    const auto c = fit::build(r, reference, &test::grid24(), {});
+    EXPECT_EQ(c.left_out, std::vector<std::string>{"A6"});
+    fit::save(c, scratch / "c.json");
+    EXPECT_FALSE(fit::load(scratch / "c.json").reading.find("A6")->usable());
+    read::save_cgats(r, scratch / "r.cgats");
+    EXPECT_EQ(read::load_cgats(scratch / "r.cgats").patches.size(), 23u);
+}
+
 // A correction from one frame, proved on another frame of the same setup: other tilt, rotation and exposure.
 TEST(Prove, a_correction_holds_for_another_frame_of_its_setup) {
     Scratch scratch;

@@ -1,0 +1,33 @@
+// Shared by the tests of the window and its parts.
+#pragma once
+
+#include <QApplication>
+#include <QTest>
+#include <functional>
+
+#include "support.hpp"
+#include "widgets/picture_view.hpp"
+
+namespace refero::app {
+
+inline bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
+
+/// Presses at one place, moves in two steps, lets go at another.
+inline void drag(QWidget* widget, const QPoint& from, const QPoint& by) {
+    QTest::mousePress(widget, Qt::LeftButton, {}, from);
+    QTest::mouseMove(widget, from + by / 2);
+    QTest::mouseMove(widget, from + by);
+    QTest::mouseRelease(widget, Qt::LeftButton, {}, from + by);
+}
+
+/// A picture of one grey, of which each pixel stands for `cell` full-size pixels.
+inline Rendition grey_picture(int width, int height, int cell, int level) {
+    Rendition r;
+    QImage image(width, height, QImage::Format_RGB32);
+    image.fill(QColor(level, level, level));
+    r.levels = {image, image.scaled(width / 2, height / 2)};
+    r.full_width = width * cell, r.full_height = height * cell;
+    return r;
+}
+
+} // namespace refero::app

@@ -1,0 +1,199 @@
+// What is open, without a window: settings, staleness, own files.
+#include <QSignalSpy>
+
+#include "gui.hpp"
+#include "session.hpp"
+
+namespace refero::app {
+namespace {
+
+using test::Scratch;
+
+struct Opened : testing::Test {
+    Scratch scratch;
+    Session session;
+    QStringList notices;
+
+    Opened() {
+        QObject::connect(&session, &Session::notice, [this](const QString& words) { notices << words; });
+    }
+    void settle() { ASSERT_TRUE(wait_for([&] { return session.tasks().running() == 0; })); }
+    void open(const fs::path& file, int current = -1) {
+        session.open({file}, current);
+        settle();
+    }
+    /// One setup with its correction.
+    void open_fitted() {
+        test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
+        open(scratch / "chart.dng");
+        ASSERT_EQ(session.count(), 1);
+        session.fit(0);
+        settle();
+        ASSERT_TRUE(session.at(0).correction);
+    }
+    void change(const std::function<void(Settings&)>& how) {
+        Settings s = session.at(0).settings;
+        how(s);
+        session.change(0, s, "change");
+        settle();
+    }
+};
+
+TEST_F(Opened, each_setting_makes_the_correction_stale_and_undo_mends_it) {
+    open_fitted();
+    const std::function<void(Settings&)> changes[] = {
+        [](Settings& s) { s.white = "D3"; }, [](Settings& s) { s.model = fit::Model::matrix; }, [](Settings& s) { s.intent = fit::Intent::chroma; },
+        [this](Settings& s) {
+            s.chart = "grid24";
+            s.corners = session.at(0).shot->placement.corners;
+            (*s.corners)[2].x() += 6;
+        }};
+    for (const auto& how : changes) {
+        ASSERT_EQ(session.at(0).link(Step::correction), LinkState::whole);
+        change(how);
+        EXPECT_EQ(session.at(0).link(Step::correction), LinkState::worn);
+        EXPECT_EQ(session.at(0).link(Step::proof), LinkState::worn);
+        EXPECT_EQ(session.at(0).current(), Step::correction);
+        EXPECT_FALSE(session.at(0).next(Step::correction).isEmpty());
+        session.undo().undo();
+        settle();
+        EXPECT_EQ(session.at(0).link(Step::correction), LinkState::whole);
+    }
+    session.undo().redo(); // the last change again: corners by hand
+    settle();
+    EXPECT_TRUE(session.at(0).settings.corners.has_value());
+    EXPECT_EQ(session.at(0).link(Step::correction), LinkState::worn);
+    session.fit(0);
+    settle();
+    EXPECT_EQ(session.at(0).link(Step::correction), LinkState::whole);
+}
+
+TEST_F(Opened, settings_do_what_they_say) {
+    open_fitted();
+    change([](Settings& s) { s.white = "D3", s.model = fit::Model::matrix, s.intent = fit::Intent::skin; });
+    EXPECT_EQ(session.at(0).balance->white_patch, "D3");
+    session.fit(0);
+    settle();
+    const fit::Correction& c = *session.at(0).correction;
+    EXPECT_EQ(c.model, fit::Model::matrix);
+    EXPECT_EQ(c.intent, fit::Intent::skin);
+    EXPECT_EQ(c.balance.white_patch, "D3");
+    EXPECT_EQ(c.sources.at(0).file, scratch / "chart.dng");
+    change([](Settings& s) { s.white = "A1"; }); // no neutral, but it can be asked for
+    EXPECT_EQ(session.at(0).balance->white_patch, "A1");
+    change([](Settings& s) { s.white = "Q9"; });
+    EXPECT_EQ(session.at(0).link(Step::balance), LinkState::broken);
+    EXPECT_FALSE(session.at(0).balance_problem.isEmpty());
+}
+
+TEST_F(Opened, a_handover_is_stale_once_its_correction_is_replaced) {
+    open_fitted();
+    session.export_file(0, deliver::Format::icc, {}, scratch / "a.icc");
+    settle();
+    ASSERT_EQ(session.at(0).handovers.size(), 1u);
+    EXPECT_EQ(session.at(0).link(Step::handover), LinkState::whole);
+    EXPECT_EQ(session.at(0).current(), Step::handover);
+    session.fit(0);
+    settle();
+    EXPECT_EQ(session.at(0).link(Step::handover), LinkState::worn);
+    session.export_file(0, deliver::Format::icc, {}, scratch / "a.icc"); // the same file again
+    settle();
+    EXPECT_EQ(session.at(0).handovers.size(), 1u);
+    EXPECT_EQ(session.at(0).link(Step::handover), LinkState::whole);
+}
+
+TEST_F(Opened, whole_frames_are_corrected_and_never_replaced) {
+    open_fitted();
+    session.export_frames(0, apply::Format::png, "display-p3", scratch.folder());
+    settle();
+    EXPECT_TRUE(fs::exists(scratch / "chart.png"));
+    EXPECT_TRUE(notices.isEmpty()) << notices.join("; ").toStdString();
+    test::shoot({.width = 300, .height = 200}, scratch / "frame.tif");
+    session.open({scratch / "frame.tif"}, -1); // another setup whose chart shot is a TIFF
+    settle();
+    ASSERT_EQ(session.count(), 2);
+    session.fit(1);
+    settle();
+    const std::string before = sha256_of(scratch / "frame.tif");
+    session.export_frames(1, apply::Format::tiff, "srgb", scratch.folder());
+    settle();
+    EXPECT_EQ(sha256_of(scratch / "frame.tif"), before);
+    ASSERT_EQ(notices.size(), 1);
+    EXPECT_TRUE(notices[0].contains("frame.tif"));
+}
+
+TEST_F(Opened, a_file_that_cannot_be_written_is_told_and_nothing_is_kept) {
+    open_fitted();
+    session.export_file(0, deliver::Format::cube, {}, scratch / "nowhere/a.cube");
+    settle();
+    EXPECT_TRUE(session.at(0).handovers.empty());
+    ASSERT_EQ(notices.size(), 1);
+    EXPECT_TRUE(notices[0].contains("nowhere: the folder does not exist")) << notices[0].toStdString();
+}
+
+TEST_F(Opened, own_reference_values_are_taken_for_the_open_setup) {
+    open_fitted();
+    // The chart's own values, a little lighter.
+    std::string text = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 24\nBEGIN_DATA\n";
+    for (const auto& [id, xyz] : chart::reference_of(test::grid24()).xyz)
+        text += id + " " + std::to_string(104 * xyz[0]) + " " + std::to_string(104 * xyz[1]) + " " + std::to_string(104 * xyz[2]) + "\n";
+    test::written(scratch / "own.cgats", text + "END_DATA\n");
+    const double exposure = session.at(0).balance->exposure;
+    open(scratch / "own.cgats"); // without an open setup: told, not taken
+    EXPECT_TRUE(notices.last().contains("own.cgats"));
+    EXPECT_TRUE(session.at(0).settings.reference.empty());
+    open(scratch / "own.cgats", 0);
+    EXPECT_NEAR(session.at(0).balance->exposure / exposure, 1.04, 1e-4);
+    EXPECT_EQ(session.at(0).link(Step::correction), LinkState::worn);
+}
+
+TEST_F(Opened, a_chart_definition_is_installed_for_good) {
+    const fs::path folder = user_data_dir() / "charts";
+    std::string text = read_file(test::grid24().file);
+    text.replace(text.find("\"grid24\""), 8, "\"mine24\"");
+    fs::copy_file(chart::find_definition("grid24").reference_file, scratch / "grid24.cgats");
+    test::written(scratch / "mine24.json", text);
+    open(scratch / "mine24.json");
+    EXPECT_EQ(chart::find_definition("mine24").patches.size(), 24u);
+    EXPECT_EQ(chart::reference_of(chart::find_definition("mine24")).xyz.size(), 24u);
+    fs::remove_all(folder);
+    test::written(scratch / "broken.json", text.substr(0, 300));
+    open(scratch / "broken.json");
+    EXPECT_TRUE(notices.last().contains("broken.json"));
+    EXPECT_FALSE(fs::exists(folder / "broken.json"));
+}
+
+TEST_F(Opened, a_correction_opens_also_without_its_chart_shot) {
+    open_fitted();
+    session.export_correction(0, scratch / "c.json");
+    settle();
+    fs::remove(scratch / "chart.dng");
+    Session other;
+    other.open({scratch / "c.json"}, -1);
+    ASSERT_TRUE(wait_for([&] { return other.tasks().running() == 0; }));
+    ASSERT_EQ(other.count(), 1);
+    EXPECT_EQ(other.at(0).link(Step::shot), LinkState::broken);
+    EXPECT_EQ(other.at(0).link(Step::correction), LinkState::whole);
+    EXPECT_TRUE(other.at(0).proof);
+    EXPECT_TRUE(other.at(0).problem.contains("chart.dng"));
+    other.export_file(0, deliver::Format::dcp, {}, scratch / "c.dcp"); // and can still be handed over
+    ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "c.dcp"); }));
+}
+
+TEST_F(Opened, two_lights_of_one_camera_are_two_setups) {
+    test::shoot({.width = 900, .height = 600}, scratch / "a.dng");
+    test::shoot({.light = "tungsten", .width = 900, .height = 600}, scratch / "b.dng");
+    test::shoot({.camera = "cine-a", .width = 900, .height = 600}, scratch / "c.dng");
+    for (const char* name : {"a.dng", "b.dng", "c.dng"}) open(scratch / name);
+    ASSERT_EQ(session.count(), 3);
+    EXPECT_EQ(session.job().cameras.size(), 2u);
+    EXPECT_EQ(session.job().lights.size(), 2u);
+    EXPECT_NE(session.title_of(0), session.title_of(1));
+    EXPECT_GT(session.at(0).light->kelvin, session.at(1).light->kelvin + 1500);
+    session.fit_all();
+    settle();
+    for (int i = 0; i < 3; ++i) EXPECT_TRUE(session.at(i).correction) << i;
+}
+
+} // namespace
+} // namespace refero::app

@@ -1,0 +1,133 @@
+// The job, its demo and the pipeline that joins the steps.
+#include "job/job.hpp"
+
+#include "support.hpp"
+
+namespace refero::job {
+namespace {
+
+using test::Scratch;
+using test::written;
+
+TEST(Job, the_demo_has_two_cameras_two_lights_and_frames_for_each_setup) {
+    const Demo demo = load_demo(shipped("demo/museum.json"), "/somewhere");
+    EXPECT_EQ(demo.job.cameras.size(), 2u);
+    EXPECT_EQ(demo.job.lights.size(), 2u);
+    ASSERT_EQ(demo.job.setups.size(), 4u);
+    EXPECT_EQ(demo.frames.size(), 12u);
+    for (const job::Setup& s : demo.job.setups) {
+        EXPECT_EQ(s.frames.size(), 2u);
+        EXPECT_EQ(demo.job.setup_at(s.camera, s.light), &s - demo.job.setups.data());
+    }
+    EXPECT_EQ(demo.job.setup_at(7, 0), -1);
+    std::size_t with_chart = 0;
+    for (std::size_t i = 0; i < demo.frames.size(); ++i) {
+        const auto scene = simulate::load_scene(demo.frames[i].scene, demo.frames[i].changes);
+        with_chart += !scene.charts.empty();
+        EXPECT_EQ(scene.charts.size(), i < 4 ? 1u : 0u); // chart shots are made first
+        EXPECT_EQ(scene.width * scene.height, 6000000);
+    }
+    EXPECT_EQ(with_chart, 4u);
+}
+
+TEST(Job, a_demo_frame_is_rendered_once_and_copied_from_then_on) {
+    Scratch scratch;
+    written(scratch / "scene.json", test::scene_text({.width = 300, .height = 200}));
+    const DemoFrame first{scratch / "scene.json", R"({"seed":5})", scratch / "one/a.dng"}, again{first.scene, first.changes, scratch / "two/a.dng"},
+        other{first.scene, R"({"seed":6})", scratch / "three/a.dng"};
+    make(first, scratch / "kept");
+    EXPECT_EQ(std::distance(fs::directory_iterator(scratch / "kept"), {}), 1);
+    make(again, scratch / "kept");
+    make(other, scratch / "kept");
+    EXPECT_EQ(sha256_of(first.file), sha256_of(again.file));
+    EXPECT_NE(sha256_of(first.file), sha256_of(other.file)); // another description is another file
+    EXPECT_EQ(std::distance(fs::directory_iterator(scratch / "kept"), {}), 2);
+    written(first.file, "mine now");
+    make(first, scratch / "kept");
+    EXPECT_EQ(read_file(first.file), "mine now"); // what is there is left alone
+}
+
+TEST(Job, a_stopped_demo_leaves_no_frame) {
+    Scratch scratch;
+    written(scratch / "scene.json", test::scene_text({.width = 300, .height = 200}));
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(make({scratch / "scene.json", "", scratch / "a.dng"}, {}, stop.get_token()), Error);
+    EXPECT_FALSE(fs::exists(scratch / "a.dng"));
+}
+
+TEST(Job, broken_demo_descriptions_are_refused) {
+    Scratch scratch;
+    for (const char* text : {"", "[]", "{}", R"({"refero_demo":2})", R"({"refero_demo":1,"title":"x","cameras":[],"lights":[],"setups":[{"camera":0,"light":0,"chart_shot":{"scene":"a","changes":{},"file":"a.dng"},"frames":[]}]})"}) {
+        written(scratch / "demo.json", text);
+        EXPECT_THROW(load_demo(scratch / "demo.json", scratch.folder()), Error) << text;
+    }
+}
+
+struct Pipeline : testing::Test {
+    Scratch scratch;
+    simulate::Rendering truth = test::shoot({.width = 900, .height = 600}, scratch / "a.dng");
+};
+
+TEST_F(Pipeline, corners_by_hand_read_like_found_ones) {
+    const auto found = take_shot(scratch / "a.dng", {});
+    ShotOptions options;
+    options.chart = "grid24";
+    options.corners = truth.charts[0].corners;
+    const auto given = take_shot(scratch / "a.dng", options);
+    EXPECT_EQ(found.definition.id, "grid24");
+    EXPECT_EQ(given.placement.confidence, 1);
+    for (const auto& p : given.reading.patches) EXPECT_NEAR(found.reading.find(p.id)->mean[1] / p.mean[1], 1, 0.005) << p.id;
+    options.chart.clear();
+    EXPECT_THROW(take_shot(scratch / "a.dng", options), Error); // whose corners?
+}
+
+TEST_F(Pipeline, a_frame_without_a_chart_is_told_apart_from_a_broken_one) {
+    auto scene = truth.scene;
+    scene.charts.clear();
+    simulate::write(simulate::render(scene), scratch / "plain.dng");
+    const auto kind = [&](const char* name) {
+        try {
+            take_shot(scratch / name, {});
+        } catch (const Error& e) {
+            return e.kind();
+        }
+        return ErrorKind::internal;
+    };
+    EXPECT_EQ(kind("plain.dng"), ErrorKind::not_found);
+    written(scratch / "text.dng", "?");
+    EXPECT_EQ(kind("text.dng"), ErrorKind::input);
+}
+
+// Two shots of one setup are averaged: noise falls by the root of two (statistics of independent means).
+TEST_F(Pipeline, several_shots_of_a_setup_make_one_correction) {
+    test::shoot({.width = 900, .height = 600, .seed = 9}, scratch / "b.dng");
+    const auto a = take_shot(scratch / "a.dng", {.chart = "grid24"}), b = take_shot(scratch / "b.dng", {.chart = "grid24"});
+    const auto c = correct({a, b}, chart::reference_of(a.definition), {});
+    ASSERT_EQ(c.sources.size(), 2u);
+    EXPECT_NE(c.sources[0].sha256, c.sources[1].sha256);
+    for (const auto& p : c.reading.patches) {
+        EXPECT_NEAR(p.mean[0], (a.reading.find(p.id)->mean[0] + b.reading.find(p.id)->mean[0]) / 2, 2e-4);
+        EXPECT_EQ(p.pixels, a.reading.find(p.id)->pixels + b.reading.find(p.id)->pixels);
+    }
+    auto strange = b;
+    strange.definition.id = "another";
+    EXPECT_THROW(correct({a, strange}, chart::reference_of(a.definition), {}), Error);
+}
+
+// The simulated window is daylight of about 6500 K, its tungsten about 2900 K: the balance must tell them.
+TEST_F(Pipeline, the_lights_colour_follows_from_the_balance) {
+    for (const char* light : {"window", "tungsten", "flash", "led"}) {
+        test::shoot({.light = light, .width = 900, .height = 600}, scratch / "l.dng");
+        const auto shot = take_shot(scratch / "l.dng", {});
+        const auto c = correct({shot}, chart::reference_of(shot.definition), {});
+        const auto truth = colour::correlated_temperature(colour::chromaticity_of(colour::white_of(simulate::light_named(light))));
+        ASSERT_TRUE(c.light) << light;
+        test::measured("%s: light told as %.0f K, is %.0f K", light, c.light->kelvin, truth.kelvin);
+        // The matrix is the file's own for daylight; under other lights it is off by some percent.
+        EXPECT_NEAR(c.light->kelvin / truth.kelvin, 1, 0.1) << light;
+    }
+}
+
+} // namespace
+} // namespace refero::job
