@@ -1,4 +1,5 @@
-// Published tables used by the spectrum sources; private to the room.
+// Published tables used by the spectrum sources; private to the room. Written down from memory; the tests check the
+// chromaticities and temperatures that follow from them against CIE 15.
 #pragma once
 
 #include <array>
