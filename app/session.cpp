@@ -6,13 +6,6 @@
 
 namespace refero::app {
 
-namespace {
-
-constexpr int small_width = 480;
-
-QString qt(const std::string& s) { return QString::fromStdString(s); }
-QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
-
 // Beside the window: the frame, the chart in it and its reading.
 struct Loaded {
     std::shared_ptr<const frame::Frame> frame;
@@ -20,6 +13,13 @@ struct Loaded {
     Rendition picture;
     QString problem;
 };
+
+namespace {
+
+constexpr int small_width = 480;
+
+QString qt(const std::string& s) { return QString::fromStdString(s); }
+QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
 
 std::shared_ptr<const job::ChartShot> measured(const frame::Frame& frame, const Settings& settings, const std::stop_token& stop) {
     auto shot = std::make_shared<job::ChartShot>();
@@ -43,6 +43,16 @@ void try_measuring(Loaded& l, const Settings& settings, const std::stop_token& s
         l.problem = qt(e.message()) + (e.remedy().empty() ? "." : ". " + qt(e.remedy()) + ".");
         l.problem[0] = l.problem[0].toUpper();
     }
+}
+
+Loaded load_shot(const fs::path& file, const Settings& settings, const std::stop_token& stop, const Progress& progress) {
+    Loaded l;
+    l.frame = std::make_shared<const frame::Frame>(frame::read(file, {}, stop));
+    progress(0.4);
+    try_measuring(l, settings, stop);
+    progress(0.8);
+    l.picture = rendition_of(apply::uncorrected(*l.frame, apply::viewing_gains(*l.frame), "srgb", stop), *l.frame);
+    return l;
 }
 
 } // namespace
@@ -104,30 +114,26 @@ void Session::load(int i) {
     const fs::path file = at(i).setup.chart_shot;
     const Settings settings = at(i).settings;
     tasks_.run(tr("Reading %1").arg(name_of_file(file)), [this, i, file, settings](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-        Loaded l;
-        l.frame = std::make_shared<const frame::Frame>(frame::read(file, {}, stop));
-        progress(0.4);
-        try_measuring(l, settings, stop);
-        progress(0.8);
-        colour::Vec3 gains = apply::viewing_gains(*l.frame);
-        l.picture = rendition_of(apply::uncorrected(*l.frame, gains, "srgb", stop), *l.frame);
-        return [this, i, l] {
-            SetupState& s = state(i);
-            s.busy = false;
-            s.frame = l.frame;
-            s.shot = l.shot;
-            s.picture = l.picture;
-            if (!s.correction) s.small_picture = l.picture.small(small_width);
-            s.problem = l.problem;
-            weigh(s);
-            emit setup_changed(i);
-        };
+        const Loaded l = load_shot(file, settings, stop, progress);
+        return [this, i, l] { adopt(i, l); };
     }, [this, i](const Error& e) {
         state(i).busy = false;
         state(i).problem = QString::fromUtf8(e.what());
         emit setup_changed(i);
         emit notice(QString::fromUtf8(e.what()));
     });
+}
+
+void Session::adopt(int i, const Loaded& l) {
+    SetupState& s = state(i);
+    s.busy = false;
+    s.frame = l.frame;
+    s.shot = l.shot;
+    s.picture = l.picture;
+    if (!s.correction) s.small_picture = l.picture.small(small_width);
+    s.problem = l.problem;
+    weigh(s);
+    emit setup_changed(i);
 }
 
 void Session::measure(int i) {
@@ -386,20 +392,19 @@ void Session::open_reference(const fs::path& file, int current) {
 
 // A frame with a chart is the chart shot of a new setup; one without is an ordinary frame of the open setup.
 void Session::open_frame(const fs::path& file, int current) {
-    tasks_.run(tr("Looking for a chart in %1").arg(name_of_file(file)), [this, file, current](std::stop_token stop, const Progress&) -> Tasks::Then {
-        const frame::Frame f = frame::read(file, {}, stop);
-        const bool has_chart = !find::locate(f, chart::installed(), stop).empty();
-        const frame::Metadata m = f.metadata;
-        return [this, file, current, has_chart, m] {
-            if (!has_chart && current >= 0 && current < count()) {
+    tasks_.run(tr("Looking for a chart in %1").arg(name_of_file(file)), [this, file, current](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        const Loaded l = load_shot(file, {}, stop, progress);
+        return [this, file, current, l] {
+            if (!l.shot && current >= 0 && current < count()) {
                 state(current).setup.frames.push_back(file);
                 job_.setups[static_cast<std::size_t>(current)].frames.push_back(file);
                 emit setup_changed(current);
                 emit notice(tr("%1 shows no chart: it is now an ordinary frame of %2").arg(name_of_file(file), title_of(current)));
                 return;
             }
+            const frame::Metadata& m = l.frame->metadata;
             const int i = add_setup(m.model.empty() ? m.camera() : m.model, m.lens, "", file);
-            load(i);
+            adopt(i, l);
             emit setup_opened(i);
         };
     });

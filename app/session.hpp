@@ -73,6 +73,8 @@ struct SetupState {
 QString name_of(Step step);
 QString name_of(LinkState state);
 
+struct Loaded; // a frame and what was found and measured in it, beside the window
+
 class Session : public QObject {
     Q_OBJECT
 
@@ -115,6 +117,7 @@ private:
     friend class ChangeSettings;
     void set(int setup, const Settings& settings);
     void load(int setup);
+    void adopt(int setup, const Loaded& loaded);
     void measure(int setup);
     void weigh(SetupState& s);
     void open_frame(const fs::path& file, int current);

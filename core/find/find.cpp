@@ -8,8 +8,8 @@ namespace refero::find {
 
 namespace {
 
-/// Largest mean relative colour residual of a chart that is taken for real. Chosen on simulated frames under
-/// tungsten to daylight, with the four built-in cameras: true charts stay below 0.12, chance finds above 0.3.
+/// Largest mean relative colour residual of a chart that is taken for real. Chosen by trial on simulated frames of
+/// the built-in cameras under tungsten to daylight.
 constexpr double most_misfit = 0.20;
 /// A true orientation explains the colours clearly better than any other.
 constexpr double most_misfit_ratio = 0.75;
