@@ -9,7 +9,7 @@ namespace refero::app {
 // Beside the window: the frame, the chart in it and its reading.
 struct Loaded {
     std::shared_ptr<const frame::Frame> frame;
-    std::shared_ptr<const job::ChartShot> shot;
+    std::shared_ptr<const job::MeasuredShot> shot;
     Rendition picture;
     QString problem;
 };
@@ -21,8 +21,8 @@ constexpr int small_width = 480;
 QString qt(const std::string& s) { return QString::fromStdString(s); }
 QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
 
-std::shared_ptr<const job::ChartShot> measured(const frame::Frame& frame, const Settings& settings, const std::stop_token& stop) {
-    auto shot = std::make_shared<job::ChartShot>();
+std::shared_ptr<const job::MeasuredShot> measured(const frame::Frame& frame, const Settings& settings, const std::stop_token& stop) {
+    auto shot = std::make_shared<job::MeasuredShot>();
     shot->frame = frame;
     if (settings.corners) {
         shot->definition = chart::find_definition(settings.chart);

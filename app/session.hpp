@@ -47,7 +47,7 @@ struct SetupState {
     bool busy = false;     ///< its chart shot is being read
     QString problem;       ///< why there is no reading
     std::shared_ptr<const frame::Frame> frame;
-    std::shared_ptr<const job::ChartShot> shot; ///< placement and reading
+    std::shared_ptr<const job::MeasuredShot> shot; ///< placement and reading
     std::shared_ptr<const chart::Reference> reference;
     std::optional<balance::Balance> balance;
     std::optional<colour::Temperature> light;
@@ -55,7 +55,7 @@ struct SetupState {
     std::shared_ptr<const fit::Correction> correction;
     std::shared_ptr<const prove::Proof> proof;
     Settings fitted_with;                                ///< what the correction was made with ...
-    std::shared_ptr<const job::ChartShot> fitted_from;   ///< ... and from
+    std::shared_ptr<const job::MeasuredShot> fitted_from;   ///< ... and from
     bool fitting = false;
     std::vector<Handover> handovers;
     Rendition picture;    ///< the chart shot, uncorrected

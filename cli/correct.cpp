@@ -41,7 +41,7 @@ Run add_fit(CLI::App& app) {
             c = fit::build(reading, reference_for(d ? &*d : nullptr), d ? &*d : nullptr, settings);
             c.sources.push_back({a->readings, sha256_of(a->readings), {}, {}});
         } else {
-            std::vector<job::ChartShot> shots;
+            std::vector<job::MeasuredShot> shots;
             for (const std::string& image : a->images) shots.push_back(job::take_shot(image, a->options()));
             c = job::correct(shots, reference_for(&shots.front().definition), settings);
         }
@@ -52,7 +52,7 @@ Run add_fit(CLI::App& app) {
         r.words = "CIEDE2000           fitted: mean   max   left out: mean   max\n";
         for (const fit::Candidate& k : c.candidates) {
             r.json["candidates"].push_back({{"model", fit::name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}});
-            r.words += text("%-22s %9.2f %5.2f %16.2f %5.2f%s\n", fit::name_of(k.model).c_str(), k.fit.mean, k.fit.max, k.cross_validated.mean,
+            r.words += formatted("%-22s %9.2f %5.2f %16.2f %5.2f%s\n", fit::name_of(k.model).c_str(), k.fit.mean, k.fit.max, k.cross_validated.mean,
                             k.cross_validated.max, k.model == c.model ? "  <- chosen" : "");
         }
         r.json["white"] = c.balance.white_patch;
@@ -96,10 +96,10 @@ Run add_prove(CLI::App& app) {
         r.json = {{"delta_e_2000", json_of(proof.delta_e_2000)}, {"patches", Json::array()}, {"exposure_stops", proof.exposure_stops}};
         for (const prove::PatchProof& p : proof.patches) {
             r.json["patches"].push_back({{"id", p.id}, {"delta_e_2000", p.delta_e_2000}});
-            r.words += text("%-5s %6.2f%s\n", p.id.c_str(), p.delta_e_2000, p.fitted ? "" : "  (clipped, not counted)");
+            r.words += formatted("%-5s %6.2f%s\n", p.id.c_str(), p.delta_e_2000, p.fitted ? "" : "  (clipped, not counted)");
         }
         const fit::Statistics& s = proof.delta_e_2000;
-        r.words += text("CIEDE2000 mean %.2f  median %.2f  95 %% %.2f  max %.2f; exposure %+.2f stops\n", s.mean, s.median, s.p95, s.max, proof.exposure_stops);
+        r.words += formatted("CIEDE2000 mean %.2f  median %.2f  95 %% %.2f  max %.2f; exposure %+.2f stops\n", s.mean, s.median, s.p95, s.max, proof.exposure_stops);
         return r;
     };
 }

@@ -16,9 +16,9 @@ Run add_find(CLI::App& app) {
         for (const find::Placement& p : find::locate(f, definitions)) {
             r.json["charts"].push_back({{"chart", p.chart}, {"corners", json_of(p.corners)}, {"confidence", p.confidence},
                                         {"tilt_deg", p.tilt_deg}, {"frame_fraction", p.frame_fraction}, {"mirrored", p.mirrored}});
-            r.words += text("%s  confidence %.2f  tilt %.1f deg  %.1f %% of the frame%s\n  corners", p.chart.c_str(), p.confidence,
+            r.words += formatted("%s  confidence %.2f  tilt %.1f deg  %.1f %% of the frame%s\n  corners", p.chart.c_str(), p.confidence,
                             p.tilt_deg, 100 * p.frame_fraction, p.mirrored ? "  mirrored" : "");
-            for (const chart::Point& c : p.corners) r.words += text(" %.1f,%.1f", c.x(), c.y());
+            for (const chart::Point& c : p.corners) r.words += formatted(" %.1f,%.1f", c.x(), c.y());
             r.words += "\n";
         }
         if (r.json["charts"].empty()) {
@@ -38,14 +38,14 @@ Run add_read(CLI::App& app) {
     a->add_encoding(app);
     app.add_option("--cgats", a->cgats, "Also write the reading as CGATS.17 text");
     return [a] {
-        const job::ChartShot shot = job::take_shot(a->image, a->options());
+        const job::MeasuredShot shot = job::take_shot(a->image, a->options());
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;
         r.json = {{"chart", shot.reading.chart}, {"patches", Json::array()}};
-        r.words = text("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  pixels\n", shot.reading.chart.c_str());
+        r.words = formatted("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  pixels\n", shot.reading.chart.c_str());
         for (const read::PatchReading& p : shot.reading.patches) {
             r.json["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}});
-            r.words += text("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d\n", p.id.c_str(), p.mean[0], p.mean[1], p.mean[2], 100 * p.clipped, p.pixels);
+            r.words += formatted("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d\n", p.id.c_str(), p.mean[0], p.mean[1], p.mean[2], 100 * p.clipped, p.pixels);
         }
         return r;
     };
@@ -57,7 +57,7 @@ Run add_charts(CLI::App&) {
         r.json["charts"] = Json::array();
         for (const chart::Definition& d : chart::installed()) {
             r.json["charts"].push_back({{"id", d.id}, {"title", d.title}, {"file", d.file.string()}, {"patches", d.patches.size()}});
-            r.words += text("%-16s %3zu patches  %s  (%s)\n", d.id.c_str(), d.patches.size(), d.title.c_str(), d.file.c_str());
+            r.words += formatted("%-16s %3zu patches  %s  (%s)\n", d.id.c_str(), d.patches.size(), d.title.c_str(), d.file.c_str());
         }
         return r;
     };

@@ -55,13 +55,4 @@ Json json_of(const chart::Corners& corners) {
     return j;
 }
 
-std::string text(const char* format, ...) {
-    char buffer[1000];
-    va_list arguments;
-    va_start(arguments, format);
-    std::vsnprintf(buffer, sizeof buffer, format, arguments);
-    va_end(arguments);
-    return buffer;
-}
-
 } // namespace refero::cli

@@ -47,7 +47,5 @@ struct ShotArguments {
 
 Json json_of(const fit::Statistics& s);
 Json json_of(const chart::Corners& corners);
-/// printf into a string.
-std::string text(const char* format, ...) __attribute__((format(printf, 1, 2)));
 
 } // namespace refero::cli

@@ -23,7 +23,7 @@ private:
     Facts* facts_;
     QComboBox* white_;
     NeutralPlot* plot_;
-    std::shared_ptr<const job::ChartShot> shown_shot_;
+    std::shared_ptr<const job::MeasuredShot> shown_shot_;
     Settings shown_;
 };
 

@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <atomic>
+#include <chrono>
+#include <cstdarg>
 #include <cstdlib>
+#include <ctime>
 #include <fstream>
 #include <memory>
 #include <sstream>
@@ -97,11 +100,34 @@ std::string sha256_of(const fs::path& file) {
     return text;
 }
 
+std::string formatted(const char* format, ...) {
+    va_list arguments;
+    va_start(arguments, format);
+    char buffer[1024];
+    const int size = std::vsnprintf(buffer, sizeof buffer, format, arguments);
+    va_end(arguments);
+    if (size < static_cast<int>(sizeof buffer)) return buffer;
+    std::string text(static_cast<std::size_t>(size), '\0');
+    va_start(arguments, format);
+    std::vsnprintf(text.data(), text.size() + 1, format, arguments);
+    va_end(arguments);
+    return text;
+}
+
 std::string to_lower(std::string_view text) {
     std::string lower(text);
     std::transform(lower.begin(), lower.end(), lower.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
     return lower;
+}
+
+std::string utc_now() {
+    const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
+    std::tm t{};
+    gmtime_r(&now, &t);
+    char text[32];
+    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &t);
+    return text;
 }
 
 std::string_view program_version() { return REFERO_VERSION; }

@@ -57,8 +57,14 @@ void write_whole(const std::filesystem::path& target, std::string_view content);
 /// SHA-256 (FIPS 180-4) of a file, 64 lower-case hexadecimal digits.
 std::string sha256_of(const std::filesystem::path& file);
 
+/// printf into a string.
+std::string formatted(const char* format, ...) __attribute__((format(printf, 1, 2)));
+
 /// Lower-case copy (ASCII).
 std::string to_lower(std::string_view text);
+
+/// Now, "YYYY-MM-DDThh:mm:ssZ".
+std::string utc_now();
 
 /// Version of the program, e.g. "0.1.0".
 std::string_view program_version();

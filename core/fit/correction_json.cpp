@@ -126,8 +126,9 @@ std::string to_json(const Correction& c) {
 
 void save(const Correction& c, const fs::path& file) { write_whole(file, to_json(c)); }
 
-Correction load(const fs::path& file) {
-    const std::string text = read_file(file, 64 << 20);
+Correction load(const fs::path& file) { return from_json(read_file(file, 64 << 20), file); }
+
+Correction from_json(const std::string& text, const fs::path& file) {
     try {
         const auto j = ordered_json::parse(text);
         if (!j.is_object() || !j.contains("refero_correction"))

@@ -214,15 +214,6 @@ const Trial& choose(const std::vector<Trial>& trials, std::string& why) {
     return *best;
 }
 
-std::string now_utc() {
-    const std::time_t t = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
-    std::tm utc{};
-    gmtime_r(&t, &utc);
-    char text[32];
-    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &utc);
-    return text;
-}
-
 } // namespace
 
 Correction build(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition,
@@ -230,7 +221,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     Correction c;
     c.intent = settings.intent;
     c.reading = reading;
-    c.made = now_utc();
+    c.made = utc_now();
     c.program_version = program_version();
     c.reference.file = reference.file;
     for (const read::PatchReading& p : reading.patches) {

@@ -91,5 +91,7 @@ Correction as_matrix(const Correction& correction);
 void save(const Correction& correction, const std::filesystem::path& file);
 std::string to_json(const Correction& correction);
 Correction load(const std::filesystem::path& file);
+/// `file` is named in messages.
+Correction from_json(const std::string& text, const std::filesystem::path& file = {});
 
 } // namespace refero::fit

@@ -88,6 +88,7 @@ Metadata read_metadata(const fs::path& file) {
         m.iso = number({"Exif.Photo.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex", "Exif.Image.ISOSpeedRatings"});
         m.focal_mm = number({"Exif.Photo.FocalLength", "Exif.Image.FocalLength"});
         m.focal_35mm_mm = number({"Exif.Photo.FocalLengthIn35mmFilm"});
+        if (const auto it = find({"Exif.Photo.Flash"}); it != exif.end() && it->count() > 0) m.flash = static_cast<int>(it->toFloat()) & 1;
         const int orientation = static_cast<int>(number({"Exif.Image.Orientation"}));
         if (orientation >= 1 && orientation <= 8) m.orientation = orientation;
     } catch (const Exiv2::Error&) {

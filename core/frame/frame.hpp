@@ -25,6 +25,7 @@ struct Metadata {
     double focal_mm = 0;
     double focal_35mm_mm = 0; ///< 35 mm equivalent focal length
     int orientation = 1;      ///< EXIF orientation, 1 to 8
+    bool flash = false;       ///< the flash fired
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
 

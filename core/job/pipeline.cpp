@@ -10,9 +10,9 @@ find::Placement locate(const frame::Frame& frame, const std::string& chart, std:
     return found.front();
 }
 
-ChartShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress, std::stop_token stop) {
+MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress, std::stop_token stop) {
     const auto report = [&](double share) { if (progress) progress(share); };
-    ChartShot shot;
+    MeasuredShot shot;
     if (options.corners && options.chart.empty())
         throw Error(ErrorKind::usage, "corners belong to a chart", {}, "Name it with --chart");
     shot.frame = frame::read(file, {frame::Size::measuring, options.encoding}, stop);
@@ -30,19 +30,19 @@ ChartShot take_shot(const std::filesystem::path& file, const ShotOptions& option
     return shot;
 }
 
-fit::Source source_of(const ChartShot& shot) {
-    return {std::filesystem::absolute(shot.frame.file), sha256_of(shot.frame.file), shot.frame.metadata, shot.placement};
+fit::Source source_of(const MeasuredShot& shot) {
+    return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256, shot.frame.metadata, shot.placement};
 }
 
-fit::Correction correct(const std::vector<ChartShot>& shots, const chart::Reference& reference, const fit::Settings& settings, std::stop_token stop) {
+fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& settings, std::stop_token stop) {
     std::vector<read::Reading> readings;
-    for (const ChartShot& shot : shots) {
+    for (const MeasuredShot& shot : shots) {
         if (shot.definition.id != shots.front().definition.id)
             throw Error(ErrorKind::usage, "the shots show different charts", shot.frame.file, "Give shots of one chart, or name it with --chart");
         readings.push_back(shot.reading);
     }
     fit::Correction c = fit::build(read::average(readings), reference, &shots.front().definition, settings, stop);
-    for (const ChartShot& shot : shots) c.sources.push_back(source_of(shot));
+    for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));
     if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);
     return c;
 }

@@ -6,11 +6,12 @@
 namespace refero::job {
 
 /// A frame of the chart in one setup, measured.
-struct ChartShot {
+struct MeasuredShot {
     frame::Frame frame;
     chart::Definition definition;
     find::Placement placement;
     read::Reading reading;
+    std::string sha256; ///< of the file; empty: not known yet
 };
 
 struct ShotOptions {
@@ -20,17 +21,21 @@ struct ShotOptions {
 };
 
 /// Reads the frame, finds the chart and measures it. Throws Error(not_found) when there is no chart.
-ChartShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress = {}, std::stop_token stop = {});
+MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress = {}, std::stop_token stop = {});
 
 /// The best placement of the chart (or of any installed one) in a frame. Throws Error(not_found).
 find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop = {});
 
+/// A measured shot without its pixels, as a job keeps it (JSON, docs/formats.md). Throws Error(input).
+std::string to_json(const MeasuredShot& shot);
+MeasuredShot measured_from_json(const std::string& text, const std::filesystem::path& file);
+
 /// The source entry of a correction: file, hash, metadata, placement.
-fit::Source source_of(const ChartShot& shot);
+fit::Source source_of(const MeasuredShot& shot);
 
 /// One correction from chart shots of one setup, whose readings are averaged.
 /// Throws Error(usage) when the shots are of different charts.
-fit::Correction correct(const std::vector<ChartShot>& shots, const chart::Reference& reference, const fit::Settings& settings,
+fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& settings,
                         std::stop_token stop = {});
 
 } // namespace refero::job

@@ -187,7 +187,8 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, EXIFTAG_DATETIMEORIGINAL, exif_time(s.taken).c_str());
     TIFFSetField(tif, EXIFTAG_FOCALLENGTH, s.focal_mm);
     TIFFSetField(tif, EXIFTAG_FOCALLENGTHIN35MMFILM, static_cast<int>(std::lround(s.focal_35mm_mm)));
-    TIFFSetField(tif, EXIFTAG_LENSMODEL, s.lens.c_str());
+    TIFFSetField(tif, EXIFTAG_FLASH, s.light_name == "flash" ? 1 : 0);
+    if (!s.lens.empty()) TIFFSetField(tif, EXIFTAG_LENSMODEL, s.lens.c_str());
     if (!s.camera.serial_number.empty()) TIFFSetField(tif, EXIFTAG_BODYSERIALNUMBER, s.camera.serial_number.c_str());
     std::uint64_t exif_offset = 0;
     if (!TIFFWriteCustomDirectory(tif, &exif_offset) || !TIFFSetDirectory(tif, 0)) throw failed();

@@ -234,7 +234,7 @@ using test::Scratch;
 struct Applied : testing::Test {
     Scratch scratch;
     simulate::Rendering truth = test::shoot({.white = 0.75}, scratch / "a.dng");
-    job::ChartShot shot = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    job::MeasuredShot shot = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
     fit::Correction correction = job::correct({shot}, chart::reference_of(shot.definition), {});
     frame::Frame full = frame::read(scratch / "a.dng", {frame::Size::full, {}});
 

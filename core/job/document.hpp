@@ -1,0 +1,40 @@
+// A job or the kit as an open file with its content in memory: the file is the truth, and the content follows each
+// change row by row.
+#pragma once
+
+#include "job/store.hpp"
+#include "plan/kit.hpp"
+
+namespace refero::job {
+
+const Schema& job_schema(); ///< files named *.refero
+const Schema& kit_schema(); ///< kit.refero-kit in the user's data folder
+
+template <class Content> class Document {
+public:
+    using Open = Store::Open;
+    Document(const std::filesystem::path& file, Open how);
+
+    const Content& content() const { return content_; }
+    const std::filesystem::path& file() const { return store_.file(); }
+    Store& store() { return store_; }
+
+    void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false) { follow(store_.change(what, edit, quiet)); }
+    /// False when there is nothing to undo or redo.
+    bool undo() { return follow(store_.undo()); }
+    bool redo() { return follow(store_.redo()); }
+    std::string undo_title() const { return store_.undo_title(); }
+    std::string redo_title() const { return store_.redo_title(); }
+
+private:
+    bool follow(const std::vector<Touched>& touched);
+
+    Store store_;
+    Content content_;
+};
+
+/// A new job file has its one brief.
+using JobFile = Document<plan::Shoot>;
+using KitFile = Document<plan::Kit>;
+
+} // namespace refero::job

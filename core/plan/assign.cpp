@@ -1,0 +1,187 @@
+// What a frame is and where it belongs.
+#include <cmath>
+#include <filesystem>
+#include <map>
+
+#include "base/base.hpp"
+#include "plan/plan.hpp"
+
+namespace refero::plan {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+bool same(const std::string& a, const std::string& b) { return !a.empty() && to_lower(a) == to_lower(b); }
+
+ModeKind kind_of(const Frame& f) {
+    if (f.kind == FrameKind::clip) return ModeKind::video;
+    const std::string e = to_lower(fs::path(f.path).extension().string());
+    return e == ".jpg" || e == ".jpeg" || e == ".png" || e == ".heif" || e == ".heic" ? ModeKind::finished : ModeKind::raw;
+}
+
+std::string time_of_day(double seconds) { return time_of(seconds).substr(11, 5); }
+
+bool fits(const Setup& s, const Frame& f) {
+    return s.camera == f.camera && (!s.lens || !f.lens || s.lens == f.lens) && (!f.mode || s.mode == f.mode);
+}
+
+} // namespace
+
+Recognition recognise(const Shoot& shoot, const Frame& f) {
+    Recognition r;
+    const Camera* camera = nullptr;
+    for (const Camera& c : shoot.cameras)
+        if (!camera && same(c.serial_number, f.serial_number) && (c.model.empty() || same(c.model, f.model))) camera = &c;
+    for (const Camera& c : shoot.cameras) // without a serial number in the kit, by the model's name
+        if (!camera && (c.serial_number.empty() || f.serial_number.empty()) && (same(c.model, f.model) || same(c.name, f.model))) camera = &c;
+    if (!camera) return r;
+    r.camera = camera->id;
+    for (const Lens& l : shoot.lenses)
+        if (!r.lens && same(l.name, f.lens_name)) r.lens = l.id;
+    if (!r.lens && f.lens_name.empty()) {
+        r.lens = record(shoot.lenses, camera->silent_lens) ? camera->silent_lens : 0;
+        r.asks_for_lens = !r.lens && !shoot.lenses.empty();
+    }
+    // The mode of this kind that the camera's setups use; with several it stays open.
+    int several = 0;
+    for (const Setup& s : shoot.setups) {
+        const Mode* m = record(shoot.modes, s.mode);
+        if (s.camera != camera->id || !m || m->kind != kind_of(f) || r.mode == m->id) continue;
+        r.mode = m->id;
+        ++several;
+    }
+    if (several > 1) r.mode = 0;
+    // Video cameras leave raw frames too.
+    if (several == 0)
+        for (const Setup& s : shoot.setups)
+            if (s.camera == camera->id) r.mode = r.mode && r.mode != s.mode ? -1 : s.mode;
+    if (r.mode < 0) r.mode = 0;
+    return r;
+}
+
+Id companion_of(const Shoot& shoot, const Frame& f) {
+    const fs::path path(f.path);
+    const std::string stem = to_lower(path.stem().string()), name = to_lower(path.filename().string());
+    for (const Frame& g : shoot.frames) {
+        if (g.id == f.id || g.same_as || g.path == f.path) continue;
+        if (!f.sha256.empty() && f.size == g.size && f.sha256 == g.sha256) return g.id;
+        // One exposure: name, time and camera are the same.
+        if (f.taken.empty() || f.taken != g.taken || f.model != g.model || f.serial_number != g.serial_number) continue;
+        const fs::path other(g.path);
+        if (to_lower(other.stem().string()) != stem) continue;
+        if (to_lower(other.filename().string()) != name || f.size == g.size) return g.id;
+    }
+    return 0;
+}
+
+Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
+    if (!f.camera) return {0, "the camera " + (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
+    // Setups of this rig in the order in which they are to be shot.
+    std::vector<const Setup*> candidates;
+    for (const Id light : lights_in_order(shoot))
+        for (const Setup& s : shoot.setups)
+            if (s.light == light && fits(s, f)) candidates.push_back(&s);
+    if (candidates.empty()) return {0, "no setup is planned for this camera, lens and mode"};
+
+    const std::string seen = kelvin > 0 ? formatted("its light reads %.0f K", std::round(kelvin / 50) * 50) : "";
+    if (f.flash) {
+        std::vector<const Setup*> flashes;
+        for (const Setup* s : candidates)
+            if (const Light* l = record(shoot.lights, s->light); l && l->kind == LightKind::flash) flashes.push_back(s);
+        if (flashes.size() == 1) return {flashes.front()->id, "the flash fired, and " + name_in(shoot.lights, flashes.front()->light) + " is the flash of this camera"};
+        if (!flashes.empty()) candidates = flashes;
+    } else if (candidates.size() > 1) {
+        std::erase_if(candidates, [&](const Setup* s) {
+            const Light* l = record(shoot.lights, s->light);
+            return l && l->kind == LightKind::flash && kelvin <= 0;
+        });
+        if (candidates.empty()) return {0, "only the flash is planned for this camera, and it did not fire"};
+    }
+    if (candidates.size() == 1) return {candidates.front()->id, "the only setup of this camera, lens and mode" + (seen.empty() ? "" : "; " + seen)};
+
+    // Distances between colours of light in mireds are even to the eye. A camera's own matrix tells them to about 10 %.
+    constexpr double near_mired = 45, alike_mired = 20;
+    const auto off = [&](const Setup* s) {
+        const Light* l = record(shoot.lights, s->light);
+        return l && l->kelvin > 0 && kelvin > 0 ? std::abs(1e6 / l->kelvin - 1e6 / kelvin) : 1e9;
+    };
+    const auto nearest = [&](const std::vector<const Setup*>& among) {
+        return *std::min_element(among.begin(), among.end(), [&](const Setup* a, const Setup* b) { return off(a) < off(b); });
+    };
+    std::vector<const Setup*> open;
+    for (const Setup* s : candidates)
+        if (!evidence(shoot, s->id).shot) open.push_back(s);
+    const auto nominal = [&](const Setup* s) {
+        const Light* l = record(shoot.lights, s->light);
+        return seen + ", nearest to " + l->name + formatted(" (%.0f K)", l->kelvin);
+    };
+    if (kelvin > 0) {
+        if (!open.empty() && off(nearest(open)) <= near_mired && off(nearest(open)) <= off(nearest(candidates)) + alike_mired) return {nearest(open)->id, nominal(nearest(open)) + " of those still to be shot"};
+        if (off(nearest(candidates)) < 1e9) return {nearest(candidates)->id, nominal(nearest(candidates))};
+    }
+    if (!open.empty()) return {open.front()->id, "the next on the shot list"};
+    return {0, "several lights are possible"};
+}
+
+namespace {
+
+/// Chart shots in force of each camera, by the job's time.
+struct Timeline {
+    struct Mark {
+        double at;
+        const Setup* setup;
+    };
+    std::map<Id, std::vector<Mark>> marks;
+
+    explicit Timeline(const Shoot& shoot) {
+        for (const ChartShot& s : shoot.chart_shots) {
+            const Frame* f = record(shoot.frames, s.frame);
+            const Setup* setup = record(shoot.setups, s.setup);
+            if (!f || !setup || !refusal(shoot, s).empty()) continue;
+            const double at = time_in_job(shoot, *f);
+            if (std::isfinite(at)) marks[setup->camera].push_back({at, setup});
+        }
+        for (auto& [camera, list] : marks) std::stable_sort(list.begin(), list.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
+    }
+};
+
+Assignment assigned(const Shoot& shoot, const Timeline& timeline, const Frame& f) {
+    if (!f.camera) return {0, "the camera " + (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
+    std::vector<const Setup*> own;
+    for (const Setup& s : shoot.setups)
+        if (fits(s, f)) own.push_back(&s);
+    if (own.empty()) return {0, "no setup is planned for this camera, lens and mode"};
+    const double at = time_in_job(shoot, f);
+    const Timeline::Mark *before = nullptr, *after = nullptr;
+    if (const auto list = timeline.marks.find(f.camera); list != timeline.marks.end() && std::isfinite(at))
+        for (const Timeline::Mark& m : list->second) {
+            if (!fits(*m.setup, f)) continue;
+            if (m.at <= at) before = &m;
+            else if (!after) after = &m;
+        }
+    const bool end = shoot.brief().chart_at_end;
+    const Timeline::Mark* chosen = end ? (after ? after : before) : before;
+    if (chosen == before && before) return {before->setup->id, (end ? "no chart shot after it; the last before it, at " : "the last chart shot before it, at ") + time_of_day(before->at)};
+    if (chosen) return {chosen->setup->id, "the next chart shot after it, at " + time_of_day(chosen->at)};
+    if (own.size() == 1) return {own.front()->id, "the only setup of this camera, lens and mode"};
+    if (!std::isfinite(at)) return {0, "the file does not say when it was taken"};
+    return {0, after ? "taken before the first chart shot, at " + time_of_day(after->at) : "no chart shot of this camera, lens and mode yet"};
+}
+
+} // namespace
+
+Assignment assign_ordinary(const Shoot& shoot, const Frame& f) { return assigned(shoot, Timeline(shoot), f); }
+
+std::vector<Move> moves(const Shoot& shoot) {
+    const Timeline timeline(shoot);
+    std::vector<Move> all;
+    for (const Frame& f : shoot.frames) {
+        if (f.by_hand || f.same_as || f.kind != FrameKind::ordinary || !f.problem.empty()) continue;
+        const Assignment a = assigned(shoot, timeline, f);
+        if (a.setup != f.setup || a.reason != f.reason) all.push_back({f.id, a});
+    }
+    return all;
+}
+
+} // namespace refero::plan

@@ -1,0 +1,71 @@
+// The kit: what all jobs share and what lasts beyond them, as plain records (see shoot.hpp). A job keeps a copy of
+// what it used; `uid` tells that two records mean the same thing.
+#pragma once
+
+#include "plan/shoot.hpp"
+
+namespace refero::plan {
+
+/// What a light was measured as, once.
+struct LightReading {
+    Id id = 0;
+    Id light = 0;
+    std::string at;              ///< time
+    double kelvin = 0, duv = 0;  ///< correlated colour temperature; distance from the Planckian locus, CIE 1960 u, v
+    std::string power, modifier; ///< at that time
+    std::string source;          ///< the job and frame, or the instrument
+};
+
+struct Monitor {
+    Id id = 0;
+    std::string name;
+    std::string calibrated;           ///< date
+    bool before_each_project = false; ///< else every `interval_days`
+    double interval_days = 30;
+    std::string note;
+};
+
+/// A repeatable step away from neutral that belongs to the house, the same on every job.
+struct Warmth {
+    Id id = 0;
+    std::string name;
+    double mired = 0; ///< along the daylight locus, positive is warmer
+    double tint = 0;  ///< Duv in thousandths, positive is greener
+};
+
+/// A white balance that a camera stores.
+struct StoredBalance {
+    Id id = 0;
+    Id camera = 0;
+    std::string name, at;
+    double kelvin = 0, tint = 0;
+};
+
+/// A chart shot of a job, kept to compare it with those of other jobs for the same client.
+struct SeriesShot {
+    Id id = 0;
+    std::string client, job, job_file;
+    std::string camera, lens, mode, light, taken;
+    double kelvin = 0, duv = 0;
+    std::string content; ///< the correction that was made from it, JSON
+};
+
+struct Kit {
+    std::vector<Camera> cameras;
+    std::vector<Light> lights;
+    std::vector<Card> cards;
+    std::vector<Fallback> fallbacks;
+    std::vector<LightReading> light_readings;
+    std::vector<Monitor> monitors;
+    std::vector<Warmth> warmths;
+    std::vector<StoredBalance> balances;
+    std::vector<SeriesShot> series;
+};
+
+template <class K, class F>
+    requires std::is_same_v<std::remove_const_t<K>, Kit>
+void for_each_list(K& k, F&& f) {
+    f(k.cameras), f(k.lights), f(k.cards), f(k.fallbacks), f(k.light_readings), f(k.monitors), f(k.warmths), f(k.balances), f(k.series);
+}
+
+} // namespace refero::plan

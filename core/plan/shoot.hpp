@@ -1,0 +1,273 @@
+// A shoot: what a job holds, as plain records. Each record is one row of the job file (docs/formats.md); records refer
+// to each other by id, and a list is sorted by id. Times are "YYYY-MM-DDThh:mm:ss", dates "YYYY-MM-DD"; an empty
+// text or 0 means that it is not known, unless said otherwise.
+#pragma once
+
+#include <algorithm>
+#include <array>
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace refero::plan {
+
+using Id = std::int64_t; ///< of a record in its list; 0: none
+
+// Choices are kept in the file by their names, in the order of the enumerators.
+enum class LightKind { window, sun, shade, tungsten, fluorescent, led, flash, discharge, candle, mixed };
+inline constexpr auto names(LightKind) { return std::array{"window", "sun", "shade", "tungsten", "fluorescent", "led", "flash", "discharge", "candle", "mixed"}; }
+enum class ModeKind { raw, finished, video };
+inline constexpr auto names(ModeKind) { return std::array{"raw", "finished", "video"}; }
+enum class CardKind { chart, grey_card, white_card, three_tone };
+inline constexpr auto names(CardKind) { return std::array{"chart", "grey card", "white balance card", "three-tone card"}; }
+enum class LensSchool { each_lens, one_per_camera };
+inline constexpr auto names(LensSchool) { return std::array{"strict", "common"}; }
+enum class ShareSchool { tenth, fill };
+inline constexpr auto names(ShareSchool) { return std::array{"tenth", "fill"}; }
+enum class BalanceSchool { custom, preset, automatic };
+inline constexpr auto names(BalanceSchool) { return std::array{"custom", "preset", "automatic"}; }
+enum class ExposureSchool { metered, one_over };
+inline constexpr auto names(ExposureSchool) { return std::array{"metered", "one over"}; }
+enum class FrameKind { ordinary, chart, clip };
+inline constexpr auto names(FrameKind) { return std::array{"ordinary", "chart", "clip"}; }
+
+template <class E> std::string name_of(E value) { return names(E{})[static_cast<std::size_t>(value)]; }
+/// The enumerator of a name; the first one for a name that is not known.
+template <class E> E named(std::string_view name) {
+    const auto all = names(E{});
+    const auto at = std::find(all.begin(), all.end(), name);
+    return at == all.end() ? E{} : static_cast<E>(at - all.begin());
+}
+
+/// The job as a whole; there is one, with id 1.
+struct Brief {
+    Id id = 1;
+    std::string title = "Untitled job";
+    std::string client;  ///< jobs of one client form a series
+    std::string date;    ///< of the shoot
+    LensSchool lens_school = LensSchool::one_per_camera;
+    ShareSchool share_school = ShareSchool::tenth;
+    BalanceSchool balance_school = BalanceSchool::custom;
+    ExposureSchool exposure_school = ExposureSchool::metered;
+    bool chart_at_end = false;  ///< a frame belongs to the next chart shot after it
+    bool matching = false;      ///< the cameras are to be matched
+    bool fallbacks = true;      ///< plan a fallback for each camera and kind of light
+    double iso_stops = 2;       ///< from here on a frame's ISO is far from the chart shot's
+    double light_days = 30;     ///< a correction for the same light is good for so long
+    double chart_years = 3;     ///< a chart is good for so long
+};
+
+struct Place {
+    Id id = 0;
+    std::string name, note;
+};
+
+struct Camera {
+    Id id = 0;
+    std::string uid; ///< the same in the kit and in all jobs
+    std::string name;
+    std::string model, serial_number, firmware; ///< as its files say
+    double sensor_width_mm = 36, sensor_height_mm = 24;
+    int width_px = 6000, height_px = 4000;
+    double clock_offset_s = 0; ///< add to the camera's time to get the job's
+    Id silent_lens = 0;        ///< the lens that leaves no data in the files
+    int position = 0;          ///< on the board
+    std::string note;
+};
+
+struct Lens {
+    Id id = 0;
+    std::string uid, name;
+    double focal_mm = 50, focal_max_mm = 50; ///< equal for a fixed focal length
+    double f_number = 2.8;                   ///< widest
+    double nearest_m = 0.45;                 ///< nearest focus, from the sensor
+};
+
+/// Recording mode.
+struct Mode {
+    Id id = 0;
+    std::string name;
+    ModeKind kind = ModeKind::raw;
+    std::string encoding = "linear"; ///< name of a transfer function or a 1D LUT file
+    std::string sub_settings;        ///< contrast, saturation, sharpening ...
+};
+
+struct Light {
+    Id id = 0;
+    std::string uid, name;
+    LightKind kind = LightKind::window;
+    double kelvin = 0; ///< nominal
+    std::string power, modifier;
+    double age_years = 0;
+    Id place = 0;
+    std::string spill;   ///< what else falls on the subject: window, lamps, coloured wall
+    std::string changed; ///< time at which it was last changed or re-lit
+    int position = 0;    ///< on the board
+};
+
+/// A chart or card as a thing that is owned and ages.
+struct Card {
+    Id id = 0;
+    std::string uid, name;
+    CardKind kind = CardKind::chart;
+    std::string definition; ///< id of the chart definition
+    double width_mm = 0, height_mm = 0; ///< of the patch array, or of the card
+    std::string bought, first_used, compared; ///< dates; compared: with a new one, or measured
+    double light_hours = 0;
+    std::string condition;
+};
+
+/// Camera + lens + recording mode + light: what one correction holds for.
+struct Setup {
+    Id id = 0;
+    Id camera = 0;
+    Id lens = 0; ///< none: any lens (common school)
+    Id mode = 0, light = 0;
+    Id card = 0;               ///< the chart to be shot; none: chosen by size
+    bool balance_only = false; ///< whole without a correction
+    double f_number = 8;       ///< that the chart is shot at
+    double subject_m = 0;      ///< distance of the subject from the sensor; 0: not known
+    // What the user decides about the correction:
+    std::string white; ///< patch to balance on; empty: chosen
+    std::string model; ///< of the correction; empty: by cross-validation
+    std::string intent = "colorimetric";
+    std::string reference; ///< CGATS file; empty: the chart's own
+    std::string note;
+};
+
+/// A file that came in: an ordinary frame, a frame of a chart, a clip.
+struct Frame {
+    Id id = 0;
+    std::string path;
+    std::int64_t size = 0;
+    std::string sha256;
+    Id same_as = 0; ///< the frame that this file is a companion or a copy of
+    FrameKind kind = FrameKind::ordinary;
+    Id camera = 0, lens = 0, mode = 0, setup = 0; ///< as recognised and assigned
+    bool by_hand = false;  ///< the setup was given by the user
+    std::string reason;    ///< why it belongs there, or to no setup
+    std::string problem;   ///< why it cannot be read, with the remedy
+    std::string make, model, serial_number, lens_name;
+    std::string taken;     ///< the camera's own time
+    double exposure_s = 0, f_number = 0, iso = 0, focal_mm = 0;
+    bool flash = false;    ///< the flash fired
+    double position_s = 0; ///< clips: where the chart is seen
+    double duration_s = 0; ///< clips
+};
+
+/// A frame of the chart in a setup. The latest that is not refused is in force.
+struct ChartShot {
+    Id id = 0;
+    Id setup = 0, frame = 0;
+    std::string chart;   ///< id of a definition; empty: any installed one
+    std::string corners; ///< given by hand, "x,y x,y x,y x,y"; empty: found
+    std::string refused; ///< by the user, and why; empty: not refused
+    std::string problem; ///< why it cannot be read
+    double kelvin = 0, duv = 0; ///< of the light, by the chart's neutrals; 0: not known
+};
+
+struct Reading {
+    Id id = 0;
+    Id chart_shot = 0;
+    std::string made_from; ///< what the chart shot said when it was measured: chart and corners
+    std::string content;   ///< JSON, docs/formats.md
+};
+
+/// One finding of the gate about a chart shot.
+struct Finding {
+    Id id = 0;
+    Id chart_shot = 0;
+    std::string check, status; ///< status: pass, caution, reshoot
+    double value = 0, limit = 0;
+    std::string unit, patches, advice;
+};
+
+struct Correction {
+    Id id = 0;
+    Id setup = 0;
+    Id chart_shot = 0;    ///< that it was fitted to; none: made elsewhere
+    Id taken_from = 0;    ///< the setup whose correction it is a copy of
+    std::string made;     ///< UTC
+    std::string settings; ///< the setup's and the chart shot's settings when it was fitted
+    std::string firmware, sub_settings; ///< of camera and mode at that time
+    Id lens = 0;          ///< of the chart shot
+    double iso = 0;       ///< of the chart shot
+    std::string shot_taken; ///< the job's time of the chart shot
+    std::string content;  ///< JSON, docs/formats.md
+};
+
+struct Proof {
+    Id id = 0;
+    Id correction = 0;
+    Id chart_shot = 0; ///< proved on; none: on its own reading
+    std::string made;
+    double mean = 0, median = 0, p95 = 0, max = 0; ///< CIEDE2000
+    std::string basis; ///< "patches left out" or "chart shot"
+};
+
+struct Handover {
+    Id id = 0;
+    Id setup = 0, correction = 0;
+    std::string file, kind, message, made;
+};
+
+struct Note {
+    Id id = 0;
+    Id setup = 0;
+    std::string at, text;
+};
+
+/// A correction that stands in where a setup could not be shot.
+struct Fallback {
+    Id id = 0;
+    std::string uid;
+    std::string camera; ///< its name
+    LightKind kind = LightKind::window;
+    std::string made, content; ///< correction JSON; empty: planned
+};
+
+/// All that a job holds.
+struct Shoot {
+    std::vector<Brief> briefs;
+    std::vector<Place> places;
+    std::vector<Camera> cameras;
+    std::vector<Lens> lenses;
+    std::vector<Mode> modes;
+    std::vector<Light> lights;
+    std::vector<Card> cards;
+    std::vector<Setup> setups;
+    std::vector<Frame> frames;
+    std::vector<ChartShot> chart_shots;
+    std::vector<Reading> readings;
+    std::vector<Finding> findings;
+    std::vector<Correction> corrections;
+    std::vector<Proof> proofs;
+    std::vector<Handover> handovers;
+    std::vector<Note> notes;
+    std::vector<Fallback> fallbacks;
+
+    const Brief& brief() const;
+};
+
+/// Calls `f` with each list of a shoot.
+template <class S, class F>
+    requires std::is_same_v<std::remove_const_t<S>, Shoot>
+void for_each_list(S& s, F&& f) {
+    f(s.briefs), f(s.places), f(s.cameras), f(s.lenses), f(s.modes), f(s.lights), f(s.cards), f(s.setups), f(s.frames), f(s.chart_shots),
+        f(s.readings), f(s.findings), f(s.corrections), f(s.proofs), f(s.handovers), f(s.notes), f(s.fallbacks);
+}
+
+/// A record by id, or null. Lists are sorted by id.
+template <class T> const T* record(const std::vector<T>& list, Id id) {
+    const auto at = std::lower_bound(list.begin(), list.end(), id, [](const T& row, Id wanted) { return row.id < wanted; });
+    return at != list.end() && at->id == id ? &*at : nullptr;
+}
+
+/// The name of a record, or nothing for none.
+template <class T> std::string name_in(const std::vector<T>& list, Id id) {
+    const T* row = record(list, id);
+    return row ? row->name : std::string();
+}
+
+} // namespace refero::plan

@@ -1,0 +1,34 @@
+#include <chrono>
+#include <cmath>
+#include <cstdio>
+#include <limits>
+
+#include "plan/plan.hpp"
+
+namespace refero::plan {
+
+double seconds_of(const std::string& time) {
+    int year = 0, month = 0, day = 0, h = 0, m = 0, s = 0;
+    const int got = std::sscanf(time.c_str(), "%d-%d-%d%*1[T ]%d:%d:%d", &year, &month, &day, &h, &m, &s);
+    const std::chrono::year_month_day date{std::chrono::year(year), std::chrono::month(static_cast<unsigned>(month)), std::chrono::day(static_cast<unsigned>(day))};
+    if ((got != 3 && got < 5) || !date.ok() || h < 0 || h > 23 || m < 0 || m > 59 || s < 0 || s > 60) return std::numeric_limits<double>::quiet_NaN();
+    return static_cast<double>(std::chrono::sys_days(date).time_since_epoch().count()) * 86400.0 + h * 3600.0 + m * 60.0 + s;
+}
+
+std::string time_of(double seconds) {
+    if (!std::isfinite(seconds)) return {};
+    const double days = std::floor(seconds / 86400);
+    const std::chrono::year_month_day date{std::chrono::sys_days(std::chrono::days(static_cast<long>(days)))};
+    const int rest = static_cast<int>(std::floor(seconds - days * 86400));
+    char text[40];
+    std::snprintf(text, sizeof text, "%04d-%02u-%02uT%02d:%02d:%02d", static_cast<int>(date.year()), static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
+                  rest / 3600, rest / 60 % 60, rest % 60);
+    return text;
+}
+
+double time_in_job(const Shoot& shoot, const Frame& frame) {
+    const Camera* camera = record(shoot.cameras, frame.camera);
+    return seconds_of(frame.taken) + (camera ? camera->clock_offset_s : 0);
+}
+
+} // namespace refero::plan
