@@ -1,0 +1,99 @@
+#include "job/intake.hpp"
+
+#include "frame/clip.hpp"
+#include "frame/frame.hpp"
+
+namespace refero::job {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int deepest = 8; ///< folders below a watched one
+
+// Calls `f` with every regular file; unreadable places are passed over.
+template <class F> void walk(const fs::path& folder, F&& f) {
+    std::error_code ec;
+    fs::recursive_directory_iterator it(folder, fs::directory_options::skip_permission_denied, ec), end;
+    while (!ec && it != end) {
+        const std::string name = it->path().filename().string();
+        if (name.starts_with(".") || it.depth() > deepest) it.disable_recursion_pending();
+        std::error_code ignored;
+        if (!name.starts_with(".") && it->is_regular_file(ignored)) f(*it);
+        it.increment(ec);
+    }
+}
+
+bool wanted(const fs::path& file) { return frame::is_frame_name(file) || frame::is_clip_name(file); }
+
+} // namespace
+
+void FolderWatch::set_folders(const std::vector<fs::path>& folders) {
+    folders_ = folders;
+    seen_.clear();
+}
+
+std::vector<fs::path> FolderWatch::look() {
+    std::vector<fs::path> complete;
+    std::map<std::string, Seen> now;
+    for (const fs::path& folder : folders_)
+        walk(folder, [&](const fs::directory_entry& entry) {
+            const std::string path = entry.path().string();
+            if (known_.contains(path) || !wanted(entry.path())) return;
+            std::error_code ec;
+            const Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
+            if (ec || seen.size == 0) return;
+            const auto before = seen_.find(path);
+            if (before != seen_.end() && before->second == seen) complete.push_back(entry.path());
+            else now[path] = seen;
+        });
+    seen_ = std::move(now);
+    for (const fs::path& file : complete) known(file);
+    std::sort(complete.begin(), complete.end(), [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
+    complete.erase(std::unique(complete.begin(), complete.end()), complete.end());
+    return complete;
+}
+
+plan::Frame described(const fs::path& file) {
+    plan::Frame f;
+    f.path = fs::absolute(file).lexically_normal().string();
+    std::error_code ec;
+    f.size = static_cast<std::int64_t>(fs::file_size(file, ec));
+    if (ec) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
+    f.sha256 = sha256_of(file);
+    if (frame::is_clip_name(file)) {
+        const frame::Clip clip = frame::read_clip(file);
+        f.kind = plan::FrameKind::clip;
+        f.duration_s = clip.duration_s;
+        f.make = clip.make, f.model = clip.model, f.taken = clip.taken;
+        return f;
+    }
+    const frame::Metadata m = frame::read_metadata(file);
+    f.make = m.make, f.model = m.model, f.serial_number = m.serial_number, f.lens_name = m.lens, f.taken = m.taken;
+    f.exposure_s = m.exposure_s, f.f_number = m.f_number, f.iso = m.iso, f.focal_mm = m.focal_mm, f.flash = m.flash;
+    return f;
+}
+
+std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const fs::path& folder, std::stop_token stop) {
+    std::multimap<std::string, const plan::Frame*> by_name;
+    for (const plan::Frame& f : missing) by_name.emplace(fs::path(f.path).filename().string(), &f);
+    std::vector<Found> all;
+    std::set<plan::Id> done;
+    walk(folder, [&](const fs::directory_entry& entry) {
+        if (stop.stop_requested()) return;
+        const auto [first, last] = by_name.equal_range(entry.path().filename().string());
+        for (auto it = first; it != last; ++it) {
+            const plan::Frame& f = *it->second;
+            std::error_code ec;
+            if (done.contains(f.id) || static_cast<std::int64_t>(entry.file_size(ec)) != f.size || ec) continue;
+            if (!f.sha256.empty() && sha256_of(entry.path()) != f.sha256) continue;
+            done.insert(f.id);
+            all.push_back({f.id, entry.path()});
+            break;
+        }
+    });
+    throw_if_stopped(stop);
+    return all;
+}
+
+} // namespace refero::job
