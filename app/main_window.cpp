@@ -7,6 +7,7 @@
 #include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QSettings>
 #include <QStandardPaths>
 #include <QVBoxLayout>
 
@@ -20,32 +21,45 @@ namespace {
 constexpr int task_shows_after_ms = 500;
 }
 
-MainWindow::MainWindow() : places_(new QStackedWidget), board_(new BoardView(session_)), setup_view_(new SetupView(session_)) {
+MainWindow::MainWindow()
+    : places_(new QStackedWidget), board_(new BoardPlace(session_)), setup_view_(new SetupView(session_)), plan_(new PlanView(session_)), kit_(new KitView(session_)), camera_(new SimulatedCamera(session_)) {
     setWindowTitle("Refero");
     setWindowIcon(QIcon(":/icons/refero.svg"));
     setAcceptDrops(true);
     resize(1280, 800);
     setMinimumSize(900, 600);
     start_ = make_start();
-    places_->addWidget(start_);
-    places_->addWidget(board_);
-    places_->addWidget(setup_view_);
+    for (QWidget* place : std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, kit_}) places_->addWidget(place);
     auto* middle = new QWidget;
     auto* column = new QVBoxLayout(middle);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
     column->addWidget(make_place_line());
     column->addWidget(make_notice_strip());
-    column->addWidget(places_, 1);
+    column->addWidget(make_question_strip());
+    auto* wide = new QHBoxLayout;
+    wide->setSpacing(0);
+    wide->addWidget(places_, 1);
+    wide->addWidget(camera_);
+    camera_->hide();
+    column->addLayout(wide, 1);
     column->addWidget(make_task_strip());
     setCentralWidget(middle);
     make_menus();
 
-    connect(board_, &BoardView::setup_opened, this, &MainWindow::open_setup);
+    connect(board_->board(), &BoardView::setup_opened, this, &MainWindow::open_setup);
+    connect(board_->frames_view(), &FramesView::setup_opened, this, &MainWindow::open_setup);
+    connect(camera_, &SimulatedCamera::closed, this, [this] { show_camera(false); });
+    connect(&session_, &Session::lens_wanted, this, &MainWindow::ask_for_lens);
+    connect(&session_, &Session::history_changed, this, &MainWindow::tell_history);
     connect(&session_, &Session::setup_opened, this, &MainWindow::open_setup);
     connect(&session_, &Session::notice, this, &MainWindow::notice);
     connect(&session_, &Session::job_changed, this, [this] {
+        remember_job();
         if (places_->currentWidget() == start_ && session_.count()) show_board();
+        // The open setup was undone or taken out of the plan.
+        else if (places_->currentWidget() == setup_view_ && !session_.has(setup_view_->setup())) show_board();
+        tell_place();
     });
     task_delay_.setSingleShot(true);
     task_delay_.setInterval(task_shows_after_ms);
@@ -81,19 +95,29 @@ QWidget* MainWindow::make_place_line() {
     mark->setFont(font);
     row->addWidget(mark);
     row->addSpacing(12);
-    board_button_ = new QToolButton;
-    board_button_->setText(tr("Board"));
-    board_button_->setProperty("flat", true);
-    board_button_->setCheckable(true);
-    board_button_->setAutoExclusive(false);
-    board_button_->setToolTip(tr("All setups of the job (1)"));
-    connect(board_button_, &QToolButton::clicked, this, &MainWindow::show_board);
-    row->addWidget(board_button_);
+    const auto place = [&](const QString& text, const QString& tooltip, auto&& action) {
+        auto* b = new QToolButton;
+        b->setText(text);
+        b->setProperty("flat", true);
+        b->setCheckable(true);
+        b->setAutoExclusive(false);
+        b->setToolTip(tooltip);
+        connect(b, &QToolButton::clicked, this, action);
+        row->addWidget(b);
+        return b;
+    };
+    board_button_ = place(tr("Board"), tr("All setups of the job (1)"), [this] { show_board(); });
+    plan_button_ = place(tr("Plan"), tr("Cameras, lights, and the shot list that follows (2)"), [this] { show_plan(); });
+    kit_button_ = place(tr("Kit"), tr("What all jobs share: charts, lights, monitors, fallbacks (4)"), [this] { show_kit(); });
     here_ = new QLabel;
     here_->setProperty("dim", true);
     row->addSpacing(6);
     row->addWidget(here_);
     row->addStretch();
+    job_name_ = new QLabel;
+    job_name_->setProperty("dim", true);
+    row->addWidget(job_name_);
+    row->addSpacing(8);
     menu_button_ = new QToolButton;
     menu_button_->setProperty("flat", true);
     menu_button_->setText(tr("&Menu"));
@@ -110,20 +134,27 @@ QWidget* MainWindow::make_start() {
     auto* page = new QWidget;
     auto* column = new QVBoxLayout(page);
     column->addStretch(2);
-    auto* head = new QLabel(tr("Drop a frame that shows a colour chart"));
+    auto* head = new QLabel(tr("Plan a shoot, or drop a frame that shows a colour chart"));
     head->setFont(figure_font());
     head->setAlignment(Qt::AlignCenter);
-    auto* words = new QLabel(tr("Raw, TIFF, PNG, JPEG or EXR. Refero finds the chart, reads it, and makes and proves a correction.\nCorrections and chart definitions (JSON) open too."));
+    auto* words = new QLabel(tr("Refero plans the chart shots, finds and reads the charts, and makes and proves a correction for each setup.\nEverything is kept in one job file as it is done."));
     words->setAlignment(Qt::AlignCenter);
     words->setProperty("dim", true);
     auto* row = new QHBoxLayout;
-    auto* open = new QPushButton(tr("Open a frame \u2026"));
-    open->setProperty("primary", true);
+    auto* fresh = new QPushButton(tr("Plan a new shoot"));
+    fresh->setProperty("primary", true);
+    fresh->setObjectName("newJobButton");
+    connect(fresh, &QPushButton::clicked, this, [this] {
+        session_.start_untitled();
+        show_plan();
+    });
+    auto* open = new QPushButton(tr("Open a job or a frame \u2026"));
     connect(open, &QPushButton::clicked, this, &MainWindow::choose_files);
     auto* demo = new QPushButton(tr("Look at the demo job"));
-    demo->setToolTip(tr("A small museum photographs its pressed seaweeds: two cameras, two lights"));
+    demo->setToolTip(tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
     connect(demo, &QPushButton::clicked, this, &MainWindow::open_demo);
     row->addStretch();
+    row->addWidget(fresh);
     row->addWidget(open);
     row->addWidget(demo);
     row->addStretch();
@@ -134,6 +165,21 @@ QWidget* MainWindow::make_start() {
     column->addWidget(words);
     column->addSpacing(16);
     column->addLayout(row);
+    // Jobs that were open lately.
+    auto* lately = new QHBoxLayout;
+    lately->addStretch();
+    for (const QString& file : QSettings().value("jobs").toStringList()) {
+        if (!QFileInfo::exists(file)) continue;
+        auto* b = new QToolButton;
+        b->setText(QFileInfo(file).completeBaseName());
+        b->setToolTip(file);
+        b->setProperty("flat", true);
+        connect(b, &QToolButton::clicked, this, [this, file] { session_.open({file.toStdString()}, 0); });
+        lately->addWidget(b);
+    }
+    lately->addStretch();
+    column->addSpacing(10);
+    column->addLayout(lately);
     column->addStretch(3);
     return page;
 }
@@ -153,6 +199,34 @@ QWidget* MainWindow::make_notice_strip() {
     row->addWidget(close);
     notice_strip_->hide();
     return notice_strip_;
+}
+
+QWidget* MainWindow::make_question_strip() {
+    question_strip_ = new QWidget;
+    question_strip_->setObjectName("taskStrip");
+    question_strip_->setAttribute(Qt::WA_StyledBackground);
+    auto* row = new QHBoxLayout(question_strip_);
+    row->setContentsMargins(14, 6, 8, 6);
+    question_text_ = new QLabel;
+    row->addWidget(question_text_);
+    answers_ = new QComboBox;
+    answers_->setMinimumWidth(180);
+    answers_->setAccessibleName(tr("Lens"));
+    row->addWidget(answers_);
+    auto* remember = new QPushButton(tr("Remember"));
+    remember->setProperty("primary", true);
+    remember->setObjectName("rememberLensButton");
+    connect(remember, &QPushButton::clicked, this, [this] {
+        question_strip_->hide();
+        session_.set_silent_lens(asked_camera_, answers_->currentData().toLongLong());
+    });
+    row->addWidget(remember);
+    row->addStretch();
+    auto* later = new QPushButton(tr("Later"));
+    connect(later, &QPushButton::clicked, question_strip_, &QWidget::hide);
+    row->addWidget(later);
+    question_strip_->hide();
+    return question_strip_;
 }
 
 QWidget* MainWindow::make_task_strip() {
@@ -189,18 +263,28 @@ void MainWindow::make_menus() {
         return a;
     };
     const auto picture = [this]() -> PictureView* { return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture() : nullptr; };
+    add(menu, "", tr("New job \u2026"), QKeySequence::New, [this] { new_job(); });
     add(menu, "open", tr("Open \u2026"), QKeySequence::Open, [this] { choose_files(); });
+    add(menu, "export", tr("Save the job as \u2026"), QKeySequence::SaveAs, [this] { save_as(); });
     add(menu, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     menu->addSeparator();
-    for (QAction* a : {session_.undo().createUndoAction(this, tr("Undo")), session_.undo().createRedoAction(this, tr("Redo"))}) {
-        const bool undo = menu->actions().size() < 4;
-        a->setShortcut(undo ? QKeySequence::Undo : QKeySequence::Redo);
-        a->setIcon(icon(undo ? "undo" : "redo"));
-        menu->addAction(a);
-        addAction(a);
-    }
+    undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo, [this] { session_.undo(); });
+    redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { session_.redo(); });
+    tell_history();
     menu->addSeparator();
-    add(menu, "", tr("Go to the board"), Qt::Key_1, [this] { show_board(); });
+    add(menu, "", tr("Board"), Qt::Key_1, [this] { show_board(); });
+    add(menu, "", tr("Plan"), Qt::Key_2, [this] { show_plan(); });
+    add(menu, "", tr("Kit"), Qt::Key_4, [this] { show_kit(); });
+    add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
+    add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
+    add(nullptr, "", tr("Filter the board"), QKeySequence::Find, [this] {
+        show_board();
+        board()->filter()->setFocus();
+    });
+    menu->addSeparator();
+    add(menu, "folder", tr("Find moved frames \u2026"), {}, [this] { find_moved(); });
+    add(menu, "", tr("Simulated camera"), Qt::Key_S, [this] { show_camera(!camera_->isVisible()); });
+    menu->addSeparator();
     add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
     add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
         if (places_->currentWidget() == setup_view_) setup_view_->go_on();
@@ -230,8 +314,8 @@ void MainWindow::make_menus() {
 void MainWindow::use_theme(Theme::Kind kind) {
     Theme::use(kind);
     menu_button_->setIcon(icon("menu"));
-    board_->refresh();
-    if (setup_view_->setup() >= 0) setup_view_->refresh();
+    board()->refresh();
+    if (setup_view_->setup()) setup_view_->refresh();
 }
 
 void MainWindow::show_task() {
@@ -252,30 +336,112 @@ void MainWindow::notice(const QString& text) {
     notice_strip_->show();
 }
 
-void MainWindow::show_board() {
-    if (!session_.count()) return places_->setCurrentWidget(start_);
-    setup_view_->close();
-    places_->setCurrentWidget(board_);
-    board_button_->setChecked(true);
-    here_->setText({});
-    setWindowTitle(tr("%1 \u2013 Refero").arg(QString::fromStdString(session_.job().title)));
-    board_->refresh();
-    board_->table()->setFocus();
+void MainWindow::tell_place() {
+    QWidget* now = places_->currentWidget();
+    board_button_->setChecked(now == board_);
+    plan_button_->setChecked(now == plan_);
+    kit_button_->setChecked(now == kit_);
+    const bool in_setup = now == setup_view_ && session_.has(setup_view_->setup());
+    here_->setText(in_setup ? tr("\u203a  %1").arg(session_.title_of(setup_view_->setup())) : QString());
+    const QString job = QString::fromStdString(session_.shoot().brief().title);
+    job_name_->setText(session_.has_job() ? QString::fromStdString(session_.job_file().filename().string()) : QString());
+    job_name_->setToolTip(QString::fromStdString(session_.job_file().string()) + tr("\nEvery action is kept as it is done; there is nothing to save."));
+    setWindowTitle(session_.has_job() ? tr("%1 \u2013 Refero").arg(in_setup ? session_.title_of(setup_view_->setup()) : job) : "Refero");
 }
 
-void MainWindow::open_setup(int setup) {
-    board_button_->setChecked(false);
-    here_->setText(tr("\u203a  %1").arg(session_.title_of(setup)));
-    setWindowTitle(tr("%1 \u2013 Refero").arg(session_.title_of(setup)));
+void MainWindow::show_board(BoardPlace::View view) {
+    if (!session_.has_job()) return places_->setCurrentWidget(start_), tell_place();
+    setup_view_->close();
+    places_->setCurrentWidget(board_);
+    board_->show_view(view);
+    tell_place();
+    if (view == BoardPlace::setups) board()->table()->setFocus();
+    else if (view == BoardPlace::frames) board_->frames_view()->table()->setFocus();
+}
+
+void MainWindow::show_plan() {
+    if (!session_.has_job()) session_.start_untitled();
+    setup_view_->close();
+    places_->setCurrentWidget(plan_);
+    plan_->refresh();
+    tell_place();
+    if (session_.shoot().cameras.empty()) plan_->camera_box()->setFocus();
+    else plan_->matrix()->setFocus();
+}
+
+void MainWindow::show_kit() {
+    setup_view_->close();
+    places_->setCurrentWidget(kit_);
+    tell_place();
+    kit_->sections()->setFocus();
+}
+
+void MainWindow::open_setup(Id setup) {
+    if (!session_.has(setup)) return;
     places_->setCurrentWidget(setup_view_);
     setup_view_->open(setup);
+    tell_place();
     setup_view_->chain()->card(setup_view_->chosen())->setFocus();
 }
 
-int MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : -1; }
+void MainWindow::show_camera(bool on) {
+    if (on && !session_.has_job()) return notice(tr("Open a job first: the simulated camera shoots its setups."));
+    camera_->setVisible(on);
+}
+
+void MainWindow::tell_history() {
+    const QString undo = session_.undo_title(), redo = session_.redo_title();
+    undo_->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));
+    redo_->setText(redo.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(redo));
+    undo_->setEnabled(!undo.isEmpty());
+    redo_->setEnabled(!redo.isEmpty());
+}
+
+void MainWindow::ask_for_lens(Id camera) {
+    asked_camera_ = camera;
+    question_text_->setText(tr("The files of %1 name no lens. Which one is on it?").arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, camera))));
+    answers_->clear();
+    for (const plan::Lens& l : session_.shoot().lenses) answers_->addItem(QString::fromStdString(l.name), qlonglong(l.id));
+    question_strip_->show();
+}
+
+void MainWindow::remember_job() {
+    if (!session_.has_job() || (scratch_ && session_.job_file().string().starts_with(scratch_->path().toStdString()))) return;
+    QStringList jobs = QSettings().value("jobs").toStringList();
+    const QString file = QString::fromStdString(session_.job_file().string());
+    if (!jobs.isEmpty() && jobs.front() == file) return;
+    jobs.removeAll(file);
+    jobs.prepend(file);
+    QSettings().setValue("jobs", QStringList(jobs.mid(0, 5)));
+}
+
+void MainWindow::new_job() {
+    const QString file = QFileDialog::getSaveFileName(this, tr("New job"), last_folder() + tr("/New job.refero"), tr("Refero job (*.refero)"));
+    if (file.isEmpty()) return;
+    remember_folder(QFileInfo(file).path());
+    session_.new_job(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
+    show_plan();
+}
+
+void MainWindow::save_as() {
+    if (!session_.has_job()) return;
+    const QString file = QFileDialog::getSaveFileName(this, tr("Save the job as"), last_folder() + "/" + QString::fromStdString(session_.shoot().brief().title) + ".refero", tr("Refero job (*.refero)"));
+    if (file.isEmpty()) return;
+    remember_folder(QFileInfo(file).path());
+    session_.save_as(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
+    show_board();
+}
+
+void MainWindow::find_moved() {
+    const QString folder = QFileDialog::getExistingDirectory(this, tr("Where are the frames now?"), last_folder());
+    if (!folder.isEmpty()) session_.find_moved(folder.toStdString());
+}
+
+Id MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : 0; }
 
 void MainWindow::open_demo() {
     const QString cache = QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation);
+    session_.close_job();
     scratch_ = std::make_unique<QTemporaryDir>(QDir::tempPath() + "/refero-demo-XXXXXX");
     if (!scratch_->isValid()) return notice(tr("%1: no scratch folder can be made here. Free some space or set TMPDIR.").arg(scratch_->errorString()));
     show_board();
@@ -290,7 +456,7 @@ void MainWindow::open_demo() {
 void MainWindow::open(const std::vector<fs::path>& files) { session_.open(files, current_setup()); }
 
 void MainWindow::choose_files() {
-    const QStringList names = QFileDialog::getOpenFileNames(this, tr("Open"), last_folder(), tr("Frames, corrections, charts, reference values (*.dng *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.tif *.tiff *.png *.jpg *.jpeg *.exr *.json *.cgats *.txt);;All files (*)"));
+    const QStringList names = QFileDialog::getOpenFileNames(this, tr("Open"), last_folder(), tr("Jobs, frames, clips, corrections, charts, reference values (*.refero *.mov *.mp4 *.mkv *.mxf *.dng *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.tif *.tiff *.png *.jpg *.jpeg *.exr *.json *.cgats *.txt);;All files (*)"));
     std::vector<fs::path> files;
     for (const QString& n : names) files.emplace_back(n.toStdString());
     open(files);
@@ -319,7 +485,7 @@ void MainWindow::shortcuts() {
     box->setModal(false);
     box->setTextFormat(Qt::RichText);
     const std::pair<const char*, QString> keys[] = {
-        {"1, Backspace", tr("the board")}, {"Return", tr("open the chosen setup")}, {"Alt+1 \u2026 Alt+6", tr("a link of the chain")}, {"\u2191 \u2193", tr("from link to link")},
+        {"1, Backspace", tr("the board")}, {"2, 4", tr("plan, kit")}, {"F, L", tr("frames, log")}, {"Ctrl+F", tr("filter the board")}, {"S", tr("the simulated camera")}, {"Return", tr("open the chosen setup")}, {"Alt+1 \u2026 Alt+6", tr("a link of the chain")}, {"\u2191 \u2193", tr("from link to link")},
         {"Ctrl+Return", tr("do the next step")}, {"Ctrl+Shift+Return", tr("fit all setups that are read")}, {"W, Z, P", tr("whole picture, chart, single pixels")}, {"+ \u2212, wheel", tr("zoom")},
         {"X, Space", tr("flip before and after")}, {"C", tr("from corner to corner")}, {"arrows", tr("move the corner by half a pixel, with Shift by five; else move the picture")},
         {"Ctrl+Z, Ctrl+Shift+Z", tr("undo, redo")}, {"Ctrl+O", tr("open")}, {"F10", tr("the menu")}};

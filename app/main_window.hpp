@@ -1,6 +1,7 @@
 // The window: one slim line of places at the top, the place below, a strip for work under way and one for notices.
 #pragma once
 
+#include <QComboBox>
 #include <QLabel>
 #include <QMainWindow>
 #include <QProgressBar>
@@ -8,9 +9,12 @@
 #include <QTemporaryDir>
 #include <QToolButton>
 
-#include "board/board_view.hpp"
-#include "theme.hpp"
+#include "board/board_place.hpp"
+#include "frames/simulated_camera.hpp"
+#include "kit/kit_view.hpp"
+#include "plan/plan_view.hpp"
 #include "setup/setup_view.hpp"
+#include "theme.hpp"
 
 namespace refero::app {
 
@@ -22,14 +26,21 @@ public:
     ~MainWindow() override;
 
     Session& session() { return session_; }
-    BoardView* board() { return board_; }
+    BoardPlace* board_place() { return board_; }
+    BoardView* board() { return board_->board(); }
     SetupView* setup_view() { return setup_view_; }
+    PlanView* plan_view() { return plan_; }
+    KitView* kit_view() { return kit_; }
+    SimulatedCamera* simulated_camera() { return camera_; }
 
     /// Opens a scratch copy of the demo job; its frames are made once and kept in the user's cache.
     void open_demo();
     void open(const std::vector<fs::path>& files);
-    void show_board();
-    void open_setup(int setup);
+    void show_board(BoardPlace::View view = BoardPlace::setups);
+    void show_plan();
+    void show_kit();
+    void open_setup(Id setup);
+    void show_camera(bool on);
 
 protected:
     void dragEnterEvent(QDragEnterEvent*) override;
@@ -40,24 +51,38 @@ private:
     QWidget* make_place_line();
     QWidget* make_start();
     QWidget* make_notice_strip();
+    QWidget* make_question_strip();
     QWidget* make_task_strip();
     void make_menus();
+    void tell_place();
     void show_task();
+    void tell_history();
     void notice(const QString& text);
+    void ask_for_lens(Id camera);
     void choose_files();
+    void new_job();
+    void save_as();
+    void find_moved();
     void about();
     void shortcuts();
-    int current_setup() const;
+    void remember_job();
+    Id current_setup() const;
     void use_theme(Theme::Kind kind);
 
     Session session_;
     QStackedWidget* places_;
-    BoardView* board_;
+    BoardPlace* board_;
     SetupView* setup_view_;
-    QWidget *start_ = nullptr, *notice_strip_ = nullptr, *task_strip_ = nullptr;
-    QLabel *notice_text_ = nullptr, *task_text_ = nullptr, *here_ = nullptr;
+    PlanView* plan_;
+    KitView* kit_;
+    SimulatedCamera* camera_;
+    QWidget *start_ = nullptr, *notice_strip_ = nullptr, *question_strip_ = nullptr, *task_strip_ = nullptr;
+    QLabel *notice_text_ = nullptr, *question_text_ = nullptr, *task_text_ = nullptr, *here_ = nullptr, *job_name_ = nullptr;
+    QComboBox* answers_ = nullptr;
+    Id asked_camera_ = 0;
     QProgressBar* task_bar_ = nullptr;
-    QToolButton *board_button_ = nullptr, *menu_button_ = nullptr;
+    QToolButton *board_button_ = nullptr, *plan_button_ = nullptr, *kit_button_ = nullptr, *menu_button_ = nullptr;
+    QAction *undo_ = nullptr, *redo_ = nullptr;
     QTimer task_delay_;
     std::unique_ptr<QTemporaryDir> scratch_;
 };

@@ -1,15 +1,20 @@
-// What is open: the job's setups with everything measured and made of them. The window's views read it and ask it
-// to act; slow work runs beside the window.
+// What is open: a job with its setups and everything measured and made of them. The window's views read it and ask it
+// to act. What a person decided and what was made lies in the job file; every change is one step of undo. Slow work
+// runs beside the window.
 #pragma once
 
 #include <QObject>
-#include <QUndoStack>
+#include <QTimer>
 #include <functional>
+#include <map>
 #include <memory>
+#include <mutex>
 #include <optional>
 
 #include "deliver/deliver.hpp"
-#include "job/job.hpp"
+#include "job/demo.hpp"
+#include "job/document.hpp"
+#include "job/intake.hpp"
 #include "job/pipeline.hpp"
 #include "rendition.hpp"
 #include "task.hpp"
@@ -17,13 +22,14 @@
 namespace refero::app {
 
 namespace fs = std::filesystem;
+using plan::Id;
 
 /// The six links of a setup's chain of evidence.
 enum class Step { shot, reading, balance, correction, proof, handover };
 inline constexpr int step_count = 6;
 enum class LinkState { missing, broken, worn, whole };
 
-/// What the user decides in a setup; undo and redo go over it.
+/// What the user decides in a setup.
 struct Settings {
     std::string chart;                     ///< id; empty: any installed chart
     std::optional<chart::Corners> corners; ///< by hand, needs `chart`; none: found
@@ -37,37 +43,55 @@ struct Settings {
 struct Handover {
     fs::path file;
     QString kind, message;
-    std::shared_ptr<const fit::Correction> made_from;
+    Id correction = 0;
 };
 
+/// One setup: its row and what hangs on it, with what is too large for the job file beside it.
 struct SetupState {
-    job::Setup setup;
+    Id id = 0;
+    plan::Setup row;
+    plan::State state = plan::State::to_shoot;
     Settings settings;
-    bool waiting = false;  ///< its frames are being made
-    bool busy = false;     ///< its chart shot is being read
-    QString problem;       ///< why there is no reading
-    std::shared_ptr<const frame::Frame> frame;
-    std::shared_ptr<const job::MeasuredShot> shot; ///< placement and reading
+    Id chart_shot = 0;
+    plan::Frame chart_frame; ///< of the chart shot; id 0: none
+    QString refused;         ///< why the chart shot is of no use
+    std::vector<Id> frames;  ///< ordinary frames and clips
+    bool waiting = false;    ///< its frames are being made
+    bool busy = false;       ///< its chart shot is being read
+    QString problem;         ///< why there is no reading
+    std::shared_ptr<const frame::Frame> frame;       ///< pixels of the chart shot; only of setups looked at lately
+    std::shared_ptr<const job::MeasuredShot> shot;   ///< placement and reading
     std::shared_ptr<const chart::Reference> reference;
     std::optional<balance::Balance> balance;
     std::optional<colour::Temperature> light;
     QString balance_problem;
+    Id correction_id = 0, taken_from = 0;
     std::shared_ptr<const fit::Correction> correction;
-    std::shared_ptr<const prove::Proof> proof;
-    Settings fitted_with;                                ///< what the correction was made with ...
-    std::shared_ptr<const job::MeasuredShot> fitted_from;   ///< ... and from
+    std::shared_ptr<const prove::Proof> proof; ///< on the reading
+    bool proved = false;
+    double proof_mean = 0; ///< CIEDE2000 of the proof in the job
+    std::vector<plan::Staleness> stale;
     bool fitting = false;
     std::vector<Handover> handovers;
     Rendition picture;    ///< the chart shot, uncorrected
     QImage small_picture; ///< the same in small, corrected once there is a correction
 
-    bool correction_stale() const { return correction && fitted_from && (settings != fitted_with || shot != fitted_from); }
+    bool balance_only() const { return row.balance_only; }
+    bool correction_stale() const { return correction && !stale.empty(); }
+    /// The links of this setup's chain: a balance-only one does without correction and proof.
+    std::vector<Step> steps() const;
+    bool whole() const;
     LinkState link(Step step) const;
     /// The one figure of a link ("D2", "dE 0.21") and what to do next about it; either may be empty.
     QString figure(Step step) const;
     QString next(Step step) const;
     /// The first link that is not whole, or handover.
     Step current() const;
+
+private:
+    friend class Session;
+    std::string reading_content, correction_content, weighed, stamp;
+    bool failed_to_load = false;
 };
 
 QString name_of(Step step);
@@ -82,56 +106,139 @@ public:
     explicit Session(QObject* parent = nullptr);
     ~Session() override;
 
-    Tasks& tasks() { return tasks_; }
-    QUndoStack& undo() { return undo_; }
-    const job::Job& job() const { return job_; }
-    int count() const { return static_cast<int>(setups_.size()); }
-    const SetupState& at(int setup) const { return setups_[static_cast<std::size_t>(setup)]; }
-    QString title_of(int setup) const; ///< "Stills A, Window"
-
-    /// Opens the demo job with its frames in `folder`. They are made once, in `cache`, and copied from there; with an
-    /// empty `cache` they are made where they belong.
+    // ---- the job and the kit
+    bool has_job() const { return job_ != nullptr; }
+    const plan::Shoot& shoot() const;
+    const plan::Kit& kit();
+    fs::path job_file() const { return job_ ? job_->file() : fs::path(); }
+    void new_job(const fs::path& file);
+    void open_job(const fs::path& file);
+    /// A job without a name of its own, in the user's data folder.
+    void start_untitled();
+    /// Writes the job under another name and goes on there.
+    void save_as(const fs::path& file);
+    void close_job();
+    /// The demo job and its kit in `folder`; frames are made once, in `cache`, and copied from there. With an empty
+    /// `cache` they are made where they belong.
     void open_demo(const fs::path& description, const fs::path& folder, const fs::path& cache = {});
-    /// Opens any own file: frames, corrections, chart definitions, reference values. `current` may be -1.
-    void open(const std::vector<fs::path>& files, int current);
+    /// Where the kit lies; by default in the user's data folder.
+    void use_kit(const fs::path& file);
+    /// One change of the job: one transaction, one step of undo. Errors become notices; false then.
+    bool change(const QString& what, const std::function<void(job::Edit&)>& edit, bool quiet = false);
+    bool change_kit(const QString& what, const std::function<void(job::Edit&)>& edit);
+    void undo();
+    void redo();
+    QString undo_title() const;
+    QString redo_title() const;
+    std::vector<job::LogEntry> log(const QString& search, int most = 100000) const;
+    void note(const QString& what, const QString& where = {});
 
-    void change(int setup, const Settings& settings, const QString& what);
-    void fit(int setup);
+    // ---- setups
+    std::vector<Id> ids() const;
+    int count() const { return static_cast<int>(states_.size()); }
+    bool has(Id setup) const { return states_.contains(setup); }
+    const SetupState& at(Id setup) const { return states_.at(setup); }
+    QString title_of(Id setup) const; ///< "Stills A, Window"
+    const plan::Frame* frame_row(Id frame) const { return plan::record(shoot().frames, frame); }
+    /// Has the pixels of a setup's chart shot read, if they are not.
+    void look_at(Id setup);
+    void change(Id setup, const Settings& settings, const QString& what);
+    void refuse(Id setup, const QString& why);
+    void accept(Id setup);
+    void fit(Id setup);
     void fit_all();
-    /// Before and after of the chart shot (-1) or an ordinary frame; `after` is empty without a correction.
-    void preview(int setup, int frame, std::function<void(Rendition before, Rendition after)> show);
-    /// Small pictures of the ordinary frames, one call each as they come.
-    void thumbnails(int setup, std::function<void(int frame, QImage)> show);
-    void export_file(int setup, deliver::Format format, const deliver::Options& options, const fs::path& file);
-    void export_correction(int setup, const fs::path& file);
-    void export_reading(int setup, const fs::path& file);
-    void export_frames(int setup, apply::Format format, const std::string& space, const fs::path& folder);
+    /// Proves the correction in force on the setup's own chart shot.
+    void prove(Id setup);
+    /// A copy of one setup's correction for another.
+    void lend(Id from, Id to);
+
+    /// Keeps a setup's correction in the kit, for its camera and kind of light; the job gets a copy.
+    void keep_fallback(Id setup);
+
+    // ---- frames
+    /// Opens any own file: jobs, frames, corrections, chart definitions, reference values. `current` may be 0.
+    void open(const std::vector<fs::path>& files, Id current);
+    /// Takes frames into the job: recognised and assigned, or into `setup` when it is given.
+    void take_in(const std::vector<fs::path>& files, Id setup = 0);
+    void watch(const std::vector<fs::path>& folders);
+    std::vector<fs::path> watched() const;
+    void assign(const std::vector<Id>& frames, Id setup);
+    void let_assign(const std::vector<Id>& frames);
+    /// The frame shows the chart, or does not.
+    void make_chart_shot(Id frame, Id setup, double position_s = 0);
+    void make_ordinary(Id frame);
+    /// Two frames of one moment: the second's camera gets the offset that makes their times equal.
+    void same_moment(Id frame, Id other);
+    void set_silent_lens(Id camera, Id lens);
+    void remove_frames(const std::vector<Id>& frames);
+    /// Looks for frames that are not where they were, in a folder and below.
+    void find_moved(const fs::path& folder);
+    int missing_frames() const { return missing_; }
+
+    /// Before and after of the chart shot (0) or an ordinary frame; `after` is empty without a correction.
+    void preview(Id setup, Id frame, std::function<void(Rendition before, Rendition after)> show);
+    /// A small picture of a frame, now or when it has come.
+    void thumbnail(Id frame, std::function<void(QImage)> show);
+    void export_file(Id setup, deliver::Format format, const deliver::Options& options, const fs::path& file);
+    void export_correction(Id setup, const fs::path& file);
+    void export_reading(Id setup, const fs::path& file);
+    void export_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder);
+
+    Tasks& tasks() { return tasks_; }
 
 signals:
-    void job_changed();
-    void setup_changed(int setup);
-    void setup_opened(int setup);
+    void job_changed();              ///< cameras, lights, setups, title
+    void setup_changed(Id setup);
+    void setup_opened(Id setup);
+    void frames_changed();
+    void kit_changed();
+    void history_changed();
     void notice(const QString& message);
+    /// A camera's files name no lens: which one is it?
+    void lens_wanted(Id camera);
 
 private:
-    friend class ChangeSettings;
-    void set(int setup, const Settings& settings);
-    void load(int setup);
-    void adopt(int setup, const Loaded& loaded);
-    void measure(int setup);
+    void adopt_job(std::unique_ptr<job::JobFile> job);
+    void follow();
+    bool follow_setup(SetupState& s, const plan::Setup& row);
+    void after_change();
+    void guarded(const std::function<void()>& work);
+    void look_for_missing();
+    void load(Id setup);
+    void adopt(Id setup, const Loaded& loaded);
+    void measure(Id setup);
     void weigh(SetupState& s);
-    void open_frame(const fs::path& file, int current);
+    void keep_reading(Id setup, const Loaded& loaded);
+    void small_picture(Id setup);
+    void let_go_of_pictures(Id but);
+    void fitted(Id setup, std::shared_ptr<fit::Correction> made, const std::string& settings, const QImage& small);
     void open_json(const fs::path& file);
     void open_correction(const fs::path& file);
-    void open_reference(const fs::path& file, int current);
-    int add_setup(const std::string& camera, const std::string& lens, const std::string& light, const fs::path& chart_shot);
-    void exported(int setup, const fs::path& file, const QString& kind, const QString& message, std::shared_ptr<const fit::Correction> from);
-    SetupState& state(int setup) { return setups_[static_cast<std::size_t>(setup)]; }
+    void open_reference(const fs::path& file, Id current);
+    void take(const fs::path& file, Id setup, bool by_hand, Id current);
+    void arrived(plan::Frame frame, const Loaded& loaded, Id setup, bool by_hand, Id current);
+    void place_frames();
+    Id new_setup(job::Edit& edit, plan::Frame& frame, const std::string& light);
+    void exported(Id setup, const fs::path& file, const QString& kind, const QString& message);
+    void remember_light(Id setup);
+    void demo_step(Id setup);
+    SetupState* state(Id setup);
 
     Tasks tasks_;
-    QUndoStack undo_;
-    job::Job job_;
-    std::vector<SetupState> setups_;
+    std::unique_ptr<job::JobFile> job_;
+    std::unique_ptr<job::KitFile> kit_;
+    fs::path kit_file_;
+    std::map<Id, SetupState> states_;
+    std::string structure_;
+    std::vector<Id> looked_at_; ///< lately, newest last
+    job::FolderWatch watch_;
+    mutable std::mutex watch_lock_; ///< a worker looks, the window's thread tells what is known
+    QTimer watch_timer_, settle_timer_;
+    bool looking_ = false;
+    int missing_ = 0;
+    std::set<Id> asked_for_lens_;
+    std::map<Id, job::DemoGoal> demo_goals_;
+    fs::path demo_folder_;
 };
 
 } // namespace refero::app

@@ -25,18 +25,31 @@ QString name_of(LinkState state) {
     return {};
 }
 
+std::vector<Step> SetupState::steps() const {
+    if (balance_only()) return {Step::shot, Step::reading, Step::balance, Step::handover};
+    return {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover};
+}
+
+bool SetupState::whole() const {
+    for (const Step step : steps())
+        if (link(step) != LinkState::whole) return false;
+    return true;
+}
+
 LinkState SetupState::link(Step step) const {
+    const LinkState made = correction_stale() ? LinkState::worn : LinkState::whole;
     switch (step) {
-    case Step::shot: return shot ? LinkState::whole : problem.isEmpty() ? LinkState::missing : LinkState::broken;
-    case Step::reading: return shot ? LinkState::whole : LinkState::missing;
-    case Step::balance: return balance ? LinkState::whole : balance_problem.isEmpty() ? LinkState::missing : LinkState::broken;
-    case Step::correction:
-    case Step::proof: return !correction ? LinkState::missing : correction_stale() ? LinkState::worn : LinkState::whole;
+    case Step::shot: return !refused.isEmpty() || !problem.isEmpty() ? LinkState::broken : shot ? LinkState::whole : LinkState::missing;
+    case Step::reading: return shot ? (refused.isEmpty() ? LinkState::whole : LinkState::broken) : LinkState::missing;
+    case Step::balance: return balance ? (refused.isEmpty() ? LinkState::whole : LinkState::broken) : balance_problem.isEmpty() ? LinkState::missing : LinkState::broken;
+    case Step::correction: return !correction ? LinkState::missing : made;
+    case Step::proof: return !correction || !proved ? LinkState::missing : made;
     case Step::handover: {
         if (handovers.empty()) return LinkState::missing;
+        if (balance_only()) return LinkState::whole;
         for (const Handover& h : handovers)
-            if (h.made_from != correction) return LinkState::worn;
-        return correction_stale() ? LinkState::worn : LinkState::whole;
+            if (h.correction != correction_id) return LinkState::worn;
+        return made;
     }
     }
     return LinkState::missing;
@@ -47,6 +60,7 @@ QString SetupState::figure(Step step) const {
     case Step::shot:
         if (waiting) return QObject::tr("frame is being made");
         if (busy) return QObject::tr("reading the frame");
+        if (!refused.isEmpty()) return QObject::tr("refused");
         if (shot) return settings.corners ? QObject::tr("corners by hand") : QObject::tr("%1, %2 %").arg(QString::fromStdString(shot->placement.chart)).arg(shot->placement.confidence * 100, 0, 'f', 0);
         return problem.isEmpty() ? QString() : QObject::tr("no chart");
     case Step::reading: {
@@ -61,7 +75,7 @@ QString SetupState::figure(Step step) const {
     case Step::correction:
         if (fitting) return QObject::tr("fitting");
         return correction ? QString::fromStdString(fit::name_of(correction->model)) : QString();
-    case Step::proof: return correction ? QObject::tr("\u0394E\u2009%1").arg(correction->cross_validated.mean, 0, 'f', 2) : QString();
+    case Step::proof: return correction && proved ? QObject::tr("\u0394E\u2009%1").arg(proof_mean, 0, 'f', 2) : QString();
     case Step::handover: return handovers.empty() ? QString() : handovers.size() == 1 ? QObject::tr("1 file") : QObject::tr("%1 files").arg(handovers.size());
     }
     return {};
@@ -70,14 +84,16 @@ QString SetupState::figure(Step step) const {
 QString SetupState::next(Step step) const {
     switch (step) {
     case Step::shot:
+        if (!refused.isEmpty()) return QObject::tr("Shoot the chart again");
         if (waiting || busy || shot) return {};
         return problem.isEmpty() ? QObject::tr("Shoot the chart") : QObject::tr("Set the corners");
     case Step::reading: return {};
     case Step::balance: return balance_problem.isEmpty() ? QString() : QObject::tr("Choose another neutral");
     case Step::correction:
-        if (fitting || !balance) return {};
-        return !correction ? QObject::tr("Fit the correction") : correction_stale() ? QObject::tr("Fit the correction again") : QString();
-    case Step::proof: return {};
+        if (fitting || balance_only()) return {};
+        if (correction_stale()) return QString::fromStdString(stale.front().remedy);
+        return !correction && balance ? QObject::tr("Fit the correction") : QString();
+    case Step::proof: return correction && !proved ? QObject::tr("Prove it on this chart shot") : QString();
     case Step::handover:
         if (!correction) return {};
         return handovers.empty() ? QObject::tr("Export a file") : link(Step::handover) == LinkState::worn ? QObject::tr("Export again") : QString();
@@ -86,8 +102,8 @@ QString SetupState::next(Step step) const {
 }
 
 Step SetupState::current() const {
-    for (int i = 0; i < step_count; ++i)
-        if (link(static_cast<Step>(i)) != LinkState::whole) return static_cast<Step>(i);
+    for (const Step step : steps())
+        if (link(step) != LinkState::whole) return step;
     return Step::handover;
 }
 

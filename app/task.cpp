@@ -16,7 +16,8 @@ void Tasks::run(const QString& title, Work work, Failed on_failure) {
     task->title = title;
     task->share = std::make_shared<std::atomic<double>>(0);
     active_.push_back(task);
-    emit changed();
+    if (title.isEmpty()) ++quiet_;
+    else emit changed();
     pool_.start([this, task, work = std::move(work), on_failure = std::move(on_failure)] {
         // The window goes first: work, and the threads that it starts, run at a lower priority (Linux: a thread's own).
         setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10);
@@ -44,9 +45,18 @@ void Tasks::finish(const std::shared_ptr<Active>& task, const Then& then) {
     const auto at = std::find(active_.begin(), active_.end(), task);
     if (at == active_.end()) return; // dropped
     active_.erase(at);
-    finished_in_batch_ = active_.empty() ? 0 : finished_in_batch_ + 1;
+    if (task->title.isEmpty()) {
+        --quiet_;
+        if (then) then();
+        return;
+    }
+    finished_in_batch_ = running() ? finished_in_batch_ + 1 : 0;
     if (then) then();
     emit changed();
+}
+
+void Tasks::run_quietly(Work work) {
+    run({}, std::move(work), [](const Error&) {});
 }
 
 void Tasks::cancel_all() {
@@ -56,15 +66,21 @@ void Tasks::cancel_all() {
 void Tasks::drain() {
     cancel_all();
     active_.clear();
+    quiet_ = 0;
     pool_.waitForDone();
 }
 
-QString Tasks::title() const { return active_.empty() ? QString() : active_.front()->title; }
+QString Tasks::title() const {
+    for (const auto& task : active_)
+        if (!task->title.isEmpty()) return task->title;
+    return {};
+}
 
 double Tasks::progress() const {
     double done = finished_in_batch_;
-    for (const auto& task : active_) done += task->share->load();
-    return active_.empty() ? 1 : done / (finished_in_batch_ + static_cast<double>(active_.size()));
+    for (const auto& task : active_)
+        if (!task->title.isEmpty()) done += task->share->load();
+    return running() ? done / (finished_in_batch_ + static_cast<double>(running())) : 1;
 }
 
 } // namespace refero::app

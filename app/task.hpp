@@ -27,10 +27,12 @@ public:
     ~Tasks() override;
 
     void run(const QString& title, Work work, Failed failed = {});
+    /// The same for what nobody waits for: it is not counted and not shown.
+    void run_quietly(Work work);
     void cancel_all();
     /// Cancels and waits until nothing runs; results that were under way are dropped.
     void drain();
-    int running() const { return static_cast<int>(active_.size()); }
+    int running() const { return static_cast<int>(active_.size()) - quiet_; }
     /// Title of the oldest running task and the share done of all, 0 to 1.
     QString title() const;
     double progress() const;
@@ -41,7 +43,7 @@ signals:
 
 private:
     struct Active {
-        QString title;
+        QString title; ///< empty: quiet
         std::stop_source stop;
         std::shared_ptr<std::atomic<double>> share;
     };
@@ -49,7 +51,7 @@ private:
 
     QThreadPool pool_;
     std::vector<std::shared_ptr<Active>> active_;
-    int finished_in_batch_ = 0;
+    int finished_in_batch_ = 0, quiet_ = 0;
 };
 
 } // namespace refero::app

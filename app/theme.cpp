@@ -46,13 +46,13 @@ QToolButton[flat="true"] { background: transparent; border: none; padding: 5px 8
 QToolButton[flat="true"]:hover { background: @raised; }
 QToolButton[flat="true"]:checked { font-weight: 600; border-bottom: 3px solid @text; border-radius: 0; }
 QToolButton::menu-indicator { image: none; }
-QComboBox, QLineEdit, QSpinBox { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 5px 8px; selection-background-color: @strong; selection-color: @on_strong; }
-QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border: 2px solid @text; padding: 4px 7px; }
+QComboBox, QLineEdit, QAbstractSpinBox { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 5px 8px; selection-background-color: @strong; selection-color: @on_strong; }
+QComboBox:focus, QLineEdit:focus, QAbstractSpinBox:focus { border: 2px solid @text; padding: 4px 7px; }
 QComboBox::drop-down { border: none; width: 22px; }
 QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px; }
-QSpinBox::up-button, QSpinBox::down-button { border: none; background: transparent; width: 20px; }
-QSpinBox::up-arrow { image: url(:/icons/up.svg); width: 10px; height: 10px; }
-QSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 20px; }
+QAbstractSpinBox::up-arrow { image: url(:/icons/up.svg); width: 10px; height: 10px; }
+QAbstractSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
 QTableView::item { border: none; padding: 0 8px; }
 QTableView::item:selected, QListView::item:selected { background: @strong; color: @on_strong; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @strong; selection-color: @on_strong; }

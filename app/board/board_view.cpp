@@ -1,11 +1,14 @@
 #include "board_view.hpp"
 
-#include <QAbstractTableModel>
+#include <QDateTime>
+#include <QFileDialog>
 #include <QHeaderView>
+#include <QMenu>
 #include <QPainter>
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
+#include "../setup/page.hpp"
 #include "../theme.hpp"
 #include "../widgets/link_glyph.hpp"
 
@@ -13,138 +16,132 @@ namespace refero::app {
 
 namespace {
 
-constexpr int least_width = 250, least_height = 130, most_height = 330, header_width = 150;
-
-class BoardModel : public QAbstractTableModel {
-public:
-    BoardModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) {}
-    int rowCount(const QModelIndex& = {}) const override { return static_cast<int>(session_.job().cameras.size()); }
-    int columnCount(const QModelIndex& = {}) const override { return static_cast<int>(session_.job().lights.size()); }
-    int setup_at(const QModelIndex& i) const { return session_.job().setup_at(static_cast<std::size_t>(i.row()), static_cast<std::size_t>(i.column())); }
-    QVariant data(const QModelIndex& i, int role) const override {
-        const int setup = setup_at(i);
-        if (role == Qt::UserRole) return setup;
-        if (setup < 0) return role == Qt::ToolTipRole ? QVariant(QObject::tr("Not planned")) : QVariant();
-        const SetupState& s = session_.at(setup);
-        if (role == Qt::AccessibleTextRole || role == Qt::ToolTipRole) {
-            QStringList words{session_.title_of(setup)};
-            for (int k = 0; k < step_count; ++k) words << QString("%1: %2").arg(name_of(static_cast<Step>(k)), name_of(s.link(static_cast<Step>(k))));
-            return words.join("\n");
-        }
-        return {};
-    }
-    QVariant headerData(int n, Qt::Orientation o, int role) const override {
-        const auto k = static_cast<std::size_t>(n);
-        const auto text = [](const std::string& s) { return QString::fromStdString(s); };
-        if (role == Qt::TextAlignmentRole) return int(Qt::AlignLeft | Qt::AlignVCenter);
-        if (role != Qt::DisplayRole) return {};
-        if (o == Qt::Horizontal) {
-            const job::Light& l = session_.job().lights[k];
-            return text(l.name) + (l.place.empty() ? "" : "\n" + text(l.place));
-        }
-        const job::Camera& c = session_.job().cameras[k];
-        return text(c.name) + (c.lens.empty() ? "" : "\n" + text(c.lens)) + (c.mode.empty() ? "" : "\n" + text(c.mode));
-    }
-    void reset() {
-        beginResetModel();
-        endResetModel();
-    }
-    void touch() {
-        if (rowCount() && columnCount()) emit dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
-    }
-
-private:
-    Session& session_;
-};
-
-// What a cell says in words: the first thing that keeps its chain from being whole.
-QString verdict(const SetupState& s) {
-    if (s.waiting || s.busy) return s.figure(Step::shot);
-    const Step step = s.current();
-    const LinkState state = s.link(step);
-    if (state == LinkState::whole) return QObject::tr("Chain whole");
-    const QString next = s.next(step);
-    return !next.isEmpty() ? "\u2192 " + next : QObject::tr("%1 %2").arg(name_of(step), name_of(state));
-}
+// A cell is roomy where it can be, compact where there are many.
+constexpr int roomy_width = 230, roomy_height = 128, compact_width = 128, compact_height = 68, most_height = 330, header_width = 150;
 
 class CellDelegate : public QStyledItemDelegate {
 public:
     CellDelegate(Session& session, QObject* parent) : QStyledItemDelegate(parent), session_(session) {}
+
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
         const Theme& t = Theme::now();
+        const Id setup = index.data(BoardModel::setup_role).toLongLong();
+        const bool chosen = option.state & QStyle::State_Selected;
+        const bool compact = option.rect.width() < roomy_width - 20 || option.rect.height() < roomy_height - 12;
         painter->save();
         painter->setRenderHint(QPainter::Antialiasing);
-        const QRectF body = QRectF(option.rect).adjusted(5, 5, -5, -5);
-        const int setup = index.data(Qt::UserRole).toInt();
-        const bool chosen = option.state & QStyle::State_Selected;
-        painter->setPen(QPen(chosen ? t.text : t.line, chosen ? 2.5 : 1, setup < 0 ? Qt::DashLine : Qt::SolidLine));
-        painter->setBrush(setup < 0 ? Qt::NoBrush : QBrush(t.raised));
+        painter->setClipRect(option.rect);
+        if (!index.data(BoardModel::matches_role).toBool()) painter->setOpacity(0.25);
+        const QRectF body = QRectF(option.rect).adjusted(compact ? 3 : 5, compact ? 3 : 5, compact ? -3 : -5, compact ? -3 : -5);
+        const bool hollow = !setup || session_.at(setup).state == plan::State::to_shoot;
+        painter->setPen(QPen(chosen ? t.text : t.line, chosen ? 2.5 : 1, setup ? Qt::SolidLine : Qt::DashLine));
+        painter->setBrush(hollow ? Qt::NoBrush : QBrush(t.raised));
         painter->drawRoundedRect(body, 8, 8);
-        if (setup < 0) {
+        if (!setup) {
             painter->setPen(t.dim);
+            painter->setFont(compact ? small_font() : option.font);
             painter->drawText(body, Qt::AlignCenter, QObject::tr("not planned"));
-            painter->restore();
-            return;
-        }
-        const SetupState& s = session_.at(setup);
-        QRectF inner = body.adjusted(14, 12, -14, -12);
-        // The chain in small along the lower edge, each link named.
-        const double name_height = QFontMetricsF(small_font()).height();
-        const QRectF names(inner.left(), inner.bottom() - name_height, inner.width(), name_height);
-        const QRectF chain(inner.left(), names.top() - 34, inner.width(), 30);
-        draw_chain(*painter, chain, s, t.text);
-        painter->setFont(small_font());
-        painter->setPen(t.dim);
-        const double step = inner.width() / step_count;
-        for (int k = 0; k < step_count; ++k)
-            painter->drawText(QRectF(names.left() + k * step - 4, names.top(), step + 8, names.height()), Qt::AlignCenter, step > 58 ? name_of(static_cast<Step>(k)) : name_of(static_cast<Step>(k)).left(1));
-        inner.setBottom(chain.top() - 6);
-        // The chart shot, uncropped.
-        if (inner.height() > 44 && !s.small_picture.isNull()) {
-            const double aspect = static_cast<double>(s.small_picture.width()) / s.small_picture.height();
-            const double w = std::min(inner.width() * 0.58, inner.height() * aspect), h = w / aspect;
-            const QRectF frame(inner.left(), inner.top(), w, h);
-            painter->setRenderHint(QPainter::SmoothPixmapTransform);
-            painter->drawImage(frame, s.small_picture);
-            inner.setLeft(frame.right() + 14);
-        }
-        const QString figure = s.correction ? s.figure(Step::proof) : s.light ? QObject::tr("%1 K").arg(qRound(s.light->kelvin / 10) * 10) : QString();
-        painter->setPen(t.text);
-        double top = inner.top();
-        if (!figure.isEmpty()) {
-            painter->setFont(figure_font());
-            const double h = QFontMetricsF(figure_font()).height();
-            painter->drawText(QRectF(inner.left(), top - 3, inner.width(), h), Qt::AlignLeft | Qt::AlignVCenter, figure);
-            top += h - 2;
-        }
-        painter->setFont(option.font);
-        const QString about = s.correction ? QObject::tr("mean of patches left out\n%1").arg(s.figure(Step::correction)) : s.light ? QObject::tr("by the chart's greys") : QString();
-        painter->setPen(t.dim);
-        QRectF used;
-        if (!about.isEmpty()) {
-            painter->drawText(QRectF(inner.left(), top, inner.width(), 200), Qt::AlignLeft | Qt::TextWordWrap, about, &used);
-            top = used.bottom() + 6;
-        }
-        QFont bold = option.font;
-        bold.setWeight(QFont::DemiBold);
-        painter->setFont(bold);
-        painter->setPen(t.text);
-        painter->drawText(QRectF(inner.left(), top, inner.width(), std::max(20.0, inner.bottom() - top)), Qt::AlignLeft | Qt::TextWordWrap, verdict(s));
-        if (const auto frames = s.setup.frames.size()) {
-            painter->setFont(small_font());
-            painter->setPen(t.dim);
-            painter->drawText(inner, Qt::AlignLeft | Qt::AlignBottom, frames == 1 ? QObject::tr("1 frame") : QObject::tr("%1 frames").arg(frames));
+        } else if (compact) {
+            paint_compact(*painter, body.adjusted(9, 6, -8, -6), session_.at(setup), option);
+        } else {
+            paint_roomy(*painter, body.adjusted(13, 10, -13, -9), session_.at(setup), option);
         }
         painter->restore();
     }
 
 private:
+    static QString figure_of(const SetupState& s) {
+        if (s.proved && !s.balance_only()) return s.figure(Step::proof);
+        return s.light ? QObject::tr("%1 K").arg(qRound(s.light->kelvin / 10) * 10) : QString();
+    }
+    static QFont bold(const QStyleOptionViewItem& option) {
+        QFont f = option.font;
+        f.setWeight(QFont::DemiBold);
+        return f;
+    }
+
+    // State and figure, verdict, chain.
+    void paint_compact(QPainter& p, QRectF inner, const SetupState& s, const QStyleOptionViewItem& option) const {
+        const Theme& t = Theme::now();
+        draw_state(p, QRectF(inner.left() - 2, inner.top(), 14, 20), s.state, t.text);
+        p.setFont(bold(option));
+        p.setPen(t.text);
+        const QFontMetricsF metrics(p.font());
+        const QRectF line(inner.left() + 17, inner.top(), inner.width() - 17, 20);
+        p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, words_for(s.state));
+        p.setFont(small_font());
+        const QString figure = figure_of(s);
+        if (metrics.horizontalAdvance(words_for(s.state)) + QFontMetricsF(small_font()).horizontalAdvance(figure) + 10 < line.width()) p.drawText(line, Qt::AlignRight | Qt::AlignVCenter, figure);
+        draw_chain(p, QRectF(inner.left() - 4, inner.bottom() - 19, inner.width() * 0.9, 19), s, t.text);
+        const QRectF words(inner.left(), inner.top() + 20, inner.width(), inner.height() - 41);
+        if (words.height() > 12) {
+            p.setPen(t.dim);
+            p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(small_font()).elidedText(verdict(s), Qt::ElideRight, words.width()));
+        }
+    }
+
+    void paint_roomy(QPainter& p, QRectF inner, const SetupState& s, const QStyleOptionViewItem& option) const {
+        const Theme& t = Theme::now();
+        // The chain in small along the lower edge, each link named.
+        const auto steps = s.steps();
+        const double name_height = QFontMetricsF(small_font()).height();
+        const QRectF names(inner.left(), inner.bottom() - name_height, inner.width(), name_height);
+        const QRectF chain(inner.left(), names.top() - 30, inner.width(), 28);
+        draw_chain(p, chain, s, t.text);
+        p.setFont(small_font());
+        p.setPen(t.dim);
+        const double step = inner.width() / static_cast<double>(steps.size());
+        for (std::size_t k = 0; k < steps.size(); ++k)
+            p.drawText(QRectF(names.left() + static_cast<double>(k) * step - 4, names.top(), step + 8, names.height()), Qt::AlignCenter, step > 58 ? name_of(steps[k]) : name_of(steps[k]).left(1));
+        inner.setBottom(chain.top() - 4);
+        // State in a line of its own.
+        draw_state(p, QRectF(inner.left() - 2, inner.top(), 16, 24), s.state, t.text);
+        p.setFont(bold(option));
+        p.setPen(t.text);
+        const QRectF head(inner.left() + 20, inner.top(), inner.width() - 20, 24);
+        p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, words_for(s.state) + (s.balance_only() ? QObject::tr(", balance only") : QString()));
+        if (const QString figure = figure_of(s); !figure.isEmpty()) {
+            p.setFont(title_font());
+            p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, figure);
+        }
+        inner.setTop(head.bottom() + 4);
+        // The chart shot, uncropped.
+        if (inner.height() > 40 && !s.small_picture.isNull()) {
+            const double aspect = static_cast<double>(s.small_picture.width()) / s.small_picture.height();
+            const double w = std::min(inner.width() * 0.5, inner.height() * aspect), h = w / aspect;
+            const QRectF frame(inner.left(), inner.top(), w, h);
+            p.setRenderHint(QPainter::SmoothPixmapTransform);
+            p.drawImage(frame, s.small_picture);
+            inner.setLeft(frame.right() + 12);
+        }
+        const double small_line = QFontMetricsF(small_font()).lineSpacing();
+        if (const auto frames = s.frames.size(); frames && inner.height() > 2 * small_line + 14) {
+            p.setFont(small_font());
+            p.setPen(t.dim);
+            p.drawText(inner, Qt::AlignLeft | Qt::AlignBottom, frames == 1 ? QObject::tr("1 frame") : QObject::tr("%1 frames").arg(frames));
+            inner.setBottom(inner.bottom() - small_line);
+        }
+        p.setFont(option.font);
+        p.setPen(t.text);
+        // As many whole lines as there is room for.
+        const double line = QFontMetricsF(option.font).lineSpacing();
+        const QString words = verdict(s);
+        QRectF needed = QFontMetricsF(option.font).boundingRect(QRectF(0, 0, inner.width(), 1000), Qt::TextWordWrap, words);
+        if (needed.height() <= inner.height() + 2) p.drawText(inner, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
+        else if (inner.height() >= line) {
+            const int lines = std::max(1, static_cast<int>(inner.height() / line));
+            p.drawText(QRectF(inner.left(), inner.top(), inner.width(), lines * line), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+                       QFontMetricsF(option.font).elidedText(words, Qt::ElideRight, inner.width() * lines * 0.86));
+        }
+    }
+
     Session& session_;
 };
 
 } // namespace
 
-BoardView::BoardView(Session& session, QWidget* parent) : QWidget(parent), session_(session), title_(new QLabel), summary_(new QLabel), table_(new QTableView) {
+BoardView::BoardView(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), model_(new BoardModel(session, this)), title_(new QLabel), summary_(new QLabel), empty_(new QLabel), filter_(new QLineEdit), table_(new QTableView) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(14, 12, 14, 12);
     auto* head = new QHBoxLayout;
@@ -155,6 +152,12 @@ BoardView::BoardView(Session& session, QWidget* parent) : QWidget(parent), sessi
     words->addWidget(title_);
     words->addWidget(summary_);
     head->addLayout(words, 1);
+    filter_->setPlaceholderText(tr("Filter: camera, light, state"));
+    filter_->setToolTip(tr("Shows only rows and lights in which a setup holds all these words, such as \"stills stale\" (Ctrl+F)"));
+    filter_->setClearButtonEnabled(true);
+    filter_->setFixedWidth(230);
+    filter_->setObjectName("boardFilter");
+    head->addWidget(filter_);
     fit_all_ = new QPushButton(tr("Fit all that are read"));
     fit_all_->setProperty("primary", true);
     fit_all_->setObjectName("fitAllButton");
@@ -162,8 +165,7 @@ BoardView::BoardView(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(fit_all_, &QPushButton::clicked, &session_, &Session::fit_all);
     head->addWidget(fit_all_);
     layout->addLayout(head);
-    auto* model = new BoardModel(session, this);
-    table_->setModel(model);
+    table_->setModel(model_);
     table_->setItemDelegate(new CellDelegate(session, this));
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->setShowGrid(false);
@@ -175,75 +177,191 @@ BoardView::BoardView(Session& session, QWidget* parent) : QWidget(parent), sessi
     table_->setFrameShape(QFrame::NoFrame);
     table_->horizontalHeader()->setFixedHeight(46);
     table_->verticalHeader()->setFixedWidth(header_width);
+    table_->verticalHeader()->setMinimumSectionSize(40);
+    table_->setDragEnabled(true);
+    table_->setAcceptDrops(true);
+    table_->setDragDropMode(QAbstractItemView::DragDrop);
+    table_->setDropIndicatorShown(true);
+    table_->setContextMenuPolicy(Qt::CustomContextMenu);
     table_->setAccessibleName(tr("Board: cameras down, lights across"));
     table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: transparent; } QTableView::item, QTableView::item:selected { background: transparent; } QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } QHeaderView, QHeaderView::section { background: transparent; border: none; }");
+    empty_->setAlignment(Qt::AlignCenter);
+    empty_->setProperty("dim", true);
+    empty_->setText(tr("No setups yet.\nLay the shoot out in Plan (key 2), or drop a frame that shows a chart."));
+    layout->addWidget(empty_, 1);
     layout->addWidget(table_, 1);
     auto* key = new QWidget;
     auto* row = new QHBoxLayout(key);
     row->setContentsMargins(header_width + 6, 0, 0, 0);
-    row->setSpacing(6);
-    for (const LinkState state : {LinkState::whole, LinkState::worn, LinkState::broken, LinkState::missing}) {
-        auto* glyph = new QLabel;
-        QPixmap pixmap(20, 26);
-        pixmap.fill(Qt::transparent);
-        QPainter painter(&pixmap);
-        draw_link(painter, QRectF(1, 1, 18, 24), state, Theme::now().text);
-        painter.end();
-        glyph->setPixmap(pixmap);
-        row->addWidget(glyph);
-        auto* label = new QLabel(name_of(state));
+    row->setSpacing(5);
+    for (const plan::State state : {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected, plan::State::proved, plan::State::handed_over, plan::State::stale}) {
+        row->addWidget(new StateGlyph(state));
+        auto* label = new QLabel(words_for(state));
         label->setProperty("dim", true);
         row->addWidget(label);
-        row->addSpacing(14);
+        row->addSpacing(10);
     }
     row->addStretch();
     layout->addWidget(key);
-    const auto open = [this](const QModelIndex& i) {
-        if (const int setup = i.data(Qt::UserRole).toInt(); setup >= 0) emit setup_opened(setup);
-    };
-    connect(table_, &QTableView::activated, this, open);
-    connect(&session, &Session::job_changed, this, [this, model] {
-        model->reset();
+    connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
+        if (const Id setup = model_->setup_at(i)) emit setup_opened(setup);
+        else plan_cell(i.row(), i.column());
+    });
+    connect(table_, &QWidget::customContextMenuRequested, this, &BoardView::menu_at);
+    connect(filter_, &QLineEdit::textChanged, this, &BoardView::apply_filter);
+    connect(filter_, &QLineEdit::returnPressed, table_, qOverload<>(&QWidget::setFocus));
+    connect(model_, &BoardModel::files_dropped, this, &BoardView::dropped);
+    connect(model_, &BoardModel::correction_dropped, this, &BoardView::lent);
+    connect(&session, &Session::job_changed, this, [this] {
+        const QModelIndex before = table_->currentIndex();
+        const int r = before.row(), c = before.column();
+        model_->rebuild();
         stretch();
-        table_->setCurrentIndex(model->index(0, 0));
+        apply_filter();
+        table_->setCurrentIndex(model_->index(std::clamp(r, 0, std::max(0, model_->rowCount() - 1)), std::clamp(c, 0, std::max(0, model_->columnCount() - 1))));
         tell();
     });
-    connect(&session, &Session::setup_changed, this, [this, model] {
-        model->touch();
+    connect(&session, &Session::setup_changed, this, [this](Id setup) {
+        model_->touch(setup);
         tell();
     });
 }
+
+Id BoardView::chosen() const { return model_->setup_at(table_->currentIndex()); }
 
 void BoardView::refresh() {
     stretch();
     tell();
     table_->viewport()->update();
+    for (QWidget* w : findChildren<StateGlyph*>()) w->update();
+}
+
+void BoardView::apply_filter() {
+    model_->set_filter(filter_->text());
+    for (int r = 0; r < model_->rowCount(); ++r) {
+        bool any = false;
+        for (int c = 0; c < model_->columnCount(); ++c) any = any || model_->matches(r, c);
+        table_->setRowHidden(r, !any);
+    }
+    for (int c = 0; c < model_->columnCount(); ++c) {
+        bool any = false;
+        for (int r = 0; r < model_->rowCount(); ++r) any = any || model_->matches(r, c);
+        table_->setColumnHidden(c, !any);
+    }
+    stretch();
 }
 
 void BoardView::tell() {
-    int whole = 0, ready = 0;
-    for (int i = 0; i < session_.count(); ++i) {
-        const SetupState& s = session_.at(i);
-        whole += s.link(Step::handover) == LinkState::whole && s.link(Step::proof) == LinkState::whole;
-        ready += s.balance && (!s.correction || s.correction_stale()) && !s.fitting;
+    int whole = 0, ready = 0, refused = 0, stale = 0, open = 0;
+    for (const Id id : session_.ids()) {
+        const SetupState& s = session_.at(id);
+        whole += s.whole();
+        ready += s.balance && s.refused.isEmpty() && !s.balance_only() && (!s.correction || s.correction_stale()) && !s.fitting;
+        refused += s.state == plan::State::refused;
+        stale += s.state == plan::State::stale;
+        open += s.state == plan::State::to_shoot;
     }
-    title_->setText(QString::fromStdString(session_.job().title));
-    summary_->setText(tr("%1 setups, %2 with a whole chain").arg(session_.count()).arg(whole) + (ready ? tr(", %1 ready to be fitted").arg(ready) : QString()));
+    title_->setText(QString::fromStdString(session_.shoot().brief().title));
+    QStringList parts{session_.count() == 1 ? tr("1 setup") : tr("%1 setups").arg(session_.count())};
+    if (open) parts << tr("%1 to shoot").arg(open);
+    if (refused) parts << tr("%1 to shoot again").arg(refused);
+    if (stale) parts << tr("%1 stale").arg(stale);
+    parts << tr("%1 with a whole chain").arg(whole);
+    if (ready) parts << tr("%1 ready to be fitted").arg(ready);
+    summary_->setText(parts.join(", "));
     fit_all_->setEnabled(ready > 0);
+    empty_->setVisible(session_.count() == 0);
+    table_->setVisible(session_.count() != 0);
 }
 
 void BoardView::stretch() {
-    const int columns = std::max(1, table_->model()->columnCount()), rows = std::max(1, table_->model()->rowCount());
-    const int width = std::max(least_width, (table_->width() - header_width - 4) / columns);
-    const int height = std::clamp((table_->height() - 50) / rows, least_height, most_height);
-    table_->horizontalHeader()->setDefaultSectionSize(width);
-    table_->verticalHeader()->setDefaultSectionSize(height);
-    for (int c = 0; c < columns; ++c) table_->setColumnWidth(c, width);
-    for (int r = 0; r < rows; ++r) table_->setRowHeight(r, height);
+    int columns = 0, rows = 0;
+    for (int c = 0; c < model_->columnCount(); ++c) columns += !table_->isColumnHidden(c);
+    for (int r = 0; r < model_->rowCount(); ++r) rows += !table_->isRowHidden(r);
+    columns = std::max(1, columns), rows = std::max(1, rows);
+    const int each_width = (table_->width() - header_width - 4) / columns, each_height = (table_->height() - 50) / rows;
+    // Compact as soon as the roomy cells do not fit.
+    const int width = each_width >= roomy_width ? each_width : std::max(compact_width, each_width);
+    const int height = width < roomy_width ? std::clamp(each_height, compact_height, roomy_height - 14) : std::clamp(each_height, each_height < roomy_height ? std::max(compact_height, each_height) : roomy_height, most_height);
+    for (int c = 0; c < model_->columnCount(); ++c) table_->setColumnWidth(c, width);
+    for (int r = 0; r < model_->rowCount(); ++r) table_->setRowHeight(r, height);
 }
 
 void BoardView::resizeEvent(QResizeEvent*) {
     QMetaObject::invokeMethod(this, &BoardView::stretch, Qt::QueuedConnection);
+}
+
+Id BoardView::plan_cell(int row, int column) {
+    const plan::Rig rig = model_->rig(row);
+    const Id light = model_->light(column);
+    if (const plan::Setup* there = plan::setup_at(session_.shoot(), rig, light)) return there->id;
+    Id id = 0;
+    session_.change(tr("Plan %1, %2").arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, rig.camera)), QString::fromStdString(plan::name_in(session_.shoot().lights, light))),
+                    [&](job::Edit& e) { id = e.add(plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light}); });
+    return id;
+}
+
+void BoardView::dropped(const std::vector<fs::path>& files, int row, int column) {
+    session_.take_in(files, plan_cell(row, column));
+}
+
+void BoardView::lent(Id from, Id to) {
+    const plan::Setup &a = session_.at(from).row, &b = session_.at(to).row;
+    QStringList other;
+    if (a.camera != b.camera) other << tr("camera");
+    if (a.light != b.light) other << tr("light");
+    if (a.mode != b.mode) other << tr("recording mode");
+    if (a.lens != b.lens) other << tr("lens");
+    session_.lend(from, to);
+    emit session_.notice(other.isEmpty() ? tr("%1 has a copy of the correction of %2.").arg(session_.title_of(to), session_.title_of(from))
+                                         : tr("Careful: this correction was made for another %1 (%2). A correction holds for one setup: prove it on the chart shot of %3 before it is used. Ctrl+Z takes it back.").arg(other.join(tr(" and ")), session_.title_of(from), session_.title_of(to)));
+}
+
+void BoardView::menu_at(const QPoint& at) {
+    const QModelIndex i = table_->indexAt(at);
+    if (!i.isValid()) return;
+    table_->setCurrentIndex(i);
+    QMenu menu(this);
+    const Id setup = model_->setup_at(i);
+    if (!setup) {
+        menu.addAction(tr("Plan this setup"), this, [this, i] { plan_cell(i.row(), i.column()); });
+        menu.exec(table_->viewport()->mapToGlobal(at));
+        return;
+    }
+    const SetupState& s = session_.at(setup);
+    menu.addAction(tr("Open"), this, [this, setup] { emit setup_opened(setup); });
+    menu.addAction(tr("Add frames \u2026"), this, [this, setup] {
+        std::vector<fs::path> files;
+        for (const QString& f : QFileDialog::getOpenFileNames(this, tr("Frames for %1").arg(session_.title_of(setup)), last_folder())) files.emplace_back(f.toStdString());
+        if (!files.empty()) session_.take_in(files, setup);
+    });
+    menu.addSeparator();
+    menu.addAction(s.correction && !s.balance_only() ? tr("Fit again") : tr("Fit"), this, [this, setup] { session_.fit(setup); })->setEnabled(s.balance && s.refused.isEmpty() && !s.balance_only());
+    menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { session_.prove(setup); })->setEnabled(s.correction_id && s.shot);
+    if (s.refused.isEmpty()) menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { session_.refuse(setup, {}); })->setEnabled(s.chart_shot);
+    else menu.addAction(tr("Accept the chart shot"), this, [this, setup] { session_.accept(setup); });
+    menu.addSeparator();
+    auto* only = menu.addAction(tr("Balance only"));
+    only->setCheckable(true);
+    only->setChecked(s.balance_only());
+    connect(only, &QAction::triggered, this, [this, setup](bool on) {
+        plan::Setup row = session_.at(setup).row;
+        row.balance_only = on;
+        session_.change(on ? tr("Balance only: %1").arg(session_.title_of(setup)) : tr("Thorough: %1").arg(session_.title_of(setup)), [&](job::Edit& e) { e.update(row); });
+    });
+    const plan::Light* light = plan::record(session_.shoot().lights, s.row.light);
+    menu.addAction(tr("%1 was changed or re-lit just now").arg(QString::fromStdString(light->name)), this, [this, row = *light]() mutable {
+        row.changed = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString();
+        session_.change(tr("%1 changed or re-lit").arg(QString::fromStdString(row.name)), [&](job::Edit& e) {
+            e.about(row.name);
+            e.update(row);
+        });
+    });
+    menu.addSeparator();
+    menu.addAction(tr("Take out of the plan"), this, [this, setup] {
+        session_.change(tr("Take %1 out of the plan").arg(session_.title_of(setup)), [&](job::Edit& e) { e.remove<plan::Setup>(setup); });
+    });
+    menu.exec(table_->viewport()->mapToGlobal(at));
 }
 
 } // namespace refero::app

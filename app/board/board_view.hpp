@@ -1,11 +1,12 @@
-// The board: cameras down, lights across, one cell a setup with its chain in small.
+// The board: cameras down, lights across, one cell a setup with its state and its chain in small.
 #pragma once
 
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QTableView>
 
-#include "../session.hpp"
+#include "board_model.hpp"
 
 namespace refero::app {
 
@@ -16,9 +17,14 @@ public:
     explicit BoardView(Session& session, QWidget* parent = nullptr);
     void refresh();
     QTableView* table() { return table_; }
+    QLineEdit* filter() { return filter_; }
+    /// The chosen cell's setup, or 0.
+    Id chosen() const;
+    /// Plans the setup of a cell that is not planned yet; gives its id.
+    Id plan_cell(int row, int column);
 
 signals:
-    void setup_opened(int setup);
+    void setup_opened(Id setup);
 
 protected:
     void resizeEvent(QResizeEvent*) override;
@@ -26,9 +32,15 @@ protected:
 private:
     void stretch();
     void tell();
+    void apply_filter();
+    void menu_at(const QPoint& at);
+    void dropped(const std::vector<fs::path>& files, int row, int column);
+    void lent(Id from, Id to);
 
     Session& session_;
-    QLabel *title_, *summary_;
+    BoardModel* model_;
+    QLabel *title_, *summary_, *empty_;
+    QLineEdit* filter_;
     QPushButton* fit_all_;
     QTableView* table_;
 };

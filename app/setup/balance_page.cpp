@@ -26,13 +26,14 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
     arrange(picture_, plot_, 230);
 }
 
-void BalancePage::show_setup(int setup) {
+void BalancePage::show_setup(Id setup) {
     const bool other = setup != setup_ || shown_shot_ != session_.at(setup).shot || shown_ != session_.at(setup).settings;
     setup_ = setup;
     const SetupState& s = session_.at(setup);
     shown_shot_ = s.shot;
     shown_ = s.settings;
-    if (!s.balance) {
+    if (!s.balance || !s.frame) {
+        shown_shot_.reset();
         picture_->set_picture(s.picture, tr("There is nothing to balance yet."));
     } else if (other) {
         // The picture with the balance and its exposure, nothing more.

@@ -14,7 +14,7 @@ class BalancePage : public Page {
 
 public:
     explicit BalancePage(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup) override;
+    void show_setup(Id setup) override;
     PictureView* picture() override { return picture_; }
 
 private:

@@ -16,11 +16,11 @@ constexpr int picture_width = 66, picture_height = 44;
 
 // A small picture of what a step is about; null where there is nothing to show.
 QImage small_picture(Step step, const SetupState& s) {
-    if (step == Step::shot) return s.picture.empty() ? QImage() : s.picture.small(2 * picture_width);
+    if (step == Step::shot) return s.small_picture.isNull() ? s.small_picture : s.small_picture.scaledToWidth(2 * picture_width, Qt::SmoothTransformation);
     const bool reading = step == Step::reading && s.shot && s.reference;
     const bool proof = step == Step::proof && s.proof;
     if (!reading && !proof) return {};
-    const chart::Definition* d = s.shot ? &s.shot->definition : s.fitted_from ? &s.fitted_from->definition : nullptr;
+    const chart::Definition* d = s.shot ? &s.shot->definition : nullptr;
     if (!d) return {};
     QImage image(2 * picture_width, 2 * picture_height, QImage::Format_RGB32);
     image.fill(QColor(40, 40, 40));
@@ -57,10 +57,10 @@ ChainCard::ChainCard(Step step, QWidget* parent) : QAbstractButton(parent), step
     setMaximumHeight(120);
 }
 
-void ChainCard::set(const SetupState& s) {
+void ChainCard::set(const SetupState& s, LinkState last, LinkState next) {
     state_ = s.link(step_);
-    next_state_ = step_ == Step::handover ? LinkState::missing : s.link(static_cast<Step>(static_cast<int>(step_) + 1));
-    last_state_ = step_ == Step::shot ? LinkState::missing : s.link(static_cast<Step>(static_cast<int>(step_) - 1));
+    next_state_ = next;
+    last_state_ = last;
     figure_ = s.figure(step_);
     next_ = s.next(step_);
     picture_ = small_picture(step_, s);
@@ -138,19 +138,25 @@ void ChainColumn::choose(Step step) {
     emit step_chosen(step);
 }
 
-void ChainColumn::show_setup(int setup) {
+void ChainColumn::show_setup(Id setup) {
     const SetupState& s = session_.at(setup);
-    const job::Camera& camera = session_.job().cameras[s.setup.camera];
-    const job::Light& light = session_.job().lights[s.setup.light];
-    camera_->setText(QString::fromStdString(camera.name) + (camera.lens.empty() ? "" : ", " + QString::fromStdString(camera.lens)));
-    light_->setText(QString::fromStdString(light.name) + (light.place.empty() ? "" : ", " + QString::fromStdString(light.place)));
-    for (ChainCard* card : cards_) card->set(s);
+    const plan::Shoot& job = session_.shoot();
+    const auto text = [](const std::string& t) { return QString::fromStdString(t); };
+    const QString lens = text(plan::name_in(job.lenses, s.row.lens)), mode = text(plan::name_in(job.modes, s.row.mode));
+    camera_->setText(text(plan::name_in(job.cameras, s.row.camera)) + (lens.isEmpty() ? "" : ", " + lens));
+    const plan::Light* light = plan::record(job.lights, s.row.light);
+    const QString place = light ? text(plan::name_in(job.places, light->place)) : QString();
+    light_->setText((light ? text(light->name) : QString()) + (place.isEmpty() ? "" : ", " + place) + (mode.isEmpty() ? "" : "\n" + mode) + (s.balance_only() ? tr(", balance only") : QString()));
+    steps_ = s.steps();
+    for (int i = 0; i < step_count; ++i) cards_[static_cast<std::size_t>(i)]->setVisible(std::find(steps_.begin(), steps_.end(), static_cast<Step>(i)) != steps_.end());
+    for (std::size_t i = 0; i < steps_.size(); ++i)
+        card(steps_[i])->set(s, i ? s.link(steps_[i - 1]) : LinkState::missing, i + 1 < steps_.size() ? s.link(steps_[i + 1]) : LinkState::missing);
 }
 
 void ChainColumn::keyPressEvent(QKeyEvent* event) {
-    const int at = static_cast<int>(chosen_);
-    if (event->key() == Qt::Key_Down && at + 1 < step_count) choose(static_cast<Step>(at + 1));
-    else if (event->key() == Qt::Key_Up && at > 0) choose(static_cast<Step>(at - 1));
+    const auto at = std::find(steps_.begin(), steps_.end(), chosen_);
+    if (event->key() == Qt::Key_Down && at != steps_.end() && at + 1 != steps_.end()) choose(at[1]);
+    else if (event->key() == Qt::Key_Up && at != steps_.end() && at != steps_.begin()) choose(at[-1]);
     else return QWidget::keyPressEvent(event);
     card(chosen_)->setFocus();
 }

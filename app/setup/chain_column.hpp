@@ -15,7 +15,8 @@ class ChainCard : public QAbstractButton {
 
 public:
     explicit ChainCard(Step step, QWidget* parent = nullptr);
-    void set(const SetupState& state);
+    /// `last` and `next`: the neighbours in this setup's chain; missing at its ends.
+    void set(const SetupState& state, LinkState last, LinkState next);
     QString figure() const { return figure_; }
 
 protected:
@@ -36,7 +37,7 @@ class ChainColumn : public QWidget {
 
 public:
     explicit ChainColumn(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup);
+    void show_setup(Id setup);
     void choose(Step step);
     Step chosen() const { return chosen_; }
     ChainCard* card(Step step) { return cards_[static_cast<std::size_t>(step)]; }
@@ -49,6 +50,7 @@ protected:
 
 private:
     Session& session_;
+    std::vector<Step> steps_;
     std::array<ChainCard*, step_count> cards_;
     QLabel *camera_, *light_;
     Step chosen_ = Step::shot;

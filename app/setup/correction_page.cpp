@@ -100,21 +100,22 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     arrange(view, below, 168);
 }
 
-void CorrectionPage::choose_frame(int frame) {
-    frame_->setCurrentIndex(frame_->findData(frame));
+void CorrectionPage::choose_frame(Id frame) {
+    frame_->setCurrentIndex(frame_->findData(qlonglong(frame)));
     show_pictures();
 }
 
-void CorrectionPage::show_setup(int setup) {
+void CorrectionPage::show_setup(Id setup) {
     const SetupState& s = session_.at(setup);
     const bool other = setup != setup_;
     setup_ = setup;
-    if (other || frame_->count() != static_cast<int>(s.setup.frames.size()) + 1) {
+    if (other || frame_->count() != static_cast<int>(s.frames.size()) + 1) {
         const QSignalBlocker quiet(frame_);
-        const int kept = other ? -1 : frame_->currentData().toInt();
+        const qlonglong kept = other ? 0 : frame_->currentData().toLongLong();
         frame_->clear();
-        frame_->addItem(tr("Chart shot, %1").arg(QString::fromStdString(s.setup.chart_shot.filename().string())), -1);
-        for (std::size_t k = 0; k < s.setup.frames.size(); ++k) frame_->addItem(QString::fromStdString(s.setup.frames[k].filename().string()), static_cast<int>(k));
+        frame_->addItem(tr("Chart shot, %1").arg(QString::fromStdString(fs::path(s.chart_frame.path).filename().string())), qlonglong(0));
+        for (const Id f : s.frames)
+            if (const plan::Frame* row = session_.frame_row(f)) frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
         frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
     }
     {
@@ -122,12 +123,12 @@ void CorrectionPage::show_setup(int setup) {
         model_->setCurrentIndex(std::max(0, model_->findData(s.settings.model ? QString::fromStdString(fit::name_of(*s.settings.model)) : QString())));
         intent_->setCurrentIndex(std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
     }
-    fit_->setEnabled(s.balance && !s.fitting);
+    fit_->setEnabled(s.balance && !s.fitting && s.refused.isEmpty());
     fit_->setText(s.fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
     if (s.correction) {
         left_out_->set(QString::number(s.correction->cross_validated.mean, 'f', 2), tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
                        tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));
-        choice_->setText(s.correction_stale() ? tr("Stale: corners, balance or settings changed since. Fit it again.") : tr("%1 on %2.").arg(words_of(s.correction->model), QString::fromStdString(s.correction->balance.white_patch)));
+        choice_->setText(s.correction_stale() ? tr("Stale: %1. %2.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)) : tr("%1 on %2.").arg(words_of(s.correction->model), QString::fromStdString(s.correction->balance.white_patch)));
     } else {
         left_out_->set("\u2013", s.balance ? tr("Not fitted yet.") : tr("A balanced reading is needed first."));
         choice_->clear();
@@ -165,8 +166,8 @@ void CorrectionPage::show_candidates(const SetupState& s) {
 
 void CorrectionPage::show_pictures() {
     const SetupState& s = session_.at(setup_);
-    const int frame = frame_->currentData().toInt();
-    if (!s.frame) return picture_->set_picture({}, tr("No chart shot yet."));
+    const Id frame = frame_->currentData().toLongLong();
+    if (!s.frame) return shown_any_ = false, picture_->set_picture({}, s.busy ? tr("Reading the frame \u2026") : tr("No chart shot yet."));
     const bool same_frame = shown_setup_ == setup_ && shown_frame_ == frame;
     if (same_frame && shown_correction_ == s.correction && shown_any_) return;
     shown_setup_ = setup_, shown_frame_ = frame, shown_correction_ = s.correction;

@@ -15,8 +15,8 @@ class CorrectionPage : public Page {
 
 public:
     explicit CorrectionPage(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup) override;
-    void choose_frame(int frame); ///< -1: the chart shot
+    void show_setup(Id setup) override;
+    void choose_frame(Id frame); ///< 0: the chart shot
     PictureView* picture() override { return picture_; }
 
 private:
@@ -30,7 +30,8 @@ private:
     QPushButton* fit_;
     QTableWidget* candidates_;
     QLabel* words_;
-    int shown_setup_ = -1, shown_frame_ = -2, request_ = 0;
+    Id shown_setup_ = 0, shown_frame_ = -1;
+    int request_ = 0;
     std::shared_ptr<const fit::Correction> shown_correction_;
     bool shown_any_ = false;
 };

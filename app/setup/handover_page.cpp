@@ -135,7 +135,7 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
 }
 
 QString HandoverPage::default_name() const {
-    if (setup_ < 0) return {};
+    if (!setup_) return {};
     QString base = session_.title_of(setup_).replace(", ", " ").simplified().replace(' ', '-').toLower();
     for (const QChar c : QString("/\\:*?\"<>|")) base.remove(c);
     const Kind& k = kind_at(kinds_->currentRow());
@@ -158,10 +158,10 @@ void HandoverPage::choose_kind() {
     visible(name_, id != "frames");
     name_->setText(default_name());
     write_->setText(id == "frames" ? tr("Write the frames") : tr("Write the file"));
-    if (setup_ >= 0) show_setup(setup_);
+    if (setup_) show_setup(setup_);
 }
 
-void HandoverPage::show_setup(int setup) {
+void HandoverPage::show_setup(Id setup) {
     const bool other = setup != setup_;
     setup_ = setup;
     if (other) name_->setText(default_name());
@@ -170,7 +170,8 @@ void HandoverPage::show_setup(int setup) {
     write_->setEnabled(s.correction != nullptr);
     const bool matrix_only = QString(k.id) == "icc" || QString(k.id) == "dcp" || QString(k.id) == "matrix";
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
-    else if (s.correction_stale()) fits_->setText(tr("The correction is stale: fit it again before you hand it over."));
+    else if (s.correction_stale()) fits_->setText(tr("The correction is stale: %1. %2 before you hand it over.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)));
+    else if (s.balance_only()) fits_->setText(tr("Balance only: gains and exposure, no colour correction. %1 becomes neutral.").arg(QString::fromStdString(s.correction->balance.white_patch)));
     else if (matrix_only && s.correction->model == fit::Model::root_polynomial_2) {
         double matrix = 0;
         for (const fit::Candidate& c : s.correction->candidates)
@@ -181,7 +182,7 @@ void HandoverPage::show_setup(int setup) {
     written_->setRowCount(static_cast<int>(s.handovers.size()));
     for (int i = 0; i < static_cast<int>(s.handovers.size()); ++i) {
         const Handover& h = s.handovers[static_cast<std::size_t>(i)];
-        const bool stale = h.made_from != s.correction || s.correction_stale();
+        const bool stale = !s.balance_only() && (h.correction != s.correction_id || s.correction_stale());
         const QString texts[] = {QString::fromStdString(h.file.filename().string()), stale ? tr("stale") : tr("current"), h.message};
         for (int c = 0; c < 3; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);

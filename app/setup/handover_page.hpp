@@ -17,7 +17,7 @@ class HandoverPage : public Page {
 
 public:
     explicit HandoverPage(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup) override;
+    void show_setup(Id setup) override;
 
 private:
     void choose_kind();

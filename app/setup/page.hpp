@@ -18,7 +18,7 @@ class Page : public QWidget {
 public:
     explicit Page(Session& session, QWidget* parent = nullptr);
     /// Shows a setup; called again whenever it changed.
-    virtual void show_setup(int setup) = 0;
+    virtual void show_setup(Id setup) = 0;
     /// The picture or other widget that flips and zooms; may be null.
     virtual class PictureView* picture() { return nullptr; }
 
@@ -29,7 +29,7 @@ protected:
     QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip, bool primary = false);
 
     Session& session_;
-    int setup_ = -1;
+    Id setup_ = 0;
 
 private:
     QWidget* side_panel_;

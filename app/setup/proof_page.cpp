@@ -17,6 +17,10 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
     key->setProperty("dim", true);
     side()->addWidget(key);
 
+    prove_ = side_button(tr("Prove it on this chart shot"), {}, tr("Keeps the differences that the correction leaves on this setup's own chart shot (Ctrl+Return)"), true);
+    prove_->setObjectName("proveButton");
+    connect(prove_, &QPushButton::clicked, this, [this] { session_.prove(setup_); });
+
     auto* lower = new QSplitter(Qt::Horizontal);
     lower->setHandleWidth(8);
     lower->setChildrenCollapsible(false);
@@ -39,12 +43,12 @@ void ProofPage::choose(const QString& id) {
     table_->select_patch(id);
 }
 
-void ProofPage::show_setup(int setup) {
+void ProofPage::show_setup(Id setup) {
     setup_ = setup;
     const SetupState& s = session_.at(setup);
     const prove::Proof* proof = s.proof.get();
     std::optional<chart::Definition> definition;
-    if (s.fitted_from) definition = s.fitted_from->definition;
+    if (s.shot) definition = s.shot->definition;
     else if (s.correction && !s.correction->reading.chart.empty()) try { definition = chart::find_definition(s.correction->reading.chart); } catch (const Error&) {}
     swatches_->set(definition ? &*definition : nullptr, proof);
     bars_->set(proof, s.correction ? s.correction->cross_validated : fit::Statistics{});
@@ -54,13 +58,20 @@ void ProofPage::show_setup(int setup) {
         for (const auto& p : proof->patches) rows.push_back({QString::fromStdString(p.id), colour_of_lab(p.reference_lab), {p.delta_e_2000, p.lightness, p.chroma, p.hue_deg}});
     table_->set(rows);
     if (!proof) {
+        prove_->hide();
         left_out_->set("\u2013", tr("Nothing is proved yet. Fit a correction first."));
         facts_->set({});
         return;
     }
+    prove_->setVisible(s.correction && !s.proved);
     const auto& f = proof->delta_e_2000;
     const auto& c = s.correction->cross_validated;
-    left_out_->set(QString::number(c.mean, 'f', 2), s.correction_stale() ? tr("Of a stale correction: fit it again.") : tr("Evidence: each patch was predicted without being seen."));
+    if (s.taken_from) {
+        left_out_->set(QString::number(f.mean, 'f', 2), tr("A correction of %1, on this setup's own chart shot: it was not fitted to it.").arg(session_.title_of(s.taken_from)));
+        facts_->set({{tr("Here"), tr("mean %1, median %2,\n95 % %3, max %4").arg(f.mean, 0, 'f', 2).arg(f.median, 0, 'f', 2).arg(f.p95, 0, 'f', 2).arg(f.max, 0, 'f', 2)}});
+        return;
+    }
+    left_out_->set(QString::number(c.mean, 'f', 2), s.correction_stale() ? tr("Stale: %1.").arg(QString::fromStdString(s.stale.front().why)) : tr("Evidence: each patch was predicted without being seen."));
     const auto row = [](const fit::Statistics& v) { return QObject::tr("mean %1, median %2,\n95 % %3, max %4").arg(v.mean, 0, 'f', 2).arg(v.median, 0, 'f', 2).arg(v.p95, 0, 'f', 2).arg(v.max, 0, 'f', 2); };
     facts_->set({{tr("Left out"), row(c)}, {tr("Fitted"), row(f)}, {tr("Counted"), tr("%1 of %2 patches").arg(std::count_if(proof->patches.begin(), proof->patches.end(), [](const auto& p) { return p.fitted; })).arg(proof->patches.size())}});
 }

@@ -14,7 +14,7 @@ class ProofPage : public Page {
 
 public:
     explicit ProofPage(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup) override;
+    void show_setup(Id setup) override;
 
 private:
     void choose(const QString& id);
@@ -25,6 +25,7 @@ private:
     ProofPlot* bars_;
     ShiftPlot* shifts_;
     PatchTable* table_;
+    QPushButton* prove_;
 };
 
 } // namespace refero::app

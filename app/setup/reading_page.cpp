@@ -25,7 +25,7 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
     arrange(picture_, table_);
 }
 
-void ReadingPage::show_setup(int setup) {
+void ReadingPage::show_setup(Id setup) {
     setup_ = setup;
     const SetupState& s = session_.at(setup);
     picture_->set_picture(s.picture, tr("Nothing is measured yet.\nThe chart has to be found first."));

@@ -12,7 +12,7 @@ class ReadingPage : public Page {
 
 public:
     explicit ReadingPage(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup) override;
+    void show_setup(Id setup) override;
     PictureView* picture() override { return picture_; }
 
 private:

@@ -22,34 +22,40 @@ SetupView::SetupView(Session& session, QWidget* parent) : QWidget(parent), sessi
     for (Page* page : std::initializer_list<Page*>{shot, new ReadingPage(session), new BalancePage(session), correction_, new ProofPage(session), new HandoverPage(session)}) pages_->addWidget(page);
     connect(chain_, &ChainColumn::step_chosen, this, [this](Step step) {
         pages_->setCurrentIndex(static_cast<int>(step));
-        if (setup_ >= 0) page()->show_setup(setup_);
+        if (setup_) page()->show_setup(setup_);
     });
-    connect(shot, &ShotPage::frame_chosen, this, [this](int frame) {
+    connect(shot, &ShotPage::frame_chosen, this, [this](Id frame) {
         choose(Step::correction);
         correction_->choose_frame(frame);
     });
-    connect(&session, &Session::setup_changed, this, [this](int setup) { if (setup == setup_) refresh(); });
+    connect(&session, &Session::setup_changed, this, [this](Id setup) { if (setup == setup_) refresh(); });
 }
 
 Page* SetupView::page() const { return static_cast<Page*>(pages_->currentWidget()); }
 
-void SetupView::open(int setup) {
+void SetupView::open(Id setup) {
     setup_ = setup;
+    session_.look_at(setup);
     chain_->show_setup(setup);
     const SetupState& s = session_.at(setup);
     choose(s.shot ? s.current() : Step::shot);
 }
 
 void SetupView::refresh() {
+    if (!session_.has(setup_)) return; // undone or removed
+    const auto steps = session_.at(setup_).steps();
+    if (std::find(steps.begin(), steps.end(), chosen()) == steps.end()) return choose(Step::balance);
     chain_->show_setup(setup_);
     page()->show_setup(setup_);
 }
 
 void SetupView::go_on() {
-    if (setup_ < 0) return;
+    if (!setup_) return;
     const Step step = session_.at(setup_).current();
     choose(step);
-    if (step == Step::correction || step == Step::proof) session_.fit(setup_);
+    const SetupState& s = session_.at(setup_);
+    if (step == Step::proof && s.correction && !s.correction_stale() && !s.proved) session_.prove(setup_);
+    else if (step == Step::correction || step == Step::proof) session_.fit(setup_);
 }
 
 } // namespace refero::app

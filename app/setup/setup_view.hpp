@@ -15,9 +15,9 @@ class SetupView : public QWidget {
 
 public:
     explicit SetupView(Session& session, QWidget* parent = nullptr);
-    void open(int setup);
-    void close() { setup_ = -1; }
-    int setup() const { return setup_; }
+    void open(Id setup);
+    void close() { setup_ = 0; }
+    Id setup() const { return setup_; }
     void choose(Step step) { chain_->choose(step); }
     Step chosen() const { return chain_->chosen(); }
     Page* page() const;
@@ -28,7 +28,7 @@ public:
 
 private:
     Session& session_;
-    int setup_ = -1;
+    Id setup_ = 0;
     ChainColumn* chain_;
     QStackedWidget* pages_;
     CorrectionPage* correction_;

@@ -20,6 +20,12 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     side()->addWidget(facts_);
     side()->addStretch();
     by_hand_ = side_button(tr("Place the corners by hand"), "find", tr("Puts four corners on the picture, to be dragged onto the chart's outer corners"));
+    refuse_ = side_button(QString(), "cancel", QString());
+    refuse_->setObjectName("refuseButton");
+    connect(refuse_, &QPushButton::clicked, this, [this] {
+        if (!session_.at(setup_).refused.isEmpty()) return session_.accept(setup_);
+        session_.refuse(setup_, {});
+    });
     again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"));
     connect(by_hand_, &QPushButton::clicked, this, &ShotPage::place_by_hand);
     connect(again_, &QPushButton::clicked, this, [this] {
@@ -54,7 +60,7 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     frames_->setAccessibleName(tr("Frames of this setup"));
     frames_->setToolTip(tr("Open a frame to see it before and after the correction"));
     column->addWidget(frames_, 1);
-    connect(frames_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
+    connect(frames_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toLongLong()); });
     arrange(picture_, below, 186);
 }
 
@@ -68,9 +74,12 @@ void ShotPage::place_by_hand() {
     session_.change(setup_, s, tr("Place the corners"));
 }
 
-void ShotPage::show_setup(int setup) {
+void ShotPage::show_setup(Id setup) {
     setup_ = setup;
     const SetupState& s = session_.at(setup);
+    refuse_->setVisible(s.chart_shot != 0);
+    refuse_->setText(s.refused.isEmpty() ? tr("Refuse this chart shot \u2026") : tr("Accept it after all"));
+    refuse_->setToolTip(s.refused.isEmpty() ? tr("It is not used any more; a correction fitted to it turns stale") : tr("Takes the refusal back"));
     picture_->set_picture(s.picture, s.waiting ? tr("The frame is being made \u2026") : s.busy ? tr("Reading the frame \u2026") : s.problem.isEmpty() ? tr("No chart shot yet.\nDrop a frame that shows the chart onto the window.") : s.problem);
     std::optional<chart::Corners> corners = s.settings.corners;
     if (!corners && s.shot) corners = s.shot->placement.corners;
@@ -79,47 +88,54 @@ void ShotPage::show_setup(int setup) {
     picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
     by_hand_->setVisible(s.frame && !corners);
     again_->setVisible(s.settings.corners.has_value());
-    if (s.shot)
+    if (!s.refused.isEmpty())
+        found_->set(tr("Refused"), s.refused);
+    else if (s.shot)
         found_->set(QString::fromStdString(s.shot->placement.chart), s.settings.corners ? tr("Corners by hand. Fine steps: choose a corner, then the arrow keys.")
                                                                                         : tr("Found, %1 % sure. Drag a corner if it is off.").arg(100 * s.shot->placement.confidence, 0, 'f', 0));
     else
         found_->set("\u2013", s.waiting || s.busy ? QString() : s.problem.isEmpty() ? tr("No chart shot yet") : s.problem);
-    const frame::Metadata m = s.frame ? s.frame->metadata : frame::Metadata{};
+    const plan::Frame& m = s.chart_frame;
     std::vector<std::pair<QString, QString>> facts;
     if (s.shot) {
         facts.emplace_back(tr("Tilt"), tr("%1\u00b0").arg(s.shot->placement.tilt_deg, 0, 'f', 1));
         facts.emplace_back(tr("Share of frame"), tr("%1 %").arg(100 * s.shot->placement.frame_fraction, 0, 'f', 1));
         if (s.shot->placement.mirrored) facts.emplace_back(tr("Mirrored"), tr("yes: check how the frame came in"));
     }
-    if (s.frame) {
-        facts.emplace_back(tr("Camera"), QString::fromStdString(m.camera()));
-        facts.emplace_back(tr("Lens"), QString::fromStdString(m.lens));
+    if (m.id) {
+        facts.emplace_back(tr("Camera"), QString::fromStdString(m.model));
+        facts.emplace_back(tr("Lens"), QString::fromStdString(m.lens_name));
         facts.emplace_back(tr("Exposure"), QStringList{exposure_text(m.exposure_s), m.f_number > 0 ? tr("f/%1").arg(m.f_number) : QString(), m.iso > 0 ? tr("ISO %1").arg(m.iso) : QString()}.filter(QRegularExpression(".")).join(", "));
         facts.emplace_back(tr("Taken"), QString::fromStdString(m.taken).replace('T', ' '));
-        facts.emplace_back(tr("Size"), tr("%1 \u00d7 %2").arg(s.frame->full_width).arg(s.frame->full_height));
-        facts.emplace_back(tr("File"), QString::fromStdString(s.frame->file.filename().string()));
+        if (s.shot) facts.emplace_back(tr("Size"), tr("%1 \u00d7 %2").arg(s.shot->frame.full_width).arg(s.shot->frame.full_height));
+        facts.emplace_back(tr("File"), QString::fromStdString(fs::path(m.path).filename().string()));
+        facts.emplace_back(tr("Here because"), QString::fromStdString(m.reason));
     }
     facts_->set(facts);
 
-    const auto& files = s.setup.frames;
-    const auto existing = static_cast<std::size_t>(std::count_if(files.begin(), files.end(), [](const fs::path& f) { return fs::exists(f); }));
-    if (setup == shown_setup_ && files.size() == shown_frames_ && existing == shown_existing_) return;
-    shown_setup_ = setup, shown_frames_ = files.size(), shown_existing_ = existing;
+    if (setup == shown_setup_ && s.frames == shown_frames_) return;
+    shown_setup_ = setup, shown_frames_ = s.frames;
     frames_->clear();
     QPixmap blank(frames_->iconSize());
     blank.fill(Theme::now().raised);
-    for (std::size_t k = 0; k < files.size(); ++k) {
-        auto* item = new QListWidgetItem(QIcon(blank), QString::fromStdString(files[k].filename().string()), frames_);
-        item->setData(Qt::UserRole, static_cast<int>(k));
-        item->setToolTip(QString::fromStdString(files[k].string()));
+    hint_->setVisible(s.frames.empty());
+    // A setup can have thousands: the first ones here, all of them in the list of frames.
+    constexpr std::size_t most = 200;
+    for (std::size_t k = 0; k < std::min(most, s.frames.size()); ++k) {
+        const plan::Frame* row = session_.frame_row(s.frames[k]);
+        auto* item = new QListWidgetItem(QIcon(blank), QString::fromStdString(fs::path(row->path).filename().string()), frames_);
+        item->setData(Qt::UserRole, qlonglong(row->id));
+        item->setToolTip(QString::fromStdString(row->path + "\n" + row->reason));
+        session_.thumbnail(row->id, [this, setup, id = row->id](const QImage& image) {
+            if (setup != setup_) return;
+            for (int i = 0; i < frames_->count(); ++i)
+                if (frames_->item(i)->data(Qt::UserRole).toLongLong() == id) {
+                    QIcon picture(QPixmap::fromImage(image));
+                    picture.addPixmap(QPixmap::fromImage(image), QIcon::Selected);
+                    frames_->item(i)->setIcon(picture);
+                }
+        });
     }
-    hint_->setVisible(files.empty());
-    session_.thumbnails(setup, [this, setup](int k, const QImage& image) {
-        if (setup != setup_ || k >= frames_->count()) return;
-        QIcon picture(QPixmap::fromImage(image));
-        picture.addPixmap(QPixmap::fromImage(image), QIcon::Selected);
-        frames_->item(k)->setIcon(picture);
-    });
 }
 
 } // namespace refero::app

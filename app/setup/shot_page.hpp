@@ -14,11 +14,11 @@ class ShotPage : public Page {
 
 public:
     explicit ShotPage(Session& session, QWidget* parent = nullptr);
-    void show_setup(int setup) override;
+    void show_setup(Id setup) override;
     PictureView* picture() override { return picture_; }
 
 signals:
-    void frame_chosen(int frame);
+    void frame_chosen(Id frame);
 
 private:
     void place_by_hand();
@@ -26,11 +26,11 @@ private:
     PictureView* picture_;
     Figure* found_;
     Facts* facts_;
-    QPushButton *by_hand_, *again_;
+    QPushButton *by_hand_, *refuse_, *again_;
     QListWidget* frames_;
     QLabel* hint_;
-    int shown_setup_ = -1;
-    std::size_t shown_frames_ = 0, shown_existing_ = 0;
+    Id shown_setup_ = 0;
+    std::vector<Id> shown_frames_;
 };
 
 } // namespace refero::app

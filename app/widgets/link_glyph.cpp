@@ -1,5 +1,7 @@
 #include "link_glyph.hpp"
 
+#include <QPainterPath>
+
 #include "../theme.hpp"
 
 namespace refero::app {
@@ -48,13 +50,47 @@ void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QCol
     painter.restore();
 }
 
+void draw_state(QPainter& painter, const QRectF& box, plan::State state, const QColor& colour) {
+    double filled = 0;
+    switch (state) {
+    case plan::State::to_shoot: return draw_link(painter, box, LinkState::missing, colour);
+    case plan::State::refused: return draw_link(painter, box, LinkState::broken, colour);
+    case plan::State::stale: return draw_link(painter, box, LinkState::worn, colour);
+    case plan::State::handed_over: return draw_link(painter, box, LinkState::whole, colour);
+    case plan::State::shot: break;
+    case plan::State::read: filled = 0.28; break;
+    case plan::State::corrected: filled = 0.52; break;
+    case plan::State::proved: filled = 0.76; break;
+    }
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    const double w = std::min(box.width(), box.height() * 0.62), h = w / 0.62, stroke = std::max(1.4, w * 0.14);
+    QRectF ring(0, 0, w - stroke, h - stroke);
+    ring.moveCenter(box.center());
+    QPainterPath shape;
+    shape.addRoundedRect(ring, ring.width() / 2, ring.width() / 2);
+    QPainterPath level;
+    level.addRect(QRectF(ring.left() - 1, ring.bottom() - filled * ring.height(), ring.width() + 2, ring.height()));
+    painter.fillPath(shape & level, colour);
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(colour, stroke));
+    painter.drawPath(shape);
+    painter.restore();
+}
+
+void StateGlyph::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    draw_state(painter, QRectF(rect()).adjusted(1, 1, -1, -1), state_, Theme::now().text);
+}
+
 void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour) {
-    const double step = box.width() / step_count;
-    for (int i = 0; i < step_count; ++i) {
-        const LinkState state = setup.link(static_cast<Step>(i));
-        const QRectF cell(box.left() + i * step, box.top(), step, box.height());
-        if (i + 1 < step_count) { // joined where the evidence goes on
-            const bool joined = state == LinkState::whole && setup.link(static_cast<Step>(i + 1)) != LinkState::missing;
+    const auto steps = setup.steps();
+    const double step = box.width() / static_cast<double>(steps.size());
+    for (std::size_t i = 0; i < steps.size(); ++i) {
+        const LinkState state = setup.link(steps[i]);
+        const QRectF cell(box.left() + static_cast<double>(i) * step, box.top(), step, box.height());
+        if (i + 1 < steps.size()) { // joined where the evidence goes on
+            const bool joined = state == LinkState::whole && setup.link(steps[i + 1]) != LinkState::missing;
             if (joined) painter.fillRect(QRectF(cell.center().x() + 4, cell.center().y() - 1, step - 8, 2), colour);
         }
         draw_link(painter, cell, state, colour);

@@ -11,8 +11,23 @@ namespace refero::app {
 /// Draws a link standing upright in `box`: whole is a filled ring pair, worn hollow and thin, broken split, missing
 /// a dotted outline.
 void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QColor& colour);
-/// The six links of a setup side by side.
+/// The state of a setup: a missing, broken, worn or whole link, and a ring that fills up on the way.
+void draw_state(QPainter& painter, const QRectF& box, plan::State state, const QColor& colour);
+/// The links of a setup side by side.
 void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour);
+
+class StateGlyph : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit StateGlyph(plan::State state, QWidget* parent = nullptr) : QWidget(parent), state_(state) { setFixedSize(18, 24); }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    plan::State state_;
+};
 
 /// The six links with their names, all whole: what the work is about.
 class ChainPicture : public QWidget {

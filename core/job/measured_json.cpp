@@ -11,7 +11,7 @@ using nlohmann::json;
 
 std::string to_json(const MeasuredShot& s) {
     const frame::Metadata& m = s.frame.metadata;
-    json j{{"refero_reading", 1}, {"chart", s.definition.id}, {"definition", s.definition.file.string()}, {"sha256", s.sha256}, {"full_size", {s.frame.full_width, s.frame.full_height}}};
+    json j{{"refero_reading", 1}, {"chart", s.definition.id}, {"definition", s.definition.file.string()}, {"sha256", s.sha256}, {"full_size", {s.frame.full_width, s.frame.full_height}}, {"cell", s.frame.cell}, {"encoding", s.frame.encoding}};
     j["metadata"] = {{"make", m.make}, {"model", m.model}, {"lens", m.lens}, {"serial_number", m.serial_number}, {"unique_model", m.unique_model}, {"taken", m.taken},
                      {"exposure_s", m.exposure_s}, {"f_number", m.f_number}, {"iso", m.iso}, {"focal_mm", m.focal_mm}, {"focal_35mm_mm", m.focal_35mm_mm}};
     for (const chart::Point& p : s.placement.corners) j["corners"].push_back({p.x(), p.y()});
@@ -35,6 +35,7 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
         s.sha256 = j.at("sha256");
         s.frame.file = file;
         s.frame.full_width = j.at("full_size").at(0), s.frame.full_height = j.at("full_size").at(1);
+        s.frame.cell = j.at("cell"), s.frame.encoding = j.at("encoding");
         s.frame.is_raw = j.contains("camera_from_xyz");
         const json& m = j.at("metadata");
         s.frame.metadata = {m.at("make"), m.at("model"), m.at("lens"), m.at("serial_number"), m.at("unique_model"), m.at("taken"),

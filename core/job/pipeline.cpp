@@ -30,6 +30,18 @@ MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& opt
     return shot;
 }
 
+std::vector<plan::Finding> findings_of(const MeasuredShot& shot) {
+    std::vector<plan::Finding> all;
+    all.push_back({.check = "found", .status = "pass", .value = shot.placement.confidence, .unit = "confidence"});
+    std::string clipped;
+    int count = 0;
+    for (const read::PatchReading& p : shot.reading.patches)
+        if (p.pixels > 0 && p.clipped > read::most_clipped) clipped += (clipped.empty() ? "" : " ") + p.id, ++count;
+    all.push_back({.check = "clipping", .status = count ? "caution" : "pass", .value = static_cast<double>(count), .unit = "patches", .patches = clipped, .advice = count ? "Close down, and shoot the chart again" : ""});
+    all.push_back({.check = "mirrored", .status = shot.placement.mirrored ? "caution" : "pass", .advice = shot.placement.mirrored ? "Check how the frame came in" : ""});
+    return all;
+}
+
 fit::Source source_of(const MeasuredShot& shot) {
     return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256, shot.frame.metadata, shot.placement};
 }

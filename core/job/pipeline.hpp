@@ -1,6 +1,7 @@
 // The one path from files to a correction, used alike by the command line and the application.
 #pragma once
 
+#include "plan/shoot.hpp"
 #include "prove/prove.hpp"
 
 namespace refero::job {
@@ -29,6 +30,9 @@ find::Placement locate(const frame::Frame& frame, const std::string& chart, std:
 /// A measured shot without its pixels, as a job keeps it (JSON, docs/formats.md). Throws Error(input).
 std::string to_json(const MeasuredShot& shot);
 MeasuredShot measured_from_json(const std::string& text, const std::filesystem::path& file);
+
+/// What can be said of a shot so far: found, clipping, mirrored.
+std::vector<plan::Finding> findings_of(const MeasuredShot& shot);
 
 /// The source entry of a correction: file, hash, metadata, placement.
 fit::Source source_of(const MeasuredShot& shot);

@@ -168,7 +168,7 @@ struct Staleness {
     std::string rule; ///< light, lens, mode, firmware, iso, age, chart, refused, settings, newer
     std::string why, remedy;
 };
-/// Why the correction in force no longer holds; empty when it does or there is none.
+/// Why the correction in force no longer holds; empty when it does, there is none, or it was taken from another setup.
 std::vector<Staleness> staleness(const Shoot& shoot, Id setup);
 
 enum class State { to_shoot, refused, shot, read, corrected, proved, handed_over, stale };

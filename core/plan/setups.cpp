@@ -130,7 +130,8 @@ std::vector<Staleness> staleness(const Shoot& shoot, Id id) {
     std::vector<Staleness> all;
     const Setup* setup = record(shoot.setups, id);
     const Evidence e = evidence(shoot, id);
-    if (!setup || !e.correction) return all;
+    // One that was taken from another setup is proved here or it is not; it does not turn stale.
+    if (!setup || !e.correction || e.correction->taken_from) return all;
     const Correction& c = *e.correction;
     const Brief& brief = shoot.brief();
     const double shot_at = seconds_of(c.shot_taken);

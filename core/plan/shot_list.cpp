@@ -80,14 +80,14 @@ void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
     }
     if (!mode) return;
     const bool flash = light && light->kind == LightKind::flash;
-    std::string meter = flash ? "Flash meter at the chart, or test frames: " : mode->kind == ModeKind::video ? "Waveform or zebra on the grey card: " : "Spot-meter a grey card, or incident light (an averaging meter misleads): ";
+    std::string meter = flash ? "Flash meter or test frames: " : mode->kind == ModeKind::video ? "Waveform or zebra: " : "Meter: ";
     try {
         const Levels l = levels_of(mode->kind == ModeKind::raw && mode->encoding == "linear" ? Mode{0, "", ModeKind::raw, "srgb", ""} : *mode, brief.exposure_school);
         if (mode->kind == ModeKind::video) {
             const bool over = brief.exposure_school == ExposureSchool::one_over;
             meter += formatted("grey %.0f %%, white %.0f %%, light skin %.0f %%, dark skin %.0f %%", 100 * l.grey, 100 * l.white, 100 * l.light_skin, 100 * l.dark_skin) + (over ? ", one stop over" : "");
         } else {
-            meter += formatted("grey at %.0f %% of the histogram, white patch below %.0f %%, nothing clipped", 100 * l.grey, 100 * l.white);
+            meter += formatted("grey at %.0f %% of the histogram, white below %.0f %%, nothing clipped", 100 * l.grey, 100 * l.white);
         }
     } catch (const Error&) {
         meter += "the mode's curve is not known here; nothing clipped, black not drowned";
@@ -96,14 +96,15 @@ void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
     const bool baked = mode->kind != ModeKind::raw;
     std::string balance;
     switch (brief.balance_school) {
-    case BalanceSchool::custom: balance = "Balance in the camera on a grey or white card"; break;
-    case BalanceSchool::preset: balance = light && light->kelvin > 0 ? formatted("Balance in the camera at %.0f K", light->kelvin) : "Balance in the camera at the light's preset"; break;
-    case BalanceSchool::automatic: balance = baked ? "Balance in the camera on a card: automatic balance cannot be mended in " + std::string(mode->kind == ModeKind::video ? "video" : "JPEG") : "Automatic balance will do for raw; corrected from the chart"; break;
+    case BalanceSchool::custom: balance = "Balance on a grey or white card"; break;
+    case BalanceSchool::preset: balance = light && light->kelvin > 0 ? formatted("Balance set to %.0f K", light->kelvin) : "Balance at the light's preset"; break;
+    case BalanceSchool::automatic: balance = baked ? "Balance on a card: automatic balance cannot be mended in " + std::string(mode->kind == ModeKind::video ? "video" : "JPEG") : "Automatic balance will do for raw, corrected from the chart"; break;
     }
     if (flash && brief.balance_school == BalanceSchool::automatic) balance += " (it measures the room's lamps, not the flash)";
-    balance += baked ? ", before the chart: what is recorded keeps it" : brief.balance_school == BalanceSchool::automatic ? "" : "; raw keeps its freedom, but preview and histogram become true";
+    if (baked) balance += ", before the chart: the recording keeps it";
+    else if (brief.balance_school != BalanceSchool::automatic) balance += " (makes preview and histogram true)";
     p.hints.push_back(balance);
-    if (s.balance_only) p.hints.push_back("Balance only: the card, or the chart's greys, is enough. For finished JPEGs and same-day delivery the balance is set in the camera");
+    if (s.balance_only) p.hints.push_back("Balance only: a card or the chart's greys. For finished JPEGs and same-day delivery the balance is set in the camera");
 }
 
 } // namespace
@@ -116,7 +117,7 @@ ShotList shot_list(const Shoot& shoot) {
     list.schools = std::string(brief.lens_school == LensSchool::each_lens ? "each lens its own chart shot" : "one chart shot a camera and light") + "; chart " +
                    (brief.share_school == ShareSchool::fill ? "fills the frame" : "about a tenth of the frame") + "; balance " + name_of(brief.balance_school) + "; video " +
                    (brief.exposure_school == ExposureSchool::one_over ? "one stop over" : "as metered") + "; chart at the " + (brief.chart_at_end ? "end" : "start") + " of each light";
-    list.before = {"Chart clean, closed until needed, patches never touched. All cameras' clocks set, low ISO.",
+    list.before = {"Chart clean, closed until needed, patches never touched. Clocks set, low ISO. Spot-meter a grey card or measure incident light: averaging meters mislead.",
                    "Chart in the subject's own light, key-light side, facing the camera, no shadow, finger or glare on it. Again whenever the light changes."};
     const auto rows = rigs(shoot);
     // Lights of one place follow each other.

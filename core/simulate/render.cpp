@@ -46,6 +46,7 @@ struct Layer {
     Rgb colour;
     Texture texture;
     std::function<float(double, double)> coverage;
+    bool in_front = false;
 };
 
 float soft(double distance_px) { return static_cast<float>(std::clamp(0.5 - distance_px, 0.0, 1.0)); }
@@ -213,7 +214,10 @@ Rendering render(const Scene& s, std::stop_token stop) {
 
     std::vector<Layer> layers;
     for (std::size_t i = 0; i < s.objects.size(); ++i)
-        for (Layer& layer : layers_of(s.objects[i], s, s.seed * 1000 + i, seen(s.objects[i].reflectance))) layers.push_back(std::move(layer));
+        for (Layer& layer : layers_of(s.objects[i], s, s.seed * 1000 + i, seen(s.objects[i].reflectance))) {
+            layer.in_front = s.objects[i].in_front;
+            layers.push_back(std::move(layer));
+        }
     std::vector<Corners> corners;
     std::vector<std::vector<Rgb>> patch_colours;
     for (const ChartInScene& c : s.charts) {
@@ -233,17 +237,20 @@ Rendering render(const Scene& s, std::stop_token stop) {
             const float f = texture_factor(s.background_texture, x, y, static_cast<std::uint32_t>(s.seed));
             Eigen::Map<Rgb>(row + static_cast<std::size_t>(x) * 3) = f * background;
         }
-        for (std::size_t i = 0; i < layers.size(); ++i) {
-            const Layer& layer = layers[i];
-            if (y < layer.y0 || y >= layer.y1) continue;
-            for (int x = layer.x0; x < layer.x1; ++x) {
-                const float on = layer.coverage(x + 0.5, y + 0.5);
-                if (on <= 0) continue;
-                Eigen::Map<Rgb> pixel(row + static_cast<std::size_t>(x) * 3);
-                const float f = texture_factor(layer.texture, x, y, static_cast<std::uint32_t>(s.seed + 17 + i));
-                pixel += on * (f * layer.colour - pixel);
+        const auto draw_layers = [&](bool in_front) {
+            for (std::size_t i = 0; i < layers.size(); ++i) {
+                const Layer& layer = layers[i];
+                if (layer.in_front != in_front || y < layer.y0 || y >= layer.y1) continue;
+                for (int x = layer.x0; x < layer.x1; ++x) {
+                    const float on = layer.coverage(x + 0.5, y + 0.5);
+                    if (on <= 0) continue;
+                    Eigen::Map<Rgb> pixel(row + static_cast<std::size_t>(x) * 3);
+                    const float f = texture_factor(layer.texture, x, y, static_cast<std::uint32_t>(s.seed + 17 + i));
+                    pixel += on * (f * layer.colour - pixel);
+                }
             }
-        }
+        };
+        draw_layers(false);
         for (std::size_t i = 0; i < s.charts.size(); ++i) {
             const chart::Definition& d = s.charts[i].definition;
             const Homography map = chart::pixels_from_mm(d, corners[i]);
@@ -256,6 +263,7 @@ Rendering render(const Scene& s, std::stop_token stop) {
             draw_chart(s.charts[i], corners[i], patch_colours[i], body, y, std::clamp(static_cast<int>(x0) - 2, 0, s.width),
                        std::clamp(static_cast<int>(x1) + 3, 0, s.width), row);
         }
+        draw_layers(true);
         for (int x = 0; x < s.width; ++x) {
             const double dx = (x + 0.5 - s.width / 2.0) / half_diagonal, dy = (y + 0.5 - s.height / 2.0) / half_diagonal;
             const double along = (x + 0.5 - s.width / 2.0) * fall_x + (y + 0.5 - s.height / 2.0) * fall_y;

@@ -181,6 +181,7 @@ Object parse_object(Reader r) {
     o.reflectance = parse_surface(r, "surface", o.reflectance);
     o.texture = parse_texture(r);
     o.branches = static_cast<int>(r.number("branches", 6, 1, 40));
+    o.in_front = r.flag("in_front");
     r.finish();
     return o;
 }

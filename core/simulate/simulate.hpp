@@ -55,7 +55,8 @@ struct Object {
     double rotation_deg = 0;
     Spectrum reflectance = Spectrum::constant(0.5);
     Texture texture;
-    int branches = 6; ///< frond only
+    int branches = 6;      ///< frond only
+    bool in_front = false; ///< of the charts
 };
 
 struct ChartInScene {

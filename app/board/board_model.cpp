@@ -1,0 +1,153 @@
+#include "board_model.hpp"
+
+#include <QIODevice>
+#include <QMimeData>
+#include <QUrl>
+
+namespace refero::app {
+
+namespace {
+constexpr const char* setup_mime = "application/x-refero-setup";
+QString qs(const std::string& s) { return QString::fromStdString(s); }
+} // namespace
+
+QString words_for(plan::State state) {
+    switch (state) {
+    case plan::State::to_shoot: return QObject::tr("to shoot");
+    case plan::State::refused: return QObject::tr("refused");
+    case plan::State::shot: return QObject::tr("shot");
+    case plan::State::read: return QObject::tr("read");
+    case plan::State::corrected: return QObject::tr("corrected");
+    case plan::State::proved: return QObject::tr("proved");
+    case plan::State::handed_over: return QObject::tr("handed over");
+    case plan::State::stale: return QObject::tr("stale");
+    }
+    return {};
+}
+
+QString verdict(const SetupState& s) {
+    if (s.waiting || s.busy) return s.figure(Step::shot);
+    if (!s.refused.isEmpty()) return s.refused;
+    if (!s.problem.isEmpty() && !s.shot) return s.problem;
+    if (!s.stale.empty()) return QString::fromStdString(s.stale.front().why);
+    if (s.whole()) return QObject::tr("chain whole");
+    const Step step = s.current();
+    const QString next = s.next(step);
+    return !next.isEmpty() ? "\u2192 " + next : QObject::tr("%1 %2").arg(name_of(step), name_of(s.link(step)));
+}
+
+BoardModel::BoardModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) { rebuild(); }
+
+void BoardModel::rebuild() {
+    beginResetModel();
+    rigs_ = plan::rigs(session_.shoot());
+    lights_.clear();
+    cells_.clear();
+    for (const Id light : plan::lights_in_order(session_.shoot())) lights_.push_back(light);
+    for (const plan::Setup& s : session_.shoot().setups)
+        for (int r = 0; r < rowCount(); ++r)
+            for (int c = 0; c < columnCount(); ++c)
+                if (s.light == light(c) && plan::Rig{s.camera, s.lens, s.mode} == rig(r)) cells_[{r, c}] = s.id;
+    endResetModel();
+}
+
+Id BoardModel::setup_at(const QModelIndex& i) const {
+    const auto at = cells_.find({i.row(), i.column()});
+    return at == cells_.end() || !session_.has(at->second) ? 0 : at->second;
+}
+
+QModelIndex BoardModel::index_of(Id setup) const {
+    for (const auto& [at, id] : cells_)
+        if (id == setup) return index(at.first, at.second);
+    return {};
+}
+
+void BoardModel::touch(Id setup) {
+    if (const QModelIndex i = index_of(setup); i.isValid()) emit dataChanged(i, i);
+}
+
+void BoardModel::set_filter(const QString& words) {
+    filter_ = words.simplified().toLower().split(' ', Qt::SkipEmptyParts);
+    if (rowCount() && columnCount()) emit dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
+}
+
+bool BoardModel::matches(int row, int column) const {
+    if (filter_.isEmpty()) return true;
+    const plan::Shoot& s = session_.shoot();
+    const plan::Rig& r = rig(row);
+    const plan::Light* l = plan::record(s.lights, light(column));
+    QString text = qs(plan::name_in(s.cameras, r.camera) + " " + plan::name_in(s.lenses, r.lens) + " " + plan::name_in(s.modes, r.mode) + " " + (l ? l->name + " " + plan::name_in(s.places, l->place) : "")) + " ";
+    const Id setup = setup_at(index(row, column));
+    text += setup ? words_for(session_.at(setup).state) + (session_.at(setup).balance_only() ? tr(" balance only") : QString()) : tr("not planned");
+    text = text.toLower();
+    return std::all_of(filter_.begin(), filter_.end(), [&](const QString& w) { return text.contains(w); });
+}
+
+QVariant BoardModel::data(const QModelIndex& i, int role) const {
+    const Id setup = setup_at(i);
+    if (role == setup_role) return qlonglong(setup);
+    if (role == matches_role) return matches(i.row(), i.column());
+    if (role != Qt::AccessibleTextRole && role != Qt::ToolTipRole) return {};
+    const plan::Shoot& s = session_.shoot();
+    if (!setup) return tr("%1, %2: not planned").arg(qs(plan::name_in(s.cameras, rig(i.row()).camera)), qs(plan::name_in(s.lights, light(i.column()))));
+    const SetupState& state = session_.at(setup);
+    QStringList words{tr("%1: %2").arg(session_.title_of(setup), words_for(state.state)), verdict(state)};
+    for (const plan::Staleness& r : state.stale) words << tr("Stale: %1. %2.").arg(qs(r.why), qs(r.remedy));
+    for (const Step step : state.steps()) words << QString("%1: %2").arg(name_of(step), name_of(state.link(step)));
+    return words.join("\n");
+}
+
+QVariant BoardModel::headerData(int n, Qt::Orientation o, int role) const {
+    const plan::Shoot& s = session_.shoot();
+    if (role == Qt::TextAlignmentRole) return int(Qt::AlignLeft | Qt::AlignVCenter);
+    if (role != Qt::DisplayRole && role != Qt::ToolTipRole) return {};
+    if (o == Qt::Horizontal) {
+        const plan::Light* l = plan::record(s.lights, light(n));
+        if (!l) return {};
+        const QString place = qs(plan::name_in(s.places, l->place));
+        if (role == Qt::ToolTipRole) return qs(plan::words_for(l->kind)) + (l->kelvin > 0 ? tr(", %1 K").arg(l->kelvin) : QString()) + (l->spill.empty() ? QString() : tr("\nalso on the subject: %1").arg(qs(l->spill)));
+        return qs(l->name) + (place.isEmpty() ? "" : "\n" + place);
+    }
+    const plan::Rig& r = rig(n);
+    const QString lens = qs(plan::name_in(s.lenses, r.lens)), mode = qs(plan::name_in(s.modes, r.mode));
+    return qs(plan::name_in(s.cameras, r.camera)) + (lens.isEmpty() ? "" : "\n" + lens) + (mode.isEmpty() ? "" : "\n" + mode);
+}
+
+Qt::ItemFlags BoardModel::flags(const QModelIndex& i) const {
+    if (!i.isValid()) return Qt::NoItemFlags;
+    Qt::ItemFlags f = Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsDropEnabled;
+    if (const Id setup = setup_at(i); setup && session_.at(setup).correction) f |= Qt::ItemIsDragEnabled;
+    return f;
+}
+
+QStringList BoardModel::mimeTypes() const { return {setup_mime, "text/uri-list"}; }
+
+QMimeData* BoardModel::mimeData(const QModelIndexList& indexes) const {
+    auto* data = new QMimeData;
+    if (!indexes.isEmpty()) data->setData(setup_mime, QByteArray::number(qlonglong(setup_at(indexes.front()))));
+    return data;
+}
+
+bool BoardModel::canDropMimeData(const QMimeData* data, Qt::DropAction, int, int, const QModelIndex& parent) const {
+    if (!parent.isValid()) return false;
+    if (data->hasFormat(setup_mime)) {
+        const Id to = setup_at(parent);
+        return to && to != data->data(setup_mime).toLongLong();
+    }
+    return data->hasUrls();
+}
+
+bool BoardModel::dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column, const QModelIndex& parent) {
+    if (!canDropMimeData(data, action, row, column, parent)) return false;
+    if (data->hasFormat(setup_mime)) {
+        emit correction_dropped(data->data(setup_mime).toLongLong(), setup_at(parent));
+        return true;
+    }
+    std::vector<fs::path> files;
+    for (const QUrl& url : data->urls())
+        if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
+    emit files_dropped(files, parent.row(), parent.column());
+    return true;
+}
+
+} // namespace refero::app

@@ -1,0 +1,33 @@
+// The place Board: setups, the frames that came in, and the log of what was done.
+#pragma once
+
+#include <QStackedWidget>
+#include <QToolButton>
+
+#include "../frames/frames_view.hpp"
+#include "../log/log_view.hpp"
+#include "board_view.hpp"
+
+namespace refero::app {
+
+class BoardPlace : public QWidget {
+    Q_OBJECT
+
+public:
+    enum View { setups, frames, log };
+    explicit BoardPlace(Session& session, QWidget* parent = nullptr);
+    void show_view(View view);
+    View view() const { return static_cast<View>(pages_->currentIndex()); }
+    BoardView* board() { return board_; }
+    FramesView* frames_view() { return frames_; }
+    LogView* log_view() { return log_; }
+
+private:
+    BoardView* board_;
+    FramesView* frames_;
+    LogView* log_;
+    QStackedWidget* pages_;
+    std::array<QToolButton*, 3> buttons_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,145 @@
+#include "frames_model.hpp"
+
+#include <QFont>
+
+#include "../theme.hpp"
+
+namespace refero::app {
+
+namespace {
+QString qs(const std::string& s) { return QString::fromStdString(s); }
+constexpr int picture_height = 36, most_pictures = 2000;
+} // namespace
+
+FramesModel::FramesModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session), pictures_(most_pictures) {
+    connect(&session, &Session::frames_changed, this, &FramesModel::follow);
+    rebuild();
+}
+
+// New values show in the rows that are there; rows that come or go build the list anew.
+void FramesModel::follow() {
+    if (session_.shoot().frames.size() != shown_frames_ || !filter_.isEmpty()) return rebuild();
+    for (const Id id : rows_)
+        if (!session_.frame_row(id)) return rebuild();
+    if (!rows_.empty()) emit dataChanged(index(0, 0), index(rowCount() - 1, column_count - 1));
+}
+
+void FramesModel::set_filter(const QString& words) {
+    filter_ = words;
+    rebuild();
+}
+
+void FramesModel::rebuild() {
+    beginResetModel();
+    rows_.clear();
+    companions_.clear();
+    asked_.clear();
+    const QStringList words = filter_.simplified().toLower().split(' ', Qt::SkipEmptyParts);
+    shown_frames_ = session_.shoot().frames.size();
+    for (const plan::Frame& f : session_.shoot().frames) {
+        if (f.same_as) {
+            companions_[f.same_as].push_back(f.id);
+            continue;
+        }
+        if (!words.isEmpty()) {
+            QString all;
+            for (int c = name; c < column_count; ++c) all += text(f, c) + " ";
+            all = all.toLower();
+            if (!std::all_of(words.begin(), words.end(), [&](const QString& w) { return all.contains(w); })) continue;
+        }
+        rows_.push_back(f.id);
+    }
+    endResetModel();
+    sort(sort_column_, sort_order_);
+}
+
+void FramesModel::sort(int column, Qt::SortOrder order) {
+    sort_column_ = column, sort_order_ = order;
+    std::vector<std::pair<QString, Id>> keyed;
+    for (const Id id : rows_) {
+        const plan::Frame& f = *session_.frame_row(id);
+        keyed.emplace_back(column == taken ? qs(plan::time_of(plan::time_in_job(session_.shoot(), f))) : column == picture ? QString("%1").arg(id, 12) : text(f, column), id);
+    }
+    emit layoutAboutToBeChanged();
+    std::stable_sort(keyed.begin(), keyed.end(), [&](const auto& a, const auto& b) { return order == Qt::AscendingOrder ? a.first < b.first : b.first < a.first; });
+    for (std::size_t i = 0; i < keyed.size(); ++i) rows_[i] = keyed[i].second;
+    emit layoutChanged();
+}
+
+QString FramesModel::text(const plan::Frame& f, int column) const {
+    const plan::Shoot& s = session_.shoot();
+    switch (column) {
+    case name: {
+        const std::string file = fs::path(f.path).filename().string();
+        const auto more = companions_.find(f.id);
+        return qs(file) + (more == companions_.end() ? QString() : tr(" + %1").arg(more->second.size()));
+    }
+    case taken: return qs(f.taken).replace('T', ' ');
+    case camera: {
+        const QString known = qs(plan::name_in(s.cameras, f.camera)), lens = qs(f.lens ? plan::name_in(s.lenses, f.lens) : f.lens_name);
+        return (known.isEmpty() ? qs(f.model) : known) + (lens.isEmpty() ? QString() : ", " + lens);
+    }
+    case settings: {
+        QStringList parts;
+        if (f.exposure_s > 0) parts << (f.exposure_s < 0.3 ? tr("1/%1 s").arg(qRound(1 / f.exposure_s)) : tr("%1 s").arg(f.exposure_s, 0, 'g', 2));
+        if (f.f_number > 0) parts << tr("f/%1").arg(f.f_number);
+        if (f.iso > 0) parts << tr("ISO %1").arg(f.iso);
+        if (f.duration_s > 0) parts << tr("%1 s long").arg(f.duration_s, 0, 'f', 1);
+        return parts.join(", ");
+    }
+    case what:
+        if (!f.problem.empty()) return tr("unreadable");
+        if (f.kind == plan::FrameKind::clip) return tr("clip");
+        return f.kind == plan::FrameKind::chart ? tr("chart") : tr("frame");
+    case setup: return f.setup ? session_.title_of(f.setup) : tr("none");
+    case reason: return f.problem.empty() ? qs(f.reason) : qs(f.problem);
+    default: return {};
+    }
+}
+
+QVariant FramesModel::data(const QModelIndex& i, int role) const {
+    const Id id = id_at(i.row());
+    const plan::Frame* f = session_.frame_row(id);
+    if (!f) return {};
+    if (role == Qt::UserRole) return qlonglong(id);
+    if (role == Qt::DisplayRole) return i.column() == picture ? QVariant() : QVariant(text(*f, i.column()));
+    if (role == Qt::ToolTipRole) {
+        QString words = qs(f->path);
+        if (const auto more = companions_.find(id); more != companions_.end())
+            for (const Id other : more->second)
+                if (const plan::Frame* o = session_.frame_row(other)) words += "\n" + qs(o->path) + ": " + qs(o->reason);
+        return words + "\n" + text(*f, reason);
+    }
+    if (role == Qt::FontRole && i.column() == setup && f->by_hand) {
+        QFont font;
+        font.setWeight(QFont::DemiBold);
+        return font;
+    }
+    if (role == Qt::ForegroundRole && (i.column() == reason || (i.column() == setup && !f->setup))) return Theme::now().dim;
+    if (role == Qt::DecorationRole && i.column() == picture) {
+        if (const QPixmap* kept = pictures_.object(id)) return *kept;
+        // Asked for once; the row is told when it has come.
+        if (asked_.insert(id).second)
+            session_.thumbnail(id, [self = QPointer(const_cast<FramesModel*>(this)), id](const QImage& image) {
+                if (!self) return;
+                // Sharp on screens of twice the resolution too.
+                QPixmap small = QPixmap::fromImage(image.scaledToHeight(2 * picture_height, Qt::SmoothTransformation));
+                small.setDevicePixelRatio(2);
+                self->pictures_.insert(id, new QPixmap(small));
+                for (int r = 0; r < self->rowCount(); ++r)
+                    if (self->id_at(r) == id) emit self->dataChanged(self->index(r, picture), self->index(r, picture));
+            });
+        if (const QPixmap* kept = pictures_.object(id)) return *kept;
+    }
+    return {};
+}
+
+QVariant FramesModel::headerData(int section, Qt::Orientation orientation, int role) const {
+    if (orientation != Qt::Horizontal) return {};
+    if (role == Qt::TextAlignmentRole) return int(Qt::AlignLeft | Qt::AlignVCenter);
+    if (role != Qt::DisplayRole) return {};
+    const QString names[] = {QString(), tr("File"), tr("Taken"), tr("Camera, lens"), tr("Exposure"), tr("Kind"), tr("Setup"), tr("Why there")};
+    return names[section];
+}
+
+} // namespace refero::app

@@ -1,0 +1,165 @@
+#include "frames_view.hpp"
+
+#include <QFileDialog>
+#include <QHeaderView>
+#include <QMenu>
+#include <QVBoxLayout>
+
+#include "../setup/page.hpp"
+#include "../theme.hpp"
+#include "clip_panel.hpp"
+
+namespace refero::app {
+
+FramesView::FramesView(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), model_(new FramesModel(session, this)), table_(new QTableView), filter_(new QLineEdit), summary_(new QLabel), empty_(new QLabel), setups_(new QComboBox),
+      put_(new QPushButton(tr("Put into"))), chart_(new QPushButton(tr("Is the chart shot"))), watch_(new QPushButton(icon("folder"), tr("Watch a folder \u2026"))), clip_(new ClipPanel(session)) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(14, 12, 14, 12);
+    auto* head = new QHBoxLayout;
+    auto* words = new QVBoxLayout;
+    words->setSpacing(0);
+    auto* title = new QLabel(tr("Frames"));
+    title->setFont(title_font());
+    words->addWidget(title);
+    summary_->setProperty("dim", true);
+    words->addWidget(summary_);
+    head->addLayout(words, 1);
+    filter_->setPlaceholderText(tr("Filter: file, camera, setup, why"));
+    filter_->setClearButtonEnabled(true);
+    filter_->setFixedWidth(230);
+    head->addWidget(filter_);
+    watch_->setToolTip(tr("New frames in this folder and below come in by themselves: a card, or the folder of a tethered camera"));
+    watch_->setObjectName("watchButton");
+    head->addWidget(watch_);
+    layout->addLayout(head);
+
+    table_->setModel(model_);
+    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    table_->setSortingEnabled(true);
+    table_->sortByColumn(FramesModel::taken, Qt::DescendingOrder);
+    table_->setShowGrid(false);
+    table_->setWordWrap(false);
+    table_->setIconSize({60, 36});
+    table_->verticalHeader()->hide();
+    table_->verticalHeader()->setDefaultSectionSize(40);
+    table_->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
+    table_->horizontalHeader()->setHighlightSections(false);
+    table_->setContextMenuPolicy(Qt::CustomContextMenu);
+    table_->setAccessibleName(tr("Frames of the job"));
+    const int widths[] = {80, 140, 170, 190, 170, 76, 170, 200};
+    for (int c = 0; c < FramesModel::column_count; ++c) table_->setColumnWidth(c, widths[c]);
+    table_->horizontalHeader()->setStretchLastSection(true);
+    empty_->setText(tr("No frames yet.\nWatch a folder, or drop frames here; each one finds its setup by camera, lens, mode and time."));
+    empty_->setAlignment(Qt::AlignCenter);
+    empty_->setProperty("dim", true);
+    layout->addWidget(empty_, 1);
+    layout->addWidget(table_, 1);
+    layout->addWidget(clip_);
+    auto* row = new QHBoxLayout;
+    put_->setToolTip(tr("Puts the chosen frames into this setup"));
+    put_->setObjectName("putButton");
+    setups_->setMinimumWidth(240);
+    setups_->setObjectName("setupBox");
+    setups_->setAccessibleName(tr("Setup"));
+    row->addWidget(put_);
+    row->addWidget(setups_);
+    row->addSpacing(12);
+    chart_->setToolTip(tr("The chosen frame is the chart shot of this setup"));
+    row->addWidget(chart_);
+    row->addStretch();
+    auto* hint = new QLabel(tr("Bold: put there by hand. More by the right mouse button."));
+    hint->setProperty("dim", true);
+    row->addWidget(hint);
+    layout->addLayout(row);
+
+    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
+        model_->set_filter(text);
+        tell();
+    });
+    connect(watch_, &QPushButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"), last_folder());
+        if (!folder.isEmpty()) session_.open({folder.toStdString()}, 0);
+        tell();
+    });
+    connect(put_, &QPushButton::clicked, this, [this] {
+        if (!chosen().empty()) session_.assign(chosen(), setups_->currentData().toLongLong());
+    });
+    connect(chart_, &QPushButton::clicked, this, [this] {
+        const auto frames = chosen();
+        if (frames.size() == 1) session_.make_chart_shot(frames.front(), setups_->currentData().toLongLong(), clip_->isVisible() ? clip_->position_s() : 0);
+    });
+    connect(table_, &QWidget::customContextMenuRequested, this, &FramesView::menu_at);
+    connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
+        const plan::Frame* f = session_.frame_row(model_->id_at(i.row()));
+        if (f && f->setup) emit setup_opened(f->setup);
+    });
+    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &FramesView::tell);
+    connect(&session, &Session::frames_changed, this, &FramesView::tell);
+    connect(&session, &Session::job_changed, this, &FramesView::fill_setups);
+    fill_setups();
+    tell();
+}
+
+std::vector<Id> FramesView::chosen() const {
+    std::vector<Id> all;
+    for (const QModelIndex& i : table_->selectionModel()->selectedRows()) all.push_back(model_->id_at(i.row()));
+    return all;
+}
+
+void FramesView::choose(const std::vector<Id>& frames) {
+    table_->clearSelection();
+    for (int r = 0; r < model_->rowCount(); ++r)
+        if (std::find(frames.begin(), frames.end(), model_->id_at(r)) != frames.end()) table_->selectionModel()->select(model_->index(r, 0), QItemSelectionModel::Select | QItemSelectionModel::Rows);
+}
+
+void FramesView::fill_setups() {
+    const QVariant kept = setups_->currentData();
+    setups_->clear();
+    for (const Id id : session_.ids()) setups_->addItem(session_.title_of(id), qlonglong(id));
+    setups_->addItem(tr("no setup"), qlonglong(0));
+    setups_->setCurrentIndex(std::max(0, setups_->findData(kept)));
+}
+
+void FramesView::tell() {
+    const auto& frames = session_.shoot().frames;
+    std::size_t all = 0, lost = 0, unreadable = 0;
+    for (const plan::Frame& f : frames) {
+        if (f.same_as) continue;
+        ++all;
+        lost += !f.setup && f.problem.empty();
+        unreadable += !f.problem.empty();
+    }
+    QStringList parts{all == 1 ? tr("1 frame") : tr("%1 frames").arg(all)};
+    if (lost) parts << tr("%1 without a setup").arg(lost);
+    if (unreadable) parts << tr("%1 unreadable").arg(unreadable);
+    if (session_.missing_frames()) parts << tr("%1 not where they were").arg(session_.missing_frames());
+    if (const auto watched = session_.watched(); !watched.empty()) {
+        QStringList names;
+        for (const fs::path& w : watched) names << QString::fromStdString(w.filename().string());
+        parts << tr("watching %1").arg(names.join(", "));
+    }
+    summary_->setText(parts.join(", "));
+    empty_->setVisible(all == 0);
+    table_->setVisible(all != 0);
+    const auto picked = chosen();
+    put_->setEnabled(!picked.empty() && setups_->count() > 1);
+    put_->setText(picked.size() > 1 ? tr("Put %1 frames into").arg(picked.size()) : tr("Put into"));
+    chart_->setEnabled(picked.size() == 1 && setups_->currentData().toLongLong());
+    clip_->set_frame(picked.size() == 1 ? picked.front() : 0);
+}
+
+void FramesView::menu_at(const QPoint& at) {
+    const auto picked = chosen();
+    if (picked.empty()) return;
+    QMenu menu(this);
+    menu.addAction(tr("Let them find their setups"), this, [=, this] { session_.let_assign(picked); });
+    if (picked.size() == 1) menu.addAction(tr("Shows no chart after all"), this, [=, this] { session_.make_ordinary(picked.front()); });
+    menu.addAction(tr("Both show the same moment (sets the clocks)"), this, [=, this] { session_.same_moment(picked[0], picked[1]); })->setEnabled(picked.size() == 2);
+    menu.addSeparator();
+    menu.addAction(tr("Remove from the job (the files stay)"), this, [=, this] { session_.remove_frames(picked); });
+    menu.exec(table_->viewport()->mapToGlobal(at));
+}
+
+} // namespace refero::app

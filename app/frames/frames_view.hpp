@@ -1,0 +1,44 @@
+// Frames: everything that came in, where it was put and why; many can be put elsewhere at once.
+#pragma once
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTableView>
+
+#include "frames_model.hpp"
+
+namespace refero::app {
+
+class ClipPanel;
+
+class FramesView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit FramesView(Session& session, QWidget* parent = nullptr);
+    QTableView* table() { return table_; }
+    FramesModel* model() { return model_; }
+    std::vector<Id> chosen() const;
+    void choose(const std::vector<Id>& frames);
+
+signals:
+    void setup_opened(Id setup);
+
+private:
+    void tell();
+    void fill_setups();
+    void menu_at(const QPoint& at);
+
+    Session& session_;
+    FramesModel* model_;
+    QTableView* table_;
+    QLineEdit* filter_;
+    QLabel *summary_, *empty_;
+    QComboBox* setups_;
+    QPushButton *put_, *chart_, *watch_;
+    ClipPanel* clip_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,78 @@
+// Plan: cameras and lights of a shoot, the combinations that need a chart shot, and the shot list that follows.
+#pragma once
+
+#include <QComboBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QTabWidget>
+#include <QTableWidget>
+#include <QTextBrowser>
+
+#include "../session.hpp"
+#include "../widgets/record_form.hpp"
+
+namespace refero::app {
+
+/// The kinds of light in words, in the order of the enumerators.
+QStringList light_kind_words();
+
+class PlanView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit PlanView(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    /// Adds what the kit knows under this name, or a new one; the kind of light is told by its name.
+    void add_camera(const QString& name);
+    void add_light(const QString& name);
+    void add_card(const QString& name);
+    void plan_all();
+    void save_pdf(const fs::path& file);
+    void save_text(const fs::path& file);
+    QTableWidget* matrix() { return matrix_; }
+    QComboBox* camera_box() { return cameras_; }
+    QComboBox* light_box() { return lights_; }
+
+protected:
+    void showEvent(QShowEvent*) override { refresh(); }
+
+private:
+    QWidget* make_left();
+    QWidget* make_middle();
+    QWidget* make_right();
+    void make_forms();
+    void fill_boxes();
+    void fill_matrix();
+    void fill_list();
+    void show_details();
+    void toggled(int row, int column);
+    void save(bool pdf);
+    void print();
+    void add_row_like(int row);
+    template <class T> void update_row(const T& row, const QString& what) {
+        if (row.id) session_.change(what, [&](job::Edit& e) { e.update(row); });
+    }
+
+    Session& session_;
+    QTableWidget* matrix_;
+    QComboBox *cameras_, *lights_, *cards_;
+    QLabel *empty_, *details_title_;
+    QTabWidget* right_;
+    QTextBrowser* list_;
+    QStackedWidget* forms_;
+    QComboBox *lens_of_row_, *mode_of_row_, *place_of_light_, *card_of_setup_;
+    QPushButton *all_, *remove_, *another_;
+    std::unique_ptr<RecordForm<plan::Brief>> brief_;
+    std::unique_ptr<RecordForm<plan::Camera>> camera_;
+    std::unique_ptr<RecordForm<plan::Lens>> lens_;
+    std::unique_ptr<RecordForm<plan::Mode>> mode_;
+    std::unique_ptr<RecordForm<plan::Light>> light_;
+    std::unique_ptr<RecordForm<plan::Setup>> setup_;
+    QLabel* holding_;
+    std::vector<plan::Rig> rows_, waiting_; ///< waiting: rows without a setup yet
+    std::vector<Id> columns_;
+    bool filling_ = false;
+};
+
+} // namespace refero::app

@@ -1,0 +1,32 @@
+// Shared by the session's sources.
+#pragma once
+
+#include "session.hpp"
+
+namespace refero::app {
+
+inline QString qt(const std::string& s) { return QString::fromStdString(s); }
+inline QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
+/// An error's message and remedy without the file: "No chart was found. Check that ...".
+QString words_of(const Error& e);
+std::string text_of(const std::optional<chart::Corners>& corners);
+std::optional<chart::Corners> corners_from(const std::string& text);
+
+/// Names the small picture of a frame; of a clip at its position.
+std::string picture_key(const plan::Frame& frame);
+
+/// Beside the window: the frame, the chart in it and its reading.
+struct Loaded {
+    std::shared_ptr<const frame::Frame> frame;
+    std::shared_ptr<const job::MeasuredShot> shot; ///< without pixels
+    Rendition picture;
+    QString problem;     ///< why there is no reading
+    double kelvin = 0, duv = 0; ///< of the light, by the neutrals
+};
+
+/// Reads a frame or a still of a clip.
+frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::string& encoding, const std::stop_token& stop);
+Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const std::stop_token& stop, const Progress& progress);
+void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const std::stop_token& stop);
+
+} // namespace refero::app

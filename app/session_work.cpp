@@ -1,0 +1,405 @@
+// The session's slow work: reading and measuring chart shots, fitting, proving, pictures, exports.
+#include "session_parts.hpp"
+#include "frame/clip.hpp"
+#include "thumbnails.hpp"
+
+namespace refero::app {
+
+namespace {
+
+constexpr std::size_t most_pictures = 3; ///< setups whose pixels stay in memory
+
+std::string corrected_key(const plan::Frame& frame, const std::string& correction) {
+    const std::string key = picture_key(frame);
+    return key.empty() ? key : key + formatted("-%zx", std::hash<std::string>{}(correction));
+}
+
+colour::Vec3 gains_of(const std::optional<balance::Balance>& b, const frame::Frame& f) { return b ? colour::Vec3(b->exposure * b->gains) : apply::viewing_gains(f); }
+
+} // namespace
+
+std::string picture_key(const plan::Frame& f) {
+    return f.sha256.empty() || f.kind != plan::FrameKind::clip ? f.sha256 : f.sha256 + formatted("-%.0f", 1000 * f.position_s);
+}
+
+frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::string& encoding, const std::stop_token& stop) {
+    // Raw files are linear whatever the mode's curve; clips and finished pictures go through it.
+    std::optional<frame::Encoding> curve;
+    if (!encoding.empty() && encoding != "linear" && !frame::is_raw_name(row.path)) curve = frame::Encoding::named(encoding);
+    if (row.kind == plan::FrameKind::clip || frame::is_clip_name(row.path)) return frame::read_still(row.path, row.position_s, curve, stop);
+    return frame::read(row.path, {size, curve}, stop);
+}
+
+void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const std::stop_token& stop) {
+    try {
+        auto shot = std::make_shared<job::MeasuredShot>();
+        const frame::Frame& f = *l.frame;
+        if (settings.corners) {
+            shot->definition = chart::find_definition(settings.chart);
+            shot->placement = find::placement_from(shot->definition, *settings.corners, f);
+        } else {
+            shot->placement = job::locate(f, settings.chart, stop);
+            shot->definition = chart::find_definition(shot->placement.chart);
+        }
+        shot->reading = read::measure(f, shot->placement, shot->definition, stop);
+        shot->sha256 = row.sha256;
+        // All but the pixels.
+        shot->frame.file = f.file, shot->frame.metadata = f.metadata, shot->frame.camera_from_xyz = f.camera_from_xyz, shot->frame.is_raw = f.is_raw;
+        shot->frame.full_width = f.full_width, shot->frame.full_height = f.full_height, shot->frame.cell = f.cell, shot->frame.encoding = f.encoding;
+        try {
+            const auto reference = chart::reference_of(shot->definition);
+            const auto b = balance::on_patch(shot->reading, reference, balance::choose_white(shot->reading, reference, &shot->definition));
+            if (f.camera_from_xyz) {
+                const auto t = balance::light_of(b, *f.camera_from_xyz);
+                l.kelvin = t.kelvin, l.duv = t.duv;
+            }
+        } catch (const Error&) { // the balance page says why
+        }
+        l.shot = shot;
+    } catch (const Error& e) {
+        if (e.kind() == ErrorKind::cancelled) throw;
+        l.problem = words_of(e);
+    }
+}
+
+Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const std::stop_token& stop, const Progress& progress) {
+    Loaded l;
+    l.frame = std::make_shared<const frame::Frame>(read_pixels(row, frame::Size::measuring, encoding, stop));
+    progress(0.4);
+    try_measuring(l, row, settings, stop);
+    progress(0.8);
+    const Rendition picture = rendition_of(apply::uncorrected(*l.frame, apply::viewing_gains(*l.frame), "srgb", stop), *l.frame);
+    keep_thumbnail(picture_key(row), picture.small(thumbnail_width));
+    if (with_picture) l.picture = picture;
+    return l;
+}
+
+void Session::look_at(Id id) {
+    SetupState* s = state(id);
+    if (!s) return;
+    std::erase(looked_at_, id);
+    looked_at_.push_back(id);
+    let_go_of_pictures(id);
+    if (!s->frame && s->chart_shot && !s->busy && !s->failed_to_load) load(id);
+}
+
+void Session::let_go_of_pictures(Id but) {
+    while (looked_at_.size() > most_pictures) {
+        if (SetupState* s = state(looked_at_.front()); s && s->id != but) s->frame.reset(), s->picture = {};
+        looked_at_.erase(looked_at_.begin());
+    }
+}
+
+void Session::load(Id id) {
+    SetupState* s = state(id);
+    s->busy = true;
+    emit setup_changed(id);
+    const plan::Frame row = s->chart_frame;
+    const Settings settings = s->settings;
+    const Id shot = s->chart_shot;
+    const plan::Mode* mode = plan::record(shoot().modes, s->row.mode);
+    const std::string encoding = mode ? mode->encoding : std::string();
+    tasks_.run(tr("Reading %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        const Loaded l = load_shot(row, settings, encoding, true, stop, progress);
+        return [=, this] {
+            const SetupState* now = state(id);
+            if (now && now->chart_shot == shot) adopt(id, l);
+        };
+    }, [=, this](const Error& e) {
+        SetupState* now = state(id);
+        if (!now) return;
+        now->busy = false;
+        now->failed_to_load = true;
+        if (!now->shot) now->problem = QString::fromUtf8(e.what());
+        emit setup_changed(id);
+        emit notice(QString::fromUtf8(e.what()));
+    });
+}
+
+void Session::adopt(Id id, const Loaded& l) {
+    SetupState* s = state(id);
+    s->busy = false;
+    if (std::find(looked_at_.begin(), looked_at_.end(), id) != looked_at_.end()) {
+        s->frame = l.frame;
+        s->picture = l.picture;
+    }
+    if (!s->correction) s->small_picture = l.picture.small(thumbnail_width);
+    if (!s->shot) keep_reading(id, l);
+    emit setup_changed(id);
+}
+
+void Session::measure(Id id) {
+    SetupState* s = state(id);
+    const auto frame = s->frame;
+    if (!frame) return load(id);
+    s->busy = true;
+    const Settings settings = s->settings;
+    const plan::Frame row = s->chart_frame;
+    const Id shot = s->chart_shot;
+    tasks_.run(tr("Measuring %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
+        Loaded l{frame};
+        try_measuring(l, row, settings, stop);
+        return [=, this] {
+            SetupState* now = state(id);
+            if (!now) return;
+            now->busy = false;
+            if (now->chart_shot != shot) return;
+            if (now->settings.corners != settings.corners || now->settings.chart != settings.chart) return measure(id); // moved on meanwhile
+            keep_reading(id, l);
+            emit setup_changed(id);
+        };
+    });
+}
+
+// What was measured follows from the change before it and is undone together with it.
+void Session::keep_reading(Id id, const Loaded& l) {
+    const SetupState* s = state(id);
+    const plan::ChartShot* row = plan::record(shoot().chart_shots, s->chart_shot);
+    if (!row) return;
+    plan::ChartShot shot = *row;
+    shot.problem = l.problem.toStdString(), shot.kelvin = l.kelvin, shot.duv = l.duv;
+    const QString name = name_of_file(s->chart_frame.path);
+    change(l.shot ? tr("Read the chart in %1").arg(name) : tr("No reading of %1").arg(name), [&](job::Edit& e) {
+        e.about(title_of(id).toStdString());
+        e.update(shot);
+        for (const plan::Reading& r : shoot().readings)
+            if (r.chart_shot == shot.id) e.remove<plan::Reading>(r.id);
+        for (const plan::Finding& f : shoot().findings)
+            if (f.chart_shot == shot.id) e.remove<plan::Finding>(f.id);
+        if (!l.shot) return;
+        e.add(plan::Reading{.chart_shot = shot.id, .made_from = shot.chart + "|" + shot.corners, .content = job::to_json(*l.shot)});
+        for (plan::Finding f : job::findings_of(*l.shot)) {
+            f.chart_shot = shot.id;
+            e.add(f);
+        }
+    }, true);
+    if (l.shot) remember_light(id);
+    demo_step(id);
+}
+
+// A light of the kit gets what it was measured as.
+void Session::remember_light(Id id) {
+    const SetupState* s = state(id);
+    const plan::Light* light = plan::record(shoot().lights, s->row.light);
+    const plan::ChartShot* shot = plan::record(shoot().chart_shots, s->chart_shot);
+    if (!light || light->uid.empty() || !shot || shot->kelvin <= 0 || !s->refused.isEmpty()) return;
+    const std::string source = shoot().brief().title + ", " + fs::path(s->chart_frame.path).filename().string();
+    for (const plan::Light& l : kit().lights) {
+        if (l.uid != light->uid) continue;
+        for (const plan::LightReading& r : kit().light_readings)
+            if (r.light == l.id && r.source == source) return;
+        change_kit(tr("%1 measured").arg(qt(l.name)), [&](job::Edit& e) {
+            e.about(l.name);
+            e.add(plan::LightReading{.light = l.id, .at = s->chart_frame.taken, .kelvin = shot->kelvin, .duv = shot->duv, .power = light->power, .modifier = light->modifier, .source = source});
+        });
+        return;
+    }
+}
+
+// Balance of a reading: quick enough for the window's thread.
+void Session::weigh(SetupState& s) {
+    s.balance.reset();
+    s.light.reset();
+    s.balance_problem.clear();
+    s.proof.reset();
+    if (s.shot) {
+        try {
+            const fs::path& wanted = s.settings.reference.empty() ? s.shot->definition.reference_file : s.settings.reference;
+            if (!s.reference || s.reference->file != wanted)
+                s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty() ? chart::reference_of(s.shot->definition) : chart::load_reference(wanted));
+            const std::string white = s.settings.white.empty() ? balance::choose_white(s.shot->reading, *s.reference, &s.shot->definition) : s.settings.white;
+            s.balance = balance::on_patch(s.shot->reading, *s.reference, white);
+            if (s.shot->frame.camera_from_xyz) s.light = balance::light_of(*s.balance, *s.shot->frame.camera_from_xyz);
+            if (s.balance_only()) // its correction is the balance alone, and made whenever it is needed
+                s.correction = std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, {fit::Model::diagonal, s.settings.intent, s.settings.white}));
+        } catch (const Error& e) {
+            s.balance_problem = QString::fromUtf8(e.what());
+        }
+    }
+    if (!s.correction) return;
+    try {
+        const bool own = !s.taken_from || !s.shot;
+        s.proof = std::make_shared<const prove::Proof>(own ? prove::against(*s.correction, s.correction->reading, s.correction->reference, false) : prove::against(*s.correction, s.shot->reading, *s.reference, true));
+    } catch (const Error&) { // nothing to compare with
+    }
+}
+
+void Session::change(Id id, const Settings& settings, const QString& what) {
+    const SetupState* s = state(id);
+    if (!s || settings == s->settings) return;
+    plan::Setup row = s->row;
+    row.white = settings.white, row.reference = settings.reference.string(), row.intent = fit::name_of(settings.intent), row.model = settings.model ? fit::name_of(*settings.model) : "";
+    const plan::ChartShot* shot = plan::record(shoot().chart_shots, s->chart_shot);
+    change(what, [&](job::Edit& e) {
+        e.about(title_of(id).toStdString());
+        e.update(row);
+        if (!shot || (settings.corners == s->settings.corners && settings.chart == s->settings.chart)) return;
+        plan::ChartShot moved = *shot;
+        moved.chart = settings.chart, moved.corners = text_of(settings.corners), moved.problem.clear();
+        e.update(moved);
+    });
+}
+
+void Session::refuse(Id id, const QString& why) {
+    const SetupState* s = state(id);
+    const plan::ChartShot* row = s ? plan::record(shoot().chart_shots, s->chart_shot) : nullptr;
+    if (!row) return;
+    plan::ChartShot shot = *row;
+    shot.refused = why.isEmpty() ? tr("refused by hand").toStdString() : why.toStdString();
+    change(tr("Refuse the chart shot"), [&](job::Edit& e) {
+        e.about(title_of(id).toStdString());
+        e.update(shot);
+    });
+    settle_timer_.start();
+}
+
+void Session::accept(Id id) {
+    const SetupState* s = state(id);
+    const plan::ChartShot* row = s ? plan::record(shoot().chart_shots, s->chart_shot) : nullptr;
+    if (!row || row->refused.empty()) return;
+    plan::ChartShot shot = *row;
+    shot.refused.clear();
+    change(tr("Accept the chart shot"), [&](job::Edit& e) {
+        e.about(title_of(id).toStdString());
+        e.update(shot);
+    });
+    settle_timer_.start();
+}
+
+void Session::fit(Id id) {
+    SetupState* s = state(id);
+    if (!s || !s->shot || !s->balance || s->fitting || s->balance_only() || !s->refused.isEmpty()) return;
+    s->fitting = true;
+    emit setup_changed(id);
+    const auto shot = s->shot;
+    const auto reference = s->reference;
+    const auto pixels = s->frame;
+    const Settings settings = s->settings;
+    const plan::Frame row = s->chart_frame;
+    const std::string key = plan::settings_of(s->row, plan::record(shoot().chart_shots, s->chart_shot)), light = plan::name_in(shoot().lights, s->row.light);
+    tasks_.run(tr("Fitting %1").arg(title_of(id)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
+        fit::Settings f{settings.model, settings.intent, settings.white};
+        auto made = std::make_shared<fit::Correction>(job::correct({*shot}, *reference, f, stop));
+        made->light_name = light;
+        QImage small;
+        try {
+            const frame::Frame read = pixels ? frame::Frame{} : read_pixels(row, frame::Size::measuring, {}, stop);
+            const frame::Frame& p = pixels ? *pixels : read;
+            small = rendition_of(apply::corrected(p, *made, "srgb", {}, stop), p).small(thumbnail_width);
+        } catch (const Error& e) { // the frame is away: the correction is good without its picture
+            if (e.kind() == ErrorKind::cancelled) throw;
+        }
+        return [=, this] { fitted(id, made, key, small); };
+    }, [this, id](const Error& e) {
+        if (SetupState* now = state(id)) now->fitting = false;
+        emit setup_changed(id);
+        emit notice(QString::fromUtf8(e.what()));
+    });
+}
+
+void Session::fitted(Id id, std::shared_ptr<fit::Correction> made, const std::string& settings, const QImage& small) {
+    SetupState* s = state(id);
+    if (!s) return;
+    s->fitting = false;
+    const plan::Camera* camera = plan::record(shoot().cameras, s->row.camera);
+    const plan::Mode* mode = plan::record(shoot().modes, s->row.mode);
+    plan::Correction row{.setup = id, .chart_shot = s->chart_shot, .made = made->made, .settings = settings};
+    row.firmware = camera ? camera->firmware : "", row.sub_settings = mode ? mode->sub_settings : "";
+    row.lens = s->chart_frame.lens, row.iso = s->chart_frame.iso;
+    row.shot_taken = plan::time_of(plan::time_in_job(shoot(), s->chart_frame));
+    row.content = fit::to_json(*made);
+    keep_thumbnail(corrected_key(s->chart_frame, row.content), small);
+    const fit::Statistics& c = made->cross_validated;
+    change(tr("Fit %1").arg(title_of(id)), [&](job::Edit& e) {
+        e.about(title_of(id).toStdString());
+        const Id correction = e.add(row);
+        e.add(plan::Proof{.correction = correction, .made = made->made, .mean = c.mean, .median = c.median, .p95 = c.p95, .max = c.max, .basis = "patches left out"});
+    });
+    if (SetupState* now = state(id); now && !small.isNull()) now->small_picture = small;
+    emit setup_changed(id);
+    demo_step(id);
+}
+
+void Session::fit_all() {
+    for (const Id id : ids())
+        if (!at(id).correction || at(id).correction_stale()) fit(id);
+}
+
+void Session::prove(Id id) {
+    const SetupState* s = state(id);
+    if (!s || !s->correction || !s->shot || !s->reference) return;
+    guarded([&] {
+        const prove::Proof p = prove::against(*s->correction, s->shot->reading, *s->reference, true);
+        const fit::Statistics& d = p.delta_e_2000;
+        change(tr("Prove %1").arg(title_of(id)), [&](job::Edit& e) {
+            e.about(title_of(id).toStdString());
+            e.add(plan::Proof{.correction = s->correction_id, .chart_shot = s->chart_shot, .made = utc_now(), .mean = d.mean, .median = d.median, .p95 = d.p95, .max = d.max, .basis = "chart shot"});
+        });
+    });
+}
+
+void Session::lend(Id from, Id to) {
+    const plan::Evidence e = plan::evidence(shoot(), from);
+    if (!e.correction || !state(to) || from == to) return;
+    plan::Correction copy = *e.correction;
+    copy.id = 0, copy.setup = to, copy.chart_shot = 0, copy.taken_from = from, copy.settings.clear();
+    const plan::Mode* mode = plan::record(shoot().modes, state(to)->row.mode);
+    const plan::Camera* camera = plan::record(shoot().cameras, state(to)->row.camera);
+    copy.sub_settings = mode ? mode->sub_settings : "", copy.firmware = camera ? camera->firmware : "";
+    change(tr("Take the correction of %1 for %2").arg(title_of(from), title_of(to)), [&](job::Edit& edit) {
+        edit.about(title_of(to).toStdString());
+        edit.add(copy);
+    });
+}
+
+// Small picture of a setup: kept ones at once, others when they have been made.
+void Session::small_picture(Id id) {
+    SetupState* s = state(id);
+    if (s->correction) s->small_picture = kept_thumbnail(corrected_key(s->chart_frame, s->correction_content));
+    if (s->small_picture.isNull()) s->small_picture = kept_thumbnail(picture_key(s->chart_frame));
+    if (!s->small_picture.isNull() || s->busy || !s->shot) return; // a frame that is being read brings its own
+    thumbnail(s->chart_frame.id, [this, id](const QImage& image) {
+        if (SetupState* now = state(id); now && now->small_picture.isNull()) {
+            now->small_picture = image;
+            emit setup_changed(id);
+        }
+    });
+}
+
+void Session::thumbnail(Id frame, std::function<void(QImage)> show) {
+    const plan::Frame* row = frame_row(frame);
+    if (!row || !row->problem.empty()) return;
+    if (const QImage kept = kept_thumbnail(picture_key(*row)); !kept.isNull()) return show(kept);
+    std::error_code ec;
+    if (!fs::exists(row->path, ec)) return;
+    const plan::Frame f = *row;
+    tasks_.run_quietly([=](std::stop_token stop, const Progress&) -> Tasks::Then {
+        const frame::Frame p = read_pixels(f, frame::Size::measuring, {}, stop);
+        const QImage image = rendition_of(apply::uncorrected(p, apply::viewing_gains(p), "srgb", stop), p).small(thumbnail_width);
+        keep_thumbnail(picture_key(f), image);
+        return [show, image] { show(image); };
+    });
+}
+
+void Session::preview(Id id, Id frame, std::function<void(Rendition, Rendition)> show) {
+    const SetupState& s = at(id);
+    const auto correction = s.correction;
+    const auto chart_frame = frame == 0 ? s.frame : nullptr;
+    const plan::Frame* found = frame ? frame_row(frame) : &s.chart_frame;
+    if (!found || (frame == 0 && !chart_frame)) return show({}, {});
+    const plan::Frame row = *found;
+    const auto balance = correction ? std::optional(correction->balance) : s.balance;
+    const plan::Mode* mode = plan::record(shoot().modes, s.row.mode);
+    const std::string encoding = mode ? mode->encoding : std::string();
+    tasks_.run(tr("Developing %1").arg(name_of_file(row.path)), [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        const frame::Frame loaded = chart_frame ? frame::Frame{} : read_pixels(row, frame::Size::measuring, encoding, stop);
+        const frame::Frame& f = chart_frame ? *chart_frame : loaded;
+        progress(0.4);
+        const Rendition before = rendition_of(apply::uncorrected(f, gains_of(balance, f), "srgb", stop), f);
+        progress(0.7);
+        const Rendition after = correction ? rendition_of(apply::corrected(f, *correction, "srgb", {}, stop), f) : Rendition{};
+        return [show, before, after] { show(before, after); };
+    });
+}
+
+} // namespace refero::app

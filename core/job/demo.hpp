@@ -1,0 +1,36 @@
+// The demo job: a shoot from its description, with frames that the simulator makes.
+#pragma once
+
+#include "job/document.hpp"
+
+namespace refero::job {
+
+/// A frame that the simulator makes.
+struct DemoFrame {
+    std::filesystem::path scene; ///< scene description
+    std::string changes;         ///< JSON merge patch for it
+    std::filesystem::path file;  ///< where the frame belongs
+    Id setup = 0;
+    bool chart = false;
+    std::string refused;         ///< why the chart shot is of no use; empty: it is
+};
+
+/// What is done in a setup once its chart shot is read.
+struct DemoGoal {
+    Id setup = 0;
+    std::string goal; ///< "read", "proved", "handed over", "borrowed", "balance handed over"; see docs/formats.md
+    Id from = 0;      ///< "borrowed": the setup whose correction is taken
+};
+
+struct Demo {
+    std::vector<DemoFrame> frames; ///< chart shots first
+    std::vector<DemoGoal> goals;
+};
+
+/// Fills an empty job and kit from the demo's description; its frames belong into `folder`. Throws Error(input).
+Demo start_demo(const std::filesystem::path& description, const std::filesystem::path& folder, JobFile& job, KitFile& kit);
+/// Renders and writes one frame; one that exists is left alone. With a `cache` folder the rendered file is kept
+/// there under a name that stands for its description, and copied when it is wanted again.
+void make(const DemoFrame& frame, const std::filesystem::path& cache = {}, std::stop_token stop = {});
+
+} // namespace refero::job
