@@ -78,6 +78,8 @@ struct SetupState {
 
     bool balance_only() const { return row.balance_only; }
     bool correction_stale() const { return correction && !stale.empty(); }
+    /// A fit can be made, and would mend what there is: it does not where the light has changed since the chart shot.
+    bool wants_fit() const;
     /// The links of this setup's chain: a balance-only one does without correction and proof.
     std::vector<Step> steps() const;
     bool whole() const;

@@ -322,7 +322,7 @@ void Session::fitted(Id id, std::shared_ptr<fit::Correction> made, const std::st
 
 void Session::fit_all() {
     for (const Id id : ids())
-        if (!at(id).correction || at(id).correction_stale()) fit(id);
+        if (at(id).wants_fit()) fit(id);
 }
 
 void Session::prove(Id id) {

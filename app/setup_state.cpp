@@ -30,6 +30,11 @@ std::vector<Step> SetupState::steps() const {
     return {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover};
 }
 
+bool SetupState::wants_fit() const {
+    if (!balance || !refused.isEmpty() || balance_only() || fitting) return false;
+    return !correction || std::any_of(stale.begin(), stale.end(), [](const plan::Staleness& r) { return r.rule == "settings" || r.rule == "newer" || r.rule == "refused"; });
+}
+
 bool SetupState::whole() const {
     for (const Step step : steps())
         if (link(step) != LinkState::whole) return false;

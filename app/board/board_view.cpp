@@ -161,7 +161,7 @@ BoardView::BoardView(Session& session, QWidget* parent)
     fit_all_ = new QPushButton(tr("Fit all that are read"));
     fit_all_->setProperty("primary", true);
     fit_all_->setObjectName("fitAllButton");
-    fit_all_->setToolTip(tr("Fits and proves every setup that has a reading and no correction, or a stale one"));
+    fit_all_->setToolTip(tr("Fits and proves every setup that has a reading and no correction, or one that a new fit would mend"));
     connect(fit_all_, &QPushButton::clicked, &session_, &Session::fit_all);
     head->addWidget(fit_all_);
     layout->addLayout(head);
@@ -256,7 +256,7 @@ void BoardView::tell() {
     for (const Id id : session_.ids()) {
         const SetupState& s = session_.at(id);
         whole += s.whole();
-        ready += s.balance && s.refused.isEmpty() && !s.balance_only() && (!s.correction || s.correction_stale()) && !s.fitting;
+        ready += s.wants_fit();
         refused += s.state == plan::State::refused;
         stale += s.state == plan::State::stale;
         open += s.state == plan::State::to_shoot;

@@ -51,7 +51,6 @@ FramesView::FramesView(Session& session, QWidget* parent)
     const int widths[] = {80, 140, 170, 190, 170, 76, 170, 200};
     for (int c = 0; c < FramesModel::column_count; ++c) table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setStretchLastSection(true);
-    empty_->setText(tr("No frames yet.\nWatch a folder, or drop frames here; each one finds its setup by camera, lens, mode and time."));
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setProperty("dim", true);
     layout->addWidget(empty_, 1);
@@ -141,8 +140,10 @@ void FramesView::tell() {
         parts << tr("watching %1").arg(names.join(", "));
     }
     summary_->setText(parts.join(", "));
-    empty_->setVisible(all == 0);
-    table_->setVisible(all != 0);
+    const bool none = model_->rowCount() == 0;
+    empty_->setText(all ? tr("No frame holds these words.") : tr("No frames yet.\nWatch a folder, or drop frames here; each one finds its setup by camera, lens, mode and time."));
+    empty_->setVisible(none);
+    table_->setVisible(!none);
     const auto picked = chosen();
     put_->setEnabled(!picked.empty() && setups_->count() > 1);
     put_->setText(picked.size() > 1 ? tr("Put %1 frames into").arg(picked.size()) : tr("Put into"));

@@ -20,7 +20,10 @@ std::unique_ptr<QTextDocument> laid_out(const plan::ShotList& list, QPagedPaintD
     auto document = std::make_unique<QTextDocument>();
     document->documentLayout()->setPaintDevice(&device);
     document->setDocumentMargin(0);
-    document->setDefaultFont(QFont("Lato"));
+    // A trace of letter spacing keeps ligatures out, which would be missing when the page's text is searched or copied.
+    QFont font("Lato");
+    font.setLetterSpacing(QFont::AbsoluteSpacing, 0.01);
+    document->setDefaultFont(font);
     document->setHtml(shot_list_html(list, point_size));
     document->setPageSize(QSizeF(device.pageLayout().paintRectPixels(device.logicalDpiX()).size()));
     return document;

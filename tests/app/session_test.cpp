@@ -15,10 +15,13 @@ struct Opened : testing::Test {
     QStringList notices;
 
     Opened() {
+        session.use_kit(scratch / "kit.refero-kit");
+        session.new_job(scratch / "job.refero");
         QObject::connect(&session, &Session::notice, [this](const QString& words) { notices << words; });
     }
+    Id id(int n) const { return session.ids().at(static_cast<std::size_t>(n)); }
     void settle() { ASSERT_TRUE(wait_for([&] { return session.tasks().running() == 0; })); }
-    void open(const fs::path& file, int current = -1) {
+    void open(const fs::path& file, Id current = 0) {
         session.open({file}, current);
         settle();
     }
@@ -27,14 +30,14 @@ struct Opened : testing::Test {
         test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
         open(scratch / "chart.dng");
         ASSERT_EQ(session.count(), 1);
-        session.fit(0);
+        session.fit(id(0));
         settle();
-        ASSERT_TRUE(session.at(0).correction);
+        ASSERT_TRUE(session.at(id(0)).correction);
     }
     void change(const std::function<void(Settings&)>& how) {
-        Settings s = session.at(0).settings;
+        Settings s = session.at(id(0)).settings;
         how(s);
-        session.change(0, s, "change");
+        session.change(id(0), s, "change");
         settle();
     }
 };
@@ -45,77 +48,77 @@ TEST_F(Opened, each_setting_makes_the_correction_stale_and_undo_mends_it) {
         [](Settings& s) { s.white = "D3"; }, [](Settings& s) { s.model = fit::Model::matrix; }, [](Settings& s) { s.intent = fit::Intent::chroma; },
         [this](Settings& s) {
             s.chart = "grid24";
-            s.corners = session.at(0).shot->placement.corners;
+            s.corners = session.at(id(0)).shot->placement.corners;
             (*s.corners)[2].x() += 6;
         }};
     for (const auto& how : changes) {
-        ASSERT_EQ(session.at(0).link(Step::correction), LinkState::whole);
+        ASSERT_EQ(session.at(id(0)).link(Step::correction), LinkState::whole);
         change(how);
-        EXPECT_EQ(session.at(0).link(Step::correction), LinkState::worn);
-        EXPECT_EQ(session.at(0).link(Step::proof), LinkState::worn);
-        EXPECT_EQ(session.at(0).current(), Step::correction);
-        EXPECT_FALSE(session.at(0).next(Step::correction).isEmpty());
-        session.undo().undo();
+        EXPECT_EQ(session.at(id(0)).link(Step::correction), LinkState::worn);
+        EXPECT_EQ(session.at(id(0)).link(Step::proof), LinkState::worn);
+        EXPECT_EQ(session.at(id(0)).current(), Step::correction);
+        EXPECT_FALSE(session.at(id(0)).next(Step::correction).isEmpty());
+        session.undo();
         settle();
-        EXPECT_EQ(session.at(0).link(Step::correction), LinkState::whole);
+        EXPECT_EQ(session.at(id(0)).link(Step::correction), LinkState::whole);
     }
-    session.undo().redo(); // the last change again: corners by hand
+    session.redo(); // the last change again: corners by hand
     settle();
-    EXPECT_TRUE(session.at(0).settings.corners.has_value());
-    EXPECT_EQ(session.at(0).link(Step::correction), LinkState::worn);
-    session.fit(0);
+    EXPECT_TRUE(session.at(id(0)).settings.corners.has_value());
+    EXPECT_EQ(session.at(id(0)).link(Step::correction), LinkState::worn);
+    session.fit(id(0));
     settle();
-    EXPECT_EQ(session.at(0).link(Step::correction), LinkState::whole);
+    EXPECT_EQ(session.at(id(0)).link(Step::correction), LinkState::whole);
 }
 
 TEST_F(Opened, settings_do_what_they_say) {
     open_fitted();
     change([](Settings& s) { s.white = "D3", s.model = fit::Model::matrix, s.intent = fit::Intent::skin; });
-    EXPECT_EQ(session.at(0).balance->white_patch, "D3");
-    session.fit(0);
+    EXPECT_EQ(session.at(id(0)).balance->white_patch, "D3");
+    session.fit(id(0));
     settle();
-    const fit::Correction& c = *session.at(0).correction;
+    const fit::Correction& c = *session.at(id(0)).correction;
     EXPECT_EQ(c.model, fit::Model::matrix);
     EXPECT_EQ(c.intent, fit::Intent::skin);
     EXPECT_EQ(c.balance.white_patch, "D3");
     EXPECT_EQ(c.sources.at(0).file, scratch / "chart.dng");
     change([](Settings& s) { s.white = "A1"; }); // no neutral, but it can be asked for
-    EXPECT_EQ(session.at(0).balance->white_patch, "A1");
+    EXPECT_EQ(session.at(id(0)).balance->white_patch, "A1");
     change([](Settings& s) { s.white = "Q9"; });
-    EXPECT_EQ(session.at(0).link(Step::balance), LinkState::broken);
-    EXPECT_FALSE(session.at(0).balance_problem.isEmpty());
+    EXPECT_EQ(session.at(id(0)).link(Step::balance), LinkState::broken);
+    EXPECT_FALSE(session.at(id(0)).balance_problem.isEmpty());
 }
 
 TEST_F(Opened, a_handover_is_stale_once_its_correction_is_replaced) {
     open_fitted();
-    session.export_file(0, deliver::Format::icc, {}, scratch / "a.icc");
+    session.export_file(id(0), deliver::Format::icc, {}, scratch / "a.icc");
     settle();
-    ASSERT_EQ(session.at(0).handovers.size(), 1u);
-    EXPECT_EQ(session.at(0).link(Step::handover), LinkState::whole);
-    EXPECT_EQ(session.at(0).current(), Step::handover);
-    session.fit(0);
+    ASSERT_EQ(session.at(id(0)).handovers.size(), 1u);
+    EXPECT_EQ(session.at(id(0)).link(Step::handover), LinkState::whole);
+    EXPECT_EQ(session.at(id(0)).current(), Step::handover);
+    session.fit(id(0));
     settle();
-    EXPECT_EQ(session.at(0).link(Step::handover), LinkState::worn);
-    session.export_file(0, deliver::Format::icc, {}, scratch / "a.icc"); // the same file again
+    EXPECT_EQ(session.at(id(0)).link(Step::handover), LinkState::worn);
+    session.export_file(id(0), deliver::Format::icc, {}, scratch / "a.icc"); // the same file again
     settle();
-    EXPECT_EQ(session.at(0).handovers.size(), 1u);
-    EXPECT_EQ(session.at(0).link(Step::handover), LinkState::whole);
+    EXPECT_EQ(session.at(id(0)).handovers.size(), 1u);
+    EXPECT_EQ(session.at(id(0)).link(Step::handover), LinkState::whole);
 }
 
 TEST_F(Opened, whole_frames_are_corrected_and_never_replaced) {
     open_fitted();
-    session.export_frames(0, apply::Format::png, "display-p3", scratch.folder());
+    session.export_frames(id(0), apply::Format::png, "display-p3", scratch.folder());
     settle();
     EXPECT_TRUE(fs::exists(scratch / "chart.png"));
     EXPECT_TRUE(notices.isEmpty()) << notices.join("; ").toStdString();
     test::shoot({.width = 300, .height = 200}, scratch / "frame.tif");
-    session.open({scratch / "frame.tif"}, -1); // another setup whose chart shot is a TIFF
+    session.open({scratch / "frame.tif"}, 0); // another setup whose chart shot is a TIFF
     settle();
     ASSERT_EQ(session.count(), 2);
-    session.fit(1);
+    session.fit(id(1));
     settle();
     const std::string before = sha256_of(scratch / "frame.tif");
-    session.export_frames(1, apply::Format::tiff, "srgb", scratch.folder());
+    session.export_frames(id(1), apply::Format::tiff, "srgb", scratch.folder());
     settle();
     EXPECT_EQ(sha256_of(scratch / "frame.tif"), before);
     ASSERT_EQ(notices.size(), 1);
@@ -124,9 +127,9 @@ TEST_F(Opened, whole_frames_are_corrected_and_never_replaced) {
 
 TEST_F(Opened, a_file_that_cannot_be_written_is_told_and_nothing_is_kept) {
     open_fitted();
-    session.export_file(0, deliver::Format::cube, {}, scratch / "nowhere/a.cube");
+    session.export_file(id(0), deliver::Format::cube, {}, scratch / "nowhere/a.cube");
     settle();
-    EXPECT_TRUE(session.at(0).handovers.empty());
+    EXPECT_TRUE(session.at(id(0)).handovers.empty());
     ASSERT_EQ(notices.size(), 1);
     EXPECT_TRUE(notices[0].contains("nowhere: the folder does not exist")) << notices[0].toStdString();
 }
@@ -138,13 +141,13 @@ TEST_F(Opened, own_reference_values_are_taken_for_the_open_setup) {
     for (const auto& [id, xyz] : chart::reference_of(test::grid24()).xyz)
         text += id + " " + std::to_string(104 * xyz[0]) + " " + std::to_string(104 * xyz[1]) + " " + std::to_string(104 * xyz[2]) + "\n";
     test::written(scratch / "own.cgats", text + "END_DATA\n");
-    const double exposure = session.at(0).balance->exposure;
+    const double exposure = session.at(id(0)).balance->exposure;
     open(scratch / "own.cgats"); // without an open setup: told, not taken
     EXPECT_TRUE(notices.last().contains("own.cgats"));
-    EXPECT_TRUE(session.at(0).settings.reference.empty());
-    open(scratch / "own.cgats", 0);
-    EXPECT_NEAR(session.at(0).balance->exposure / exposure, 1.04, 1e-4);
-    EXPECT_EQ(session.at(0).link(Step::correction), LinkState::worn);
+    EXPECT_TRUE(session.at(id(0)).settings.reference.empty());
+    open(scratch / "own.cgats", id(0));
+    EXPECT_NEAR(session.at(id(0)).balance->exposure / exposure, 1.04, 1e-4);
+    EXPECT_EQ(session.at(id(0)).link(Step::correction), LinkState::worn);
 }
 
 TEST_F(Opened, a_chart_definition_is_installed_for_good) {
@@ -165,18 +168,18 @@ TEST_F(Opened, a_chart_definition_is_installed_for_good) {
 
 TEST_F(Opened, a_correction_opens_also_without_its_chart_shot) {
     open_fitted();
-    session.export_correction(0, scratch / "c.json");
+    session.export_correction(id(0), scratch / "c.json");
     settle();
     fs::remove(scratch / "chart.dng");
     Session other;
-    other.open({scratch / "c.json"}, -1);
+    other.open({scratch / "c.json"}, 0);
     ASSERT_TRUE(wait_for([&] { return other.tasks().running() == 0; }));
     ASSERT_EQ(other.count(), 1);
-    EXPECT_EQ(other.at(0).link(Step::shot), LinkState::broken);
-    EXPECT_EQ(other.at(0).link(Step::correction), LinkState::whole);
-    EXPECT_TRUE(other.at(0).proof);
-    EXPECT_TRUE(other.at(0).problem.contains("chart.dng"));
-    other.export_file(0, deliver::Format::dcp, {}, scratch / "c.dcp"); // and can still be handed over
+    EXPECT_EQ(other.at(other.ids()[0]).link(Step::shot), LinkState::broken);
+    EXPECT_EQ(other.at(other.ids()[0]).link(Step::correction), LinkState::whole);
+    EXPECT_TRUE(other.at(other.ids()[0]).proof);
+    EXPECT_TRUE(other.at(other.ids()[0]).problem.contains("chart.dng"));
+    other.export_file(other.ids()[0], deliver::Format::dcp, {}, scratch / "c.dcp"); // and can still be handed over
     ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "c.dcp"); }));
 }
 
@@ -186,13 +189,13 @@ TEST_F(Opened, two_lights_of_one_camera_are_two_setups) {
     test::shoot({.camera = "cine-a", .width = 900, .height = 600}, scratch / "c.dng");
     for (const char* name : {"a.dng", "b.dng", "c.dng"}) open(scratch / name);
     ASSERT_EQ(session.count(), 3);
-    EXPECT_EQ(session.job().cameras.size(), 2u);
-    EXPECT_EQ(session.job().lights.size(), 2u);
-    EXPECT_NE(session.title_of(0), session.title_of(1));
-    EXPECT_GT(session.at(0).light->kelvin, session.at(1).light->kelvin + 1500);
+    EXPECT_EQ(session.shoot().cameras.size(), 2u);
+    EXPECT_EQ(session.shoot().lights.size(), 2u);
+    EXPECT_NE(session.title_of(id(0)), session.title_of(id(1)));
+    EXPECT_GT(session.at(id(0)).light->kelvin, session.at(id(1)).light->kelvin + 1500);
     session.fit_all();
     settle();
-    for (int i = 0; i < 3; ++i) EXPECT_TRUE(session.at(i).correction) << i;
+    for (int i = 0; i < 3; ++i) EXPECT_TRUE(session.at(id(i)).correction) << i;
 }
 
 } // namespace

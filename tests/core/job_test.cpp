@@ -1,5 +1,6 @@
 // The job, its demo and the pipeline that joins the steps.
-#include "job/job.hpp"
+#include "job/demo.hpp"
+#include "job/pipeline.hpp"
 
 #include "support.hpp"
 
@@ -9,25 +10,35 @@ namespace {
 using test::Scratch;
 using test::written;
 
-TEST(Job, the_demo_has_two_cameras_two_lights_and_frames_for_each_setup) {
-    const Demo demo = load_demo(shipped("demo/museum.json"), "/somewhere");
-    EXPECT_EQ(demo.job.cameras.size(), 2u);
-    EXPECT_EQ(demo.job.lights.size(), 2u);
-    ASSERT_EQ(demo.job.setups.size(), 4u);
-    EXPECT_EQ(demo.frames.size(), 12u);
-    for (const job::Setup& s : demo.job.setups) {
-        EXPECT_EQ(s.frames.size(), 2u);
-        EXPECT_EQ(demo.job.setup_at(s.camera, s.light), &s - demo.job.setups.data());
+struct DemoJob : testing::Test {
+    Scratch scratch;
+    JobFile job{scratch / "demo.refero", JobFile::Open::create};
+    KitFile kit{scratch / "demo.refero-kit", KitFile::Open::create};
+};
+
+TEST_F(DemoJob, has_four_cameras_four_lights_and_eight_setups) {
+    const Demo demo = start_demo(shipped("demo/museum.json"), "/somewhere", job, kit);
+    const plan::Shoot& s = job.content();
+    EXPECT_EQ(s.cameras.size(), 4u);
+    EXPECT_EQ(s.lights.size(), 4u);
+    ASSERT_EQ(s.setups.size(), 8u);
+    EXPECT_EQ(demo.goals.size(), 8u);
+    std::size_t charts = 0;
+    bool ordinary = false;
+    for (const DemoFrame& f : demo.frames) {
+        const auto scene = simulate::load_scene(f.scene, f.changes);
+        EXPECT_EQ(scene.charts.size(), f.chart ? 1u : 0u) << f.file;
+        EXPECT_FALSE(f.chart && ordinary) << "chart shots are made first";
+        ordinary = ordinary || !f.chart;
+        charts += f.chart;
+        EXPECT_TRUE(plan::record(s.setups, f.setup));
     }
-    EXPECT_EQ(demo.job.setup_at(7, 0), -1);
-    std::size_t with_chart = 0;
-    for (std::size_t i = 0; i < demo.frames.size(); ++i) {
-        const auto scene = simulate::load_scene(demo.frames[i].scene, demo.frames[i].changes);
-        with_chart += !scene.charts.empty();
-        EXPECT_EQ(scene.charts.size(), i < 4 ? 1u : 0u); // chart shots are made first
-        EXPECT_EQ(scene.width * scene.height, 6000000);
-    }
-    EXPECT_EQ(with_chart, 4u);
+    EXPECT_EQ(charts, 7u); // one setup is still to be shot
+    // Months of log and of measured lights.
+    EXPECT_GE(job.store().log().size(), 8u);
+    EXPECT_LT(job.store().log().back().at, "2026-02");
+    EXPECT_GE(kit.content().light_readings.size(), 12u);
+    for (const auto& l : s.lights) EXPECT_TRUE(std::any_of(kit.content().lights.begin(), kit.content().lights.end(), [&](const auto& k) { return k.uid == l.uid; })) << l.name;
 }
 
 TEST(Job, a_demo_frame_is_rendered_once_and_copied_from_then_on) {
@@ -56,11 +67,11 @@ TEST(Job, a_stopped_demo_leaves_no_frame) {
     EXPECT_FALSE(fs::exists(scratch / "a.dng"));
 }
 
-TEST(Job, broken_demo_descriptions_are_refused) {
-    Scratch scratch;
-    for (const char* text : {"", "[]", "{}", R"({"refero_demo":2})", R"({"refero_demo":1,"title":"x","cameras":[],"lights":[],"setups":[{"camera":0,"light":0,"chart_shot":{"scene":"a","changes":{},"file":"a.dng"},"frames":[]}]})"}) {
+TEST_F(DemoJob, broken_descriptions_are_refused) {
+    for (const char* text : {"", "[]", "{}", R"({"refero_demo":1})", R"({"refero_demo":2,"title":"x","cameras":[],"lenses":[],"modes":[],"lights":[],"cards":[],"places":[],"setups":[{"camera":0,"lens":0,"mode":0,"light":0,"card":0}]})"}) {
         written(scratch / "demo.json", text);
-        EXPECT_THROW(load_demo(scratch / "demo.json", scratch.folder()), Error) << text;
+        EXPECT_THROW(start_demo(scratch / "demo.json", scratch.folder(), job, kit), Error) << text;
+        EXPECT_TRUE(job.content().setups.empty());
     }
 }
 

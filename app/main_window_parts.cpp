@@ -1,0 +1,159 @@
+// The window's start page, strips and boxes of words.
+#include <QFile>
+#include <QFileInfo>
+#include <QMessageBox>
+#include <QSettings>
+#include <QVBoxLayout>
+
+#include "main_window.hpp"
+#include "widgets/link_glyph.hpp"
+
+namespace refero::app {
+
+QWidget* MainWindow::make_start() {
+    auto* page = new QWidget;
+    auto* column = new QVBoxLayout(page);
+    column->addStretch(2);
+    auto* head = new QLabel(tr("Plan a shoot, or drop a frame that shows a colour chart"));
+    head->setFont(figure_font());
+    head->setAlignment(Qt::AlignCenter);
+    auto* words = new QLabel(tr("Refero plans the chart shots, finds and reads the charts, and makes and proves a correction for each setup.\nEverything is kept in one job file as it is done."));
+    words->setAlignment(Qt::AlignCenter);
+    words->setProperty("dim", true);
+    auto* row = new QHBoxLayout;
+    auto* fresh = new QPushButton(tr("Plan a new shoot"));
+    fresh->setProperty("primary", true);
+    fresh->setObjectName("newJobButton");
+    connect(fresh, &QPushButton::clicked, this, [this] {
+        session_.start_untitled();
+        show_plan();
+    });
+    auto* open = new QPushButton(tr("Open a job or a frame \u2026"));
+    connect(open, &QPushButton::clicked, this, &MainWindow::choose_files);
+    auto* demo = new QPushButton(tr("Look at the demo job"));
+    demo->setToolTip(tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
+    connect(demo, &QPushButton::clicked, this, &MainWindow::open_demo);
+    row->addStretch();
+    row->addWidget(fresh);
+    row->addWidget(open);
+    row->addWidget(demo);
+    row->addStretch();
+    column->addWidget(new ChainPicture, 0, Qt::AlignHCenter);
+    column->addSpacing(34);
+    column->addWidget(head);
+    column->addSpacing(6);
+    column->addWidget(words);
+    column->addSpacing(16);
+    column->addLayout(row);
+    // Jobs that were open lately.
+    auto* lately = new QHBoxLayout;
+    lately->addStretch();
+    for (const QString& file : QSettings().value("jobs").toStringList()) {
+        if (!QFileInfo::exists(file)) continue;
+        auto* b = new QToolButton;
+        b->setText(QFileInfo(file).completeBaseName());
+        b->setToolTip(file);
+        b->setProperty("flat", true);
+        connect(b, &QToolButton::clicked, this, [this, file] { session_.open({file.toStdString()}, 0); });
+        lately->addWidget(b);
+    }
+    lately->addStretch();
+    column->addSpacing(10);
+    column->addLayout(lately);
+    column->addStretch(3);
+    return page;
+}
+
+QWidget* MainWindow::make_notice_strip() {
+    notice_strip_ = new QWidget;
+    notice_strip_->setObjectName("noticeStrip");
+    notice_strip_->setAttribute(Qt::WA_StyledBackground);
+    auto* row = new QHBoxLayout(notice_strip_);
+    row->setContentsMargins(14, 6, 8, 6);
+    notice_text_ = new QLabel;
+    notice_text_->setWordWrap(true);
+    notice_text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    row->addWidget(notice_text_, 1);
+    auto* close = new QPushButton(tr("Dismiss"));
+    connect(close, &QPushButton::clicked, notice_strip_, &QWidget::hide);
+    row->addWidget(close);
+    notice_strip_->hide();
+    return notice_strip_;
+}
+
+QWidget* MainWindow::make_question_strip() {
+    question_strip_ = new QWidget;
+    question_strip_->setObjectName("taskStrip");
+    question_strip_->setAttribute(Qt::WA_StyledBackground);
+    auto* row = new QHBoxLayout(question_strip_);
+    row->setContentsMargins(14, 6, 8, 6);
+    question_text_ = new QLabel;
+    row->addWidget(question_text_);
+    answers_ = new QComboBox;
+    answers_->setMinimumWidth(180);
+    answers_->setAccessibleName(tr("Lens"));
+    row->addWidget(answers_);
+    auto* remember = new QPushButton(tr("Remember"));
+    remember->setProperty("primary", true);
+    remember->setObjectName("rememberLensButton");
+    connect(remember, &QPushButton::clicked, this, [this] {
+        question_strip_->hide();
+        session_.set_silent_lens(asked_camera_, answers_->currentData().toLongLong());
+    });
+    row->addWidget(remember);
+    row->addStretch();
+    auto* later = new QPushButton(tr("Later"));
+    connect(later, &QPushButton::clicked, question_strip_, &QWidget::hide);
+    row->addWidget(later);
+    question_strip_->hide();
+    return question_strip_;
+}
+
+QWidget* MainWindow::make_task_strip() {
+    task_strip_ = new QWidget;
+    task_strip_->setObjectName("taskStrip");
+    task_strip_->setAttribute(Qt::WA_StyledBackground);
+    auto* row = new QHBoxLayout(task_strip_);
+    row->setContentsMargins(14, 5, 8, 5);
+    task_text_ = new QLabel;
+    task_text_->setMinimumWidth(320);
+    row->addWidget(task_text_);
+    task_bar_ = new QProgressBar;
+    task_bar_->setTextVisible(false);
+    task_bar_->setRange(0, 1000);
+    row->addWidget(task_bar_, 1);
+    auto* cancel = new QPushButton(icon("cancel"), tr("Cancel"));
+    cancel->setToolTip(tr("Stops what is under way; nothing half written is left"));
+    connect(cancel, &QPushButton::clicked, this, [this] { session_.tasks().cancel_all(); });
+    row->addWidget(cancel);
+    task_strip_->hide();
+    return task_strip_;
+}
+
+void MainWindow::shortcuts() {
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), {}, QMessageBox::Close, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->setModal(false);
+    box->setTextFormat(Qt::RichText);
+    const std::pair<const char*, QString> keys[] = {
+        {"1, Backspace", tr("the board")}, {"2, 4", tr("plan, kit")}, {"F, L", tr("frames, log")}, {"Ctrl+F", tr("filter the board")}, {"S", tr("the simulated camera")}, {"Return", tr("open the chosen setup")}, {"Alt+1 \u2026 Alt+6", tr("a link of the chain")}, {"\u2191 \u2193", tr("from link to link")},
+        {"Ctrl+Return", tr("do the next step")}, {"Ctrl+Shift+Return", tr("fit all setups that are read")}, {"W, Z, P", tr("whole picture, chart, single pixels")}, {"+ \u2212, wheel", tr("zoom")},
+        {"X, Space", tr("flip before and after")}, {"C", tr("from corner to corner")}, {"arrows", tr("move the corner by half a pixel, with Shift by five; else move the picture")},
+        {"Ctrl+Z, Ctrl+Shift+Z", tr("undo, redo")}, {"Ctrl+O", tr("open")}, {"F10", tr("the menu")}};
+    QString rows;
+    for (const auto& [key, what] : keys) rows += QString("<tr><td style='padding:3px 18px 3px 0'><b>%1</b></td><td>%2</td></tr>").arg(QString::fromUtf8(key), what);
+    box->setText("<table>" + rows + "</table>");
+    box->show();
+}
+
+void MainWindow::about() {
+    QFile licence(":/fonts/LICENCE");
+    const QString typeface = licence.open(QFile::ReadOnly) ? QString::fromUtf8(licence.readAll()) : QString();
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("About Refero"), tr("<b>Refero %1</b><br>Measures colour charts, makes corrections and proves them.<br>GPL-3.0-or-later. Typeface: Lato, SIL Open Font License 1.1.").arg(QString::fromUtf8(program_version().data())), QMessageBox::Close, this);
+    box->setDetailedText(typeface);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->setModal(false);
+    box->show();
+}
+
+} // namespace refero::app
