@@ -60,6 +60,14 @@ private:
         return f;
     }
 
+    /// As many whole lines as there is room for.
+    static void draw_lines(QPainter& p, const QRectF& box, const QString& words, Qt::AlignmentFlag vertical) {
+        const QFontMetricsF metrics(p.font());
+        const int lines = std::max(1, static_cast<int>((box.height() + 2) / metrics.lineSpacing()));
+        const bool fits = metrics.boundingRect(QRectF(0, 0, box.width(), 1000), Qt::TextWordWrap, words).height() <= lines * metrics.lineSpacing() + 1;
+        p.drawText(box, Qt::AlignLeft | vertical | Qt::TextWordWrap, fits ? words : metrics.elidedText(words, Qt::ElideRight, box.width() * (lines == 1 ? 1 : lines * 0.86)));
+    }
+
     // State and figure, verdict, chain.
     void paint_compact(QPainter& p, QRectF inner, const SetupState& s, const QStyleOptionViewItem& option) const {
         const Theme& t = Theme::now();
@@ -76,7 +84,7 @@ private:
         const QRectF words(inner.left(), inner.top() + 20, inner.width(), inner.height() - 41);
         if (words.height() > 12) {
             p.setPen(t.dim);
-            p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(small_font()).elidedText(verdict(s), Qt::ElideRight, words.width()));
+            draw_lines(p, words, verdict(s), Qt::AlignVCenter);
         }
     }
 
@@ -123,16 +131,7 @@ private:
         }
         p.setFont(option.font);
         p.setPen(t.text);
-        // As many whole lines as there is room for.
-        const double line = QFontMetricsF(option.font).lineSpacing();
-        const QString words = verdict(s);
-        QRectF needed = QFontMetricsF(option.font).boundingRect(QRectF(0, 0, inner.width(), 1000), Qt::TextWordWrap, words);
-        if (needed.height() <= inner.height() + 2) p.drawText(inner, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
-        else if (inner.height() >= line) {
-            const int lines = std::max(1, static_cast<int>(inner.height() / line));
-            p.drawText(QRectF(inner.left(), inner.top(), inner.width(), lines * line), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-                       QFontMetricsF(option.font).elidedText(words, Qt::ElideRight, inner.width() * lines * 0.86));
-        }
+        draw_lines(p, inner, verdict(s), Qt::AlignTop);
     }
 
     Session& session_;

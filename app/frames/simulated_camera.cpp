@@ -97,6 +97,7 @@ void SimulatedCamera::fill() {
     setups_->setCurrentIndex(at >= 0 && !(was_open && !setups_->itemText(at).endsWith("*")) ? at : setups_->count() ? 0 : -1);
     shutter_->setEnabled(setups_->count() > 0);
     if (!setups_->count()) told_->setText(tr("Plan a setup first."));
+    else if (told_->text() == tr("Plan a setup first.")) told_->clear();
 }
 
 void SimulatedCamera::release() {

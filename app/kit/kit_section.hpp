@@ -57,7 +57,7 @@ public:
         table_->horizontalHeader()->setHighlightSections(false);
         table_->horizontalHeader()->setStretchLastSection(true);
         table_->verticalHeader()->hide();
-        table_->verticalHeader()->setDefaultSectionSize(30);
+        table_->verticalHeader()->setDefaultSectionSize(40);
         table_->setShowGrid(false);
         table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
         table_->setSelectionBehavior(QAbstractItemView::SelectRows);

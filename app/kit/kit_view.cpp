@@ -93,6 +93,12 @@ QWidget* KitView::make_cards() {
     f.day(tr("Last compared"), &Card::compared, tr("With a new one, or measured; its life starts anew then"));
     f.text(tr("Condition"), &Card::condition, tr("Scratches, spots, faded patches"));
     auto* compared = new QPushButton(tr("Compared today, still good"));
+    auto* standing = new QLabel;
+    standing->setWordWrap(true);
+    standing->setFont(title_font());
+    s->side()->addSpacing(8);
+    s->side()->addWidget(standing);
+    s->on_chosen([standing, years](const Card* c) { standing->setText(c ? condition_of(*c, QDate::currentDate(), years()) : QString()); });
     s->side()->addStretch();
     s->side()->addWidget(compared);
     QObject::connect(compared, &QPushButton::clicked, s, [this, s] {

@@ -42,9 +42,12 @@ void PlanView::make_forms() {
     };
     const auto pair = [](QVBoxLayout* column, const QString& text, QWidget* field, const QString& tooltip) {
         auto* row = new QFormLayout;
+        row->setHorizontalSpacing(12);
+        row->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
         auto* label = new QLabel(text);
         label->setProperty("dim", true);
         label->setBuddy(field);
+        label->setFixedWidth(RecordForm<plan::Setup>::label_width);
         field->setToolTip(tooltip);
         field->setAccessibleName(text);
         row->addRow(label, field);
@@ -53,6 +56,7 @@ void PlanView::make_forms() {
 
     page([&](QWidget* inner, QVBoxLayout* column) {
         camera_ = std::make_unique<RecordForm<plan::Camera>>(inner, [this](const plan::Camera& c, const QString& what) { update_row(c, tr("%1: %2").arg(qs(c.name), what)); });
+        camera_->line_up();
         camera_->text(tr("Name"), &plan::Camera::name);
         camera_->text(tr("Model"), &plan::Camera::model, tr("As the files say; frames are recognised by it"));
         camera_->text(tr("Serial number"), &plan::Camera::serial_number, tr("As the files say; tells two cameras of one model apart"));
@@ -65,6 +69,7 @@ void PlanView::make_forms() {
         heading(column, tr("Lens of this row"));
         pair(column, tr("Lens"), lens_of_row_, tr("Changes the lens of all setups in this row"));
         lens_ = std::make_unique<RecordForm<plan::Lens>>(inner, [this](const plan::Lens& l, const QString& what) { update_row(l, tr("%1: %2").arg(qs(l.name), what)); });
+        lens_->line_up();
         lens_->text(tr("Name"), &plan::Lens::name, tr("As the files say; frames are recognised by it"));
         lens_->number(tr("Focal length"), &plan::Lens::focal_mm, 1, 2000, 0, tr("mm"), tr("Of a zoom lens: the one the chart is shot at"));
         lens_->number(tr("Nearest focus"), &plan::Lens::nearest_m, 0.01, 50, 2, tr("m"), tr("From the sensor"));
@@ -72,6 +77,7 @@ void PlanView::make_forms() {
         heading(column, tr("Recording mode of this row"));
         pair(column, tr("Mode"), mode_of_row_, tr("Changes the mode of all setups in this row"));
         mode_ = std::make_unique<RecordForm<plan::Mode>>(inner, [this](const plan::Mode& m, const QString& what) { update_row(m, tr("%1: %2").arg(qs(m.name), what)); });
+        mode_->line_up();
         mode_->text(tr("Name"), &plan::Mode::name);
         mode_->choice(tr("Kind"), &plan::Mode::kind, {tr("raw"), tr("finished picture"), tr("video")});
         mode_->text(tr("Curve"), &plan::Mode::encoding, tr("linear, srgb, bt709, hlg, pq, acescct, or a 1D LUT file; empty: by the file's own tags"));
@@ -80,6 +86,7 @@ void PlanView::make_forms() {
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
         light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) { update_row(l, tr("%1: %2").arg(qs(l.name), what)); });
+        light_->line_up();
         light_->text(tr("Name"), &plan::Light::name);
         light_->choice(tr("Kind"), &plan::Light::kind, light_kind_words());
         light_->number(tr("Nominal colour"), &plan::Light::kelvin, 0, 25000, 0, tr("K"), tr("Chart shots are told apart by it"), tr("not known"));
@@ -109,6 +116,7 @@ void PlanView::make_forms() {
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
         setup_ = std::make_unique<RecordForm<plan::Setup>>(inner, [this](const plan::Setup& s, const QString& what) { update_row(s, tr("Plan: %1").arg(what)); });
+        setup_->line_up();
         setup_->flag(tr("Balance only"), &plan::Setup::balance_only, tr("A complete way of working: the chain is whole without a correction"));
         setup_->number(tr("Aperture f/"), &plan::Setup::f_number, 0.7, 64, 1, {}, tr("That the chart is shot at; decides the depth of field"));
         setup_->number(tr("Subject at"), &plan::Setup::subject_m, 0, 200, 2, tr("m"), tr("Distance from the camera; the chart's size is chosen by it"), tr("not known"));

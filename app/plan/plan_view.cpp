@@ -5,6 +5,7 @@
 #include <QLineEdit>
 #include <QPrintDialog>
 #include <QPrinter>
+#include <QRegularExpression>
 #include <QSplitter>
 #include <QVBoxLayout>
 
@@ -52,7 +53,7 @@ template <class T> const T* by_name(const std::vector<T>& list, const QString& n
 } // namespace
 
 PlanView::PlanView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), matrix_(new QTableWidget), cameras_(new QComboBox), lights_(new QComboBox), cards_(new QComboBox), empty_(new QLabel), details_title_(new QLabel), right_(new QTabWidget), list_(new QTextBrowser),
+    : QWidget(parent), session_(session), matrix_(new QTableWidget), cameras_(new QComboBox), lights_(new QComboBox), lenses_(new QComboBox), cards_(new QComboBox), empty_(new QLabel), details_title_(new QLabel), right_(new QTabWidget), list_(new QTextBrowser),
       forms_(new QStackedWidget), lens_of_row_(new QComboBox), mode_of_row_(new QComboBox), place_of_light_(new QComboBox), card_of_setup_(new QComboBox), holding_(new QLabel) {
     auto* outer = new QHBoxLayout(this);
     outer->setContentsMargins(14, 12, 14, 12);
@@ -109,7 +110,7 @@ QWidget* PlanView::make_middle() {
         box->lineEdit()->setPlaceholderText(hint);
         box->setToolTip(tooltip);
         box->setAccessibleName(hint);
-        box->setMinimumWidth(120);
+        box->setMinimumWidth(100);
         const auto take = [this, box, add] {
             const QString name = box->currentText().trimmed();
             if (name.isEmpty()) return;
@@ -123,14 +124,14 @@ QWidget* PlanView::make_middle() {
     };
     add_box(cameras_, tr("Add a camera"), tr("A camera of the kit, or a new name; Return adds it"), &PlanView::add_camera);
     add_box(lights_, tr("Add a light"), tr("A light of the kit, or a new name; its kind is told by the name"), &PlanView::add_light);
+    add_box(lenses_, tr("Add a lens"), tr("A lens with its focal length in the name, such as 50 mm; the distance to the chart follows from it"), &PlanView::add_lens);
     add_box(cards_, tr("Add a chart"), tr("A chart or card of the kit, or a new name"), &PlanView::add_card);
     all_ = new QPushButton(tr("Plan all"));
     all_->setToolTip(tr("Ticks every combination of camera and light"));
     all_->setObjectName("planAllButton");
     connect(all_, &QPushButton::clicked, this, &PlanView::plan_all);
-    bar->addWidget(all_);
     column->addLayout(bar);
-    empty_->setText(tr("Type the cameras and the lights of the shoot above, each with Return.\nThen tick the combinations that are to be shot."));
+    empty_->setText(tr("Type the cameras and the lights of the shoot above, each with Return,\na lens and a chart to know the distances.\nThen tick the combinations that are to be shot."));
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setProperty("dim", true);
     column->addWidget(empty_, 1);
@@ -151,6 +152,7 @@ QWidget* PlanView::make_middle() {
     connect(another_, &QPushButton::clicked, this, [this] { add_row_like(matrix_->currentRow()); });
     foot->addWidget(another_);
     foot->addStretch();
+    foot->addWidget(all_);
     column->addLayout(foot);
     return middle;
 }
@@ -178,6 +180,7 @@ QWidget* PlanView::make_right() {
     kinds->addStretch();
     column->addLayout(kinds);
     column->addWidget(forms_, 1);
+    forms_->setCurrentIndex(2);
     auto* page = new QWidget;
     auto* page_column = new QVBoxLayout(page);
     page_column->setContentsMargins(0, 8, 0, 0);
@@ -294,6 +297,21 @@ void PlanView::add_light(const QString& name) {
     l.kelvin = usual_kelvin(l.kind);
     if (const plan::Light* known = by_name(session_.kit().lights, name)) l = *known, l.id = 0, l.place = 0;
     l.position = static_cast<int>(s.lights.size());
+    session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
+        e.about(l.name);
+        e.add(l);
+    });
+}
+
+void PlanView::add_lens(const QString& name) {
+    const plan::Shoot& s = session_.shoot();
+    if (by_name(s.lenses, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
+    plan::Lens l{.uid = job::new_uid(), .name = name.toStdString()};
+    static const QRegularExpression focal("(\\d+(?:\\.\\d+)?)(?:\\s*-\\s*(\\d+(?:\\.\\d+)?))?");
+    if (const auto m = focal.match(name); m.hasMatch() && m.captured(1).toDouble() >= 1) {
+        l.focal_mm = m.captured(1).toDouble();
+        l.focal_max_mm = m.captured(2).isEmpty() ? l.focal_mm : m.captured(2).toDouble();
+    }
     session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
         e.about(l.name);
         e.add(l);

@@ -26,6 +26,8 @@ public:
     /// Adds what the kit knows under this name, or a new one; the kind of light is told by its name.
     void add_camera(const QString& name);
     void add_light(const QString& name);
+    /// The focal length is told by the name: "50 mm", "Zoom 24-70".
+    void add_lens(const QString& name);
     void add_card(const QString& name);
     void plan_all();
     void save_pdf(const fs::path& file);
@@ -33,6 +35,8 @@ public:
     QTableWidget* matrix() { return matrix_; }
     QComboBox* camera_box() { return cameras_; }
     QComboBox* light_box() { return lights_; }
+    QComboBox* lens_box() { return lenses_; }
+    QComboBox* card_box() { return cards_; }
 
 protected:
     void showEvent(QShowEvent*) override { refresh(); }
@@ -56,7 +60,7 @@ private:
 
     Session& session_;
     QTableWidget* matrix_;
-    QComboBox *cameras_, *lights_, *cards_;
+    QComboBox *cameras_, *lights_, *lenses_, *cards_;
     QLabel *empty_, *details_title_;
     QTabWidget* right_;
     QTextBrowser* list_;

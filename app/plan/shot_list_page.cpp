@@ -22,7 +22,7 @@ std::unique_ptr<QTextDocument> laid_out(const plan::ShotList& list, QPagedPaintD
     document->setDocumentMargin(0);
     // A trace of letter spacing keeps ligatures out, which would be missing when the page's text is searched or copied.
     QFont font("Lato");
-    font.setLetterSpacing(QFont::AbsoluteSpacing, 0.01);
+    font.setLetterSpacing(QFont::AbsoluteSpacing, 0.05);
     document->setDefaultFont(font);
     document->setHtml(shot_list_html(list, point_size));
     document->setPageSize(QSizeF(device.pageLayout().paintRectPixels(device.logicalDpiX()).size()));
@@ -51,7 +51,7 @@ QString shot_list_html(const plan::ShotList& list, double pt) {
                 const bool said = i > 0 && std::find(g.shots[i - 1].hints.begin(), g.shots[i - 1].hints.end(), hint) != g.shots[i - 1].hints.end();
                 if (!said) hints << esc(hint);
             }
-            if (hints.size() < static_cast<int>(s.hints.size())) hints << QObject::tr("else as above");
+            if (hints.size() < static_cast<int>(s.hints.size())) hints << (hints.isEmpty() ? QObject::tr("as above") : QObject::tr("else as above"));
             h += "<tr><td width='3%' align='center' style='vertical-align:middle'>" + QString(s.done ? "\u2611" : "\u2610") + "</td><td width='19%'><b>" + esc(s.camera) + "</b><br><span style='" + small + "'>" + esc(s.lens) + ", " + esc(s.mode) +
                  (s.balance_only ? "<br>" + QObject::tr("balance only") : QString()) + "</span></td><td width='22%'>" + esc(s.chart) + "<br>" + esc(s.hold) + "</td><td width='42%' style='" + small + "'>" + hints.join(". ") +
                  "</td><td width='14%' style='" + small + "; color:#888'>" + QObject::tr("note") + "</td></tr>";

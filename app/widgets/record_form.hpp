@@ -23,6 +23,9 @@ public:
         layout_->setLabelAlignment(Qt::AlignLeft);
     }
     QWidget* widget() { return widget_; }
+    /// For forms that stand below each other: call before the first field.
+    static constexpr int label_width = 112;
+    void line_up() { least_label_ = label_width; }
     const T& value() const { return value_; }
 
     QLineEdit* text(const QString& label, std::string T::*member, const QString& tooltip = {}) {
@@ -89,6 +92,7 @@ private:
         auto* words = new QLabel(label);
         words->setProperty("dim", true);
         words->setBuddy(field);
+        words->setMinimumWidth(least_label_);
         layout_->addRow(words, field);
     }
 
@@ -96,6 +100,7 @@ private:
     QFormLayout* layout_;
     std::function<void(const T&, const QString&)> changed_;
     T value_{};
+    int least_label_ = 0;
     std::vector<std::function<void(const T&)>> show_;
 };
 

@@ -165,7 +165,7 @@ ShotList shot_list(const Shoot& shoot) {
                 if (p.holding.too_near) p.hold += formatted(": as near as it focuses; a smaller share, %.0f %%", 100 * p.holding.share);
                 p.hold += ", beside the subject";
             } else {
-                p.hold = "beside the subject; about a tenth of the frame";
+                p.hold = std::string("beside the subject, ") + (brief.share_school == ShareSchool::fill ? "filling the frame" : "about a tenth of the frame") + (lens ? "" : "; its distance follows once a lens is given");
             }
             add_hints(p, shoot, *s);
             g.shots.push_back(std::move(p));

@@ -99,7 +99,8 @@ TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
     int keys = 1;
     for (const char* camera : {"Stills A", "Stills B", "Cine A"}) type(plan().camera_box()->lineEdit(), camera), keys += static_cast<int>(strlen(camera)) + 1;
     for (const char* light : {"Window", "Tungsten", "LED panel", "Flash"}) type(plan().light_box()->lineEdit(), light), keys += static_cast<int>(strlen(light)) + 1;
-    plan().add_card("Hand chart"), keys += 2;
+    type(plan().lens_box()->lineEdit(), "50 mm"), keys += 6;
+    type(plan().card_box()->lineEdit(), "Hand chart"), keys += 11;
     QTest::mouseClick(plan().findChild<QPushButton*>("planAllButton"), Qt::LeftButton);
     ++keys;
     ASSERT_EQ(session().count(), 12);
@@ -109,8 +110,9 @@ TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
     plan().save_text(scratch / "list.txt");
     test::measured("shot list for 3 cameras and 4 lights: %d keys and clicks", keys);
     EXPECT_LT(keys * 0.5, 120);
+    // By hand: m = sqrt(0.1 * 36 * 24 / (203 * 132)) = 0.05678; 50 (2 + m + 1/m) = 983 mm from the sensor.
     const std::string text = read_file(scratch / "list.txt");
-    for (const char* words : {"12 chart shots under 4 lights", "Cine A", "Hand chart (203 x 132 mm)", "Never fire a flash near eyes"}) EXPECT_NE(text.find(words), std::string::npos) << words;
+    for (const char* words : {"12 chart shots under 4 lights", "Cine A", "Hand chart (203 x 132 mm): 98 cm from the camera", "Never fire a flash near eyes"}) EXPECT_NE(text.find(words), std::string::npos) << words;
 
     // The PDF, as another program sees it: one page, and the words are on it.
     QProcess reader;
