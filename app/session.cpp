@@ -244,8 +244,8 @@ std::vector<Id> Session::ids() const {
 }
 
 QString Session::title_of(Id setup) const {
-    const plan::Setup* row = plan::record(shoot().setups, setup);
-    return row ? qt(plan::title_of(shoot(), *row)) : QString();
+    const auto at = states_.find(setup);
+    return at == states_.end() ? QString() : at->second.title;
 }
 
 SetupState* Session::state(Id setup) {
@@ -270,9 +270,12 @@ void Session::follow() {
     for (const plan::Frame& f : s.frames)
         if (f.setup && !f.same_as && f.kind != plan::FrameKind::chart)
             if (SetupState* state = this->state(f.setup)) state->frames.push_back(f.id);
+    if (structure != structure_)
+        for (const plan::Setup& row : s.setups) states_[row.id].title = qt(plan::title_of(s, row));
     std::vector<Id> changed;
-    for (const plan::Setup& row : s.setups)
-        if (follow_setup(states_[row.id], row)) changed.push_back(row.id);
+    const auto standings = plan::standings(s);
+    for (std::size_t i = 0; i < s.setups.size(); ++i)
+        if (follow_setup(states_[s.setups[i].id], s.setups[i], standings[i])) changed.push_back(s.setups[i].id);
     if (structure != structure_) {
         structure_ = structure;
         emit job_changed();
@@ -285,9 +288,9 @@ void Session::follow() {
     }
 }
 
-bool Session::follow_setup(SetupState& s, const plan::Setup& row) {
+bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::Standing& standing) {
     const plan::Shoot& all = shoot();
-    const plan::Evidence e = plan::evidence(all, row.id);
+    const plan::Evidence& e = standing.evidence;
     const plan::ChartShot* shot = e.shot ? e.shot : e.refused;
     const bool other_shot = (shot ? shot->id : 0) != s.chart_shot;
     s.row = row;
@@ -336,16 +339,16 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row) {
     s.proof_mean = e.proof ? e.proof->mean : 0;
     s.handovers.clear();
     for (const plan::Handover* h : e.handovers) s.handovers.push_back({h->file, qt(h->kind), qt(h->message), h->correction});
-    s.stale = plan::staleness(all, row.id);
-    s.state = plan::state_of(all, row.id);
+    s.stale = standing.stale;
+    s.state = standing.state;
     const std::string weighed = reading + "|" + row.white + "|" + row.reference + "|" + row.intent + "|" + correction + (row.balance_only ? "|b" : "|t") + (s.taken_from ? "|taken" : "");
     if (weighed != s.weighed) {
         s.weighed = weighed;
         if (correction.empty()) s.correction.reset();
         weigh(s);
     }
-    std::string stamp = plan::settings_of(row, shot) + formatted("|%d|%d|%lld|%lld|%d|%zu|%zu|%d|", row.balance_only, static_cast<int>(s.state), static_cast<long long>(s.chart_shot), static_cast<long long>(s.correction_id), s.proved,
-                                                                 s.handovers.size(), s.frames.size(), other_reading) +
+    std::string stamp = plan::settings_of(row, shot) + formatted("|%d|%d|%lld|%lld|%d|%zu|%zu|", row.balance_only, static_cast<int>(s.state), static_cast<long long>(s.chart_shot), static_cast<long long>(s.correction_id), s.proved,
+                                                                 s.handovers.size(), s.frames.size()) +
                         s.refused.toStdString() + s.problem.toStdString();
     for (const auto& r : s.stale) stamp += r.why;
     for (const auto& h : s.handovers) stamp += h.file.string() + std::to_string(h.correction);
@@ -355,26 +358,25 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row) {
     return true;
 }
 
-void Session::look_for_missing() {
-    // Under the job's own folder first: a job moved together with its frames needs no question.
+namespace {
+std::vector<plan::Frame> gone_of(const std::vector<plan::Frame>& frames) {
     std::vector<plan::Frame> gone;
-    for (const plan::Frame& f : shoot().frames) {
-        std::error_code ec;
+    std::error_code ec;
+    for (const plan::Frame& f : frames)
         if (!fs::exists(f.path, ec)) gone.push_back(f);
-    }
-    missing_ = static_cast<int>(gone.size());
-    if (!gone.empty()) find_moved(fs::absolute(job_file()).parent_path());
+    return gone;
+}
+} // namespace
+
+// Under the job's own folder first: a job moved together with its frames needs no question.
+void Session::look_for_missing() {
+    if (!shoot().frames.empty()) find_moved(fs::absolute(job_file()).parent_path());
 }
 
 void Session::find_moved(const fs::path& folder) {
-    std::vector<plan::Frame> gone;
-    for (const plan::Frame& f : shoot().frames) {
-        std::error_code ec;
-        if (!fs::exists(f.path, ec)) gone.push_back(f);
-    }
-    if (gone.empty()) return;
-    tasks_.run(tr("Looking for moved frames"), [this, gone, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
-        const auto found = job::found_again(gone, folder, stop);
+    tasks_.run(tr("Looking for moved frames"), [this, frames = shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
+        const auto gone = gone_of(frames);
+        const auto found = gone.empty() ? std::vector<job::Found>() : job::found_again(gone, folder, stop);
         return [this, found, gone] {
             if (!found.empty())
                 change(found.size() == 1 ? tr("1 moved frame found") : tr("%1 moved frames found").arg(found.size()), [&](job::Edit& e) {

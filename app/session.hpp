@@ -50,6 +50,7 @@ struct Handover {
 struct SetupState {
     Id id = 0;
     plan::Setup row;
+    QString title; ///< "Stills A, Window"
     plan::State state = plan::State::to_shoot;
     Settings settings;
     Id chart_shot = 0;
@@ -202,7 +203,7 @@ signals:
 private:
     void adopt_job(std::unique_ptr<job::JobFile> job);
     void follow();
-    bool follow_setup(SetupState& s, const plan::Setup& row);
+    bool follow_setup(SetupState& s, const plan::Setup& row, const plan::Standing& standing);
     void after_change();
     void guarded(const std::function<void()>& work);
     void look_for_missing();

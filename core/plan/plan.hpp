@@ -175,4 +175,12 @@ enum class State { to_shoot, refused, shot, read, corrected, proved, handed_over
 inline constexpr auto names(State) { return std::array{"to shoot", "refused", "shot", "read", "corrected", "proved", "handed over", "stale"}; }
 State state_of(const Shoot& shoot, Id setup);
 
+/// All of that for every setup, in the order of the setups, in one pass over the frames.
+struct Standing {
+    Evidence evidence;
+    std::vector<Staleness> stale;
+    State state = State::to_shoot;
+};
+std::vector<Standing> standings(const Shoot& shoot);
+
 } // namespace refero::plan

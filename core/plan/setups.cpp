@@ -1,5 +1,6 @@
 // Rows and columns of the board; what each setup has come to; staleness.
 #include <cmath>
+#include <map>
 
 #include "base/base.hpp"
 #include "plan/plan.hpp"
@@ -126,10 +127,13 @@ std::string settings_of(const Setup& s, const ChartShot* shot) {
     return s.white + "|" + s.model + "|" + s.intent + "|" + s.reference + "|" + (shot ? shot->chart + "|" + shot->corners : "|");
 }
 
-std::vector<Staleness> staleness(const Shoot& shoot, Id id) {
+namespace {
+
+/// The frames that count for a setup's staleness.
+bool counts(const Frame& f) { return f.setup && !f.same_as && f.kind != FrameKind::chart; }
+
+std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Evidence& e, const std::vector<const Frame*>& frames) {
     std::vector<Staleness> all;
-    const Setup* setup = record(shoot.setups, id);
-    const Evidence e = evidence(shoot, id);
     // One that was taken from another setup is proved here or it is not; it does not turn stale.
     if (!setup || !e.correction || e.correction->taken_from) return all;
     const Correction& c = *e.correction;
@@ -161,8 +165,8 @@ std::vector<Staleness> staleness(const Shoot& shoot, Id id) {
 
     int far = 0, late = 0, other_lens = 0;
     double iso = 0, last = shot_at;
-    for (const Frame& f : shoot.frames) {
-        if (f.setup != id || f.same_as || f.kind == FrameKind::chart) continue;
+    for (const Frame* frame : frames) {
+        const Frame& f = *frame;
         if (c.iso > 0 && f.iso > 0 && std::abs(std::log2(f.iso / c.iso)) >= brief.iso_stops - 1e-9) ++far, iso = f.iso;
         const double t = time_in_job(shoot, f);
         if (std::isfinite(t) && std::isfinite(shot_at) && t - shot_at > brief.light_days * 86400) ++late, last = std::max(last, t);
@@ -179,24 +183,52 @@ std::vector<Staleness> staleness(const Shoot& shoot, Id id) {
     return all;
 }
 
-std::string good_until(const Card& card, double years) {
-    const std::string from = !card.compared.empty() ? card.compared : !card.first_used.empty() ? card.first_used : card.bought;
-    const double start = seconds_of(from);
-    return std::isfinite(start) ? day_of(start + years * 365.25 * 86400) : std::string();
-}
-
-State state_of(const Shoot& shoot, Id id) {
-    const Setup* setup = record(shoot.setups, id);
-    const Evidence e = evidence(shoot, id);
-    if (e.correction && !(setup && setup->balance_only)) {
-        if (!staleness(shoot, id).empty()) return State::stale;
+State state_by(const Setup* setup, const Evidence& e, const std::vector<Staleness>& stale) {
+    const bool balance_only = setup && setup->balance_only;
+    if (e.correction && !balance_only) {
+        if (!stale.empty()) return State::stale;
         for (const Handover* h : e.handovers)
             if (h->correction == e.correction->id && e.proof) return State::handed_over;
         return e.proof ? State::proved : State::corrected;
     }
     if (!e.shot) return e.refused ? State::refused : State::to_shoot;
     if (!e.reading) return State::shot;
-    return setup && setup->balance_only && !e.handovers.empty() ? State::handed_over : State::read;
+    return balance_only && !e.handovers.empty() ? State::handed_over : State::read;
+}
+
+Standing standing_of(const Shoot& shoot, const Setup* setup, Id id, const std::vector<const Frame*>& frames) {
+    Standing s;
+    s.evidence = evidence(shoot, id);
+    s.stale = stale_by(shoot, setup, s.evidence, frames);
+    s.state = state_by(setup, s.evidence, s.stale);
+    return s;
+}
+
+Standing standing_of(const Shoot& shoot, Id id) {
+    std::vector<const Frame*> frames;
+    for (const Frame& f : shoot.frames)
+        if (f.setup == id && counts(f)) frames.push_back(&f);
+    return standing_of(shoot, record(shoot.setups, id), id, frames);
+}
+
+} // namespace
+
+std::vector<Staleness> staleness(const Shoot& shoot, Id setup) { return standing_of(shoot, setup).stale; }
+State state_of(const Shoot& shoot, Id setup) { return standing_of(shoot, setup).state; }
+
+std::vector<Standing> standings(const Shoot& shoot) {
+    std::map<Id, std::vector<const Frame*>> by_setup;
+    for (const Frame& f : shoot.frames)
+        if (counts(f)) by_setup[f.setup].push_back(&f);
+    std::vector<Standing> all;
+    for (const Setup& s : shoot.setups) all.push_back(standing_of(shoot, &s, s.id, by_setup[s.id]));
+    return all;
+}
+
+std::string good_until(const Card& card, double years) {
+    const std::string from = !card.compared.empty() ? card.compared : !card.first_used.empty() ? card.first_used : card.bought;
+    const double start = seconds_of(from);
+    return std::isfinite(start) ? day_of(start + years * 365.25 * 86400) : std::string();
 }
 
 } // namespace refero::plan
