@@ -52,6 +52,7 @@ MainWindow::MainWindow()
     connect(camera_, &SimulatedCamera::closed, this, [this] { show_camera(false); });
     connect(&session_, &Session::lens_wanted, this, &MainWindow::ask_for_lens);
     connect(&session_, &Session::history_changed, this, &MainWindow::tell_history);
+    connect(&session_, &Session::kit_changed, this, &MainWindow::tell_history);
     connect(&session_, &Session::setup_opened, this, &MainWindow::open_setup);
     connect(&session_, &Session::notice, this, &MainWindow::notice);
     connect(&session_, &Session::job_changed, this, [this] {
@@ -148,8 +149,8 @@ void MainWindow::make_menus() {
     add(menu, "export", tr("Save the job as \u2026"), QKeySequence::SaveAs, [this] { save_as(); });
     add(menu, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     menu->addSeparator();
-    undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo, [this] { session_.undo(); });
-    redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { session_.redo(); });
+    undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo, [this] { places_->currentWidget() == kit_ ? session_.undo_kit() : session_.undo(); });
+    redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { places_->currentWidget() == kit_ ? session_.redo_kit() : session_.redo(); });
     tell_history();
     menu->addSeparator();
     add(menu, "", tr("Board"), Qt::Key_1, [this] { show_board(); });
@@ -226,6 +227,7 @@ void MainWindow::tell_place() {
     const QString job = QString::fromStdString(session_.shoot().brief().title);
     job_name_->setText(session_.has_job() ? QString::fromStdString(session_.job_file().filename().string()) : QString());
     job_name_->setToolTip(QString::fromStdString(session_.job_file().string()) + tr("\nEvery action is kept as it is done; there is nothing to save."));
+    tell_history();
     setWindowTitle(session_.has_job() ? tr("%1 \u2013 Refero").arg(in_setup ? session_.title_of(setup_view_->setup()) : job) : "Refero");
 }
 
@@ -271,7 +273,8 @@ void MainWindow::show_camera(bool on) {
 }
 
 void MainWindow::tell_history() {
-    const QString undo = session_.undo_title(), redo = session_.redo_title();
+    const bool kit = places_->currentWidget() == kit_;
+    const QString undo = kit ? session_.undo_kit_title() : session_.undo_title(), redo = kit ? session_.redo_kit_title() : session_.redo_title();
     undo_->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));
     redo_->setText(redo.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(redo));
     undo_->setEnabled(!undo.isEmpty());

@@ -2,6 +2,8 @@
 #include "session.hpp"
 
 #include <QDateTime>
+#include <QFileInfo>
+#include <QSettings>
 #include <QStandardPaths>
 
 #include "session_parts.hpp"
@@ -130,6 +132,18 @@ void Session::redo() {
     after_change();
 }
 
+void Session::undo_kit() {
+    if (kit_) guarded([&] { kit_->undo(); });
+    emit kit_changed();
+}
+
+void Session::redo_kit() {
+    if (kit_) guarded([&] { kit_->redo(); });
+    emit kit_changed();
+}
+
+QString Session::undo_kit_title() const { return kit_ ? qt(kit_->undo_title()) : QString(); }
+QString Session::redo_kit_title() const { return kit_ ? qt(kit_->redo_title()) : QString(); }
 QString Session::undo_title() const { return job_ ? qt(job_->undo_title()) : QString(); }
 QString Session::redo_title() const { return job_ ? qt(job_->redo_title()) : QString(); }
 
@@ -156,14 +170,20 @@ void Session::adopt_job(std::unique_ptr<job::JobFile> job) {
     }
     after_change();
     look_for_missing();
+    // Folders are of this machine, not of the job.
+    std::vector<fs::path> folders;
+    for (const QString& f : QSettings().value(watch_key(job_file())).toStringList())
+        if (QFileInfo(f).isDir()) folders.emplace_back(f.toStdString());
+    if (!folders.empty()) watch(folders);
 }
 
 void Session::close_job() {
     tasks_.drain();
     looking_ = false;
-    watch({});
+    watch_timer_.stop();
     {
         const std::lock_guard lock(watch_lock_);
+        watch_.set_folders({});
         watch_.forget();
     }
     states_.clear();

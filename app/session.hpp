@@ -133,6 +133,11 @@ public:
     void redo();
     QString undo_title() const;
     QString redo_title() const;
+    /// The same for the kit, which has a history of its own.
+    void undo_kit();
+    void redo_kit();
+    QString undo_kit_title() const;
+    QString redo_kit_title() const;
     std::vector<job::LogEntry> log(const QString& search, int most = 100000) const;
     void note(const QString& what, const QString& where = {});
 
@@ -155,6 +160,11 @@ public:
     /// A copy of one setup's correction for another.
     void lend(Id from, Id to);
 
+    /// The kit's fallback for a setup's camera and kind of light, or null; and a copy of it as the setup's correction.
+    const plan::Fallback* fallback_for(Id setup);
+    void take_fallback(Id setup);
+    /// Cameras, lights and charts of the job that the kit does not know yet.
+    void keep_in_kit();
     /// Keeps a setup's correction in the kit, for its camera and kind of light; the job gets a copy.
     void keep_fallback(Id setup);
 

@@ -1,5 +1,5 @@
 // Files on their way into the job: what they are, where they belong.
-#include <QFileInfo>
+#include <QSettings>
 #include <nlohmann/json.hpp>
 
 #include "frame/clip.hpp"
@@ -23,6 +23,10 @@ void Session::watch(const std::vector<fs::path>& folders) {
     }
     if (folders.empty()) watch_timer_.stop();
     else watch_timer_.start();
+    QStringList names;
+    for (const fs::path& f : folders) names << qt(f.string());
+    if (has_job()) QSettings().setValue(watch_key(job_file()), names);
+    emit frames_changed();
 }
 
 std::vector<fs::path> Session::watched() const {

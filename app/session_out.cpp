@@ -31,6 +31,47 @@ void Session::exported(Id id, const fs::path& file, const QString& kind, const Q
     });
 }
 
+const plan::Fallback* Session::fallback_for(Id id) {
+    const SetupState* s = state(id);
+    const plan::Light* light = s ? plan::record(shoot().lights, s->row.light) : nullptr;
+    if (!light || !plan::fallback_kind(light->kind)) return nullptr;
+    for (const plan::Fallback& f : kit().fallbacks)
+        if (!f.content.empty() && f.camera == plan::name_in(shoot().cameras, s->row.camera) && plan::fallback_kind(f.kind) == plan::fallback_kind(light->kind)) return &f;
+    return nullptr;
+}
+
+void Session::take_fallback(Id id) {
+    const plan::Fallback* f = fallback_for(id);
+    if (!f) return;
+    const plan::Correction row{.setup = id, .made = f->made, .content = f->content};
+    change(tr("Fallback for %1").arg(title_of(id)), [&](job::Edit& e) {
+        e.about(title_of(id).toStdString());
+        e.add(row);
+    });
+    emit notice(tr("%1 has the kit's fallback of %2 now. It stands in until the chart can be shot.").arg(title_of(id), qt(row.made).left(10)));
+}
+
+void Session::keep_in_kit() {
+    int kept = 0;
+    const auto add_missing = [&](job::Edit& e, const auto& job, const auto& kit) {
+        for (auto row : job) {
+            if (row.uid.empty() || std::any_of(kit.begin(), kit.end(), [&](const auto& k) { return k.uid == row.uid; })) continue;
+            row.id = 0;
+            if constexpr (requires { row.silent_lens; }) row.silent_lens = 0, row.clock_offset_s = 0;
+            if constexpr (requires { row.place; }) row.place = 0;
+            e.add(row);
+            ++kept;
+        }
+    };
+    const plan::Kit before = kit();
+    change_kit(tr("Keep what the job uses"), [&](job::Edit& e) {
+        add_missing(e, shoot().cameras, before.cameras);
+        add_missing(e, shoot().lights, before.lights);
+        add_missing(e, shoot().cards, before.cards);
+    });
+    emit notice(kept ? tr("The kit has %1 more: cameras, lights and charts of this job.").arg(kept) : tr("The kit has all of this job's cameras, lights and charts already."));
+}
+
 void Session::keep_fallback(Id id) {
     const SetupState* s = state(id);
     const plan::Light* light = s ? plan::record(shoot().lights, s->row.light) : nullptr;

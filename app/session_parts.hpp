@@ -7,6 +7,8 @@ namespace refero::app {
 
 inline QString qt(const std::string& s) { return QString::fromStdString(s); }
 inline QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
+/// Where the watched folders of a job are remembered.
+inline QString watch_key(const fs::path& job) { return "watched/" + qt(std::to_string(std::hash<std::string>{}(job.string()))); }
 /// An error's message and remedy without the file: "No chart was found. Check that ...".
 QString words_of(const Error& e);
 std::string text_of(const std::optional<chart::Corners>& corners);

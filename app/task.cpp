@@ -18,6 +18,8 @@ void Tasks::run(const QString& title, Work work, Failed on_failure) {
     active_.push_back(task);
     if (title.isEmpty()) ++quiet_;
     else emit changed();
+    // What somebody waits for goes before what nobody does.
+    const int priority = title.isEmpty() ? 0 : 1;
     pool_.start([this, task, work = std::move(work), on_failure = std::move(on_failure)] {
         // The window goes first: work, and the threads that it starts, run at a lower priority (Linux: a thread's own).
         setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10);
@@ -38,7 +40,7 @@ void Tasks::run(const QString& title, Work work, Failed on_failure) {
             fail(Error(ErrorKind::internal, error.what()));
         }
         QMetaObject::invokeMethod(this, [this, task, then] { finish(task, then); }, Qt::QueuedConnection);
-    });
+    }, priority);
 }
 
 void Tasks::finish(const std::shared_ptr<Active>& task, const Then& then) {

@@ -336,6 +336,7 @@ void BoardView::menu_at(const QPoint& at) {
     });
     menu.addSeparator();
     menu.addAction(s.correction && !s.balance_only() ? tr("Fit again") : tr("Fit"), this, [this, setup] { session_.fit(setup); })->setEnabled(s.balance && s.refused.isEmpty() && !s.balance_only());
+    if (session_.fallback_for(setup)) menu.addAction(tr("Take the kit's fallback"), this, [this, setup] { session_.take_fallback(setup); });
     menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { session_.prove(setup); })->setEnabled(s.correction_id && s.shot);
     if (s.refused.isEmpty()) menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { session_.refuse(setup, {}); })->setEnabled(s.chart_shot);
     else menu.addAction(tr("Accept the chart shot"), this, [this, setup] { session_.accept(setup); });

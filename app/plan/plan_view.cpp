@@ -151,6 +151,10 @@ QWidget* PlanView::make_middle() {
     another_->setToolTip(tr("Adds a row for the same camera"));
     connect(another_, &QPushButton::clicked, this, [this] { add_row_like(matrix_->currentRow()); });
     foot->addWidget(another_);
+    auto* keep = new QPushButton(tr("Keep in the kit"));
+    keep->setToolTip(tr("Puts cameras, lights and charts of this job into the kit, for other jobs"));
+    connect(keep, &QPushButton::clicked, &session_, &Session::keep_in_kit);
+    foot->addWidget(keep);
     foot->addStretch();
     foot->addWidget(all_);
     column->addLayout(foot);

@@ -1,6 +1,7 @@
 #include "shot_page.hpp"
 
 #include <QLabel>
+#include <QMenu>
 
 #include "../theme.hpp"
 
@@ -24,7 +25,10 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     refuse_->setObjectName("refuseButton");
     connect(refuse_, &QPushButton::clicked, this, [this] {
         if (!session_.at(setup_).refused.isEmpty()) return session_.accept(setup_);
-        session_.refuse(setup_, {});
+        QMenu why(this);
+        for (const QString& reason : {tr("a shadow falls on it"), tr("glare or sheen"), tr("a finger or dirt on a patch"), tr("out of focus"), tr("clipped or too dark"), tr("tilted or too small"), tr("in other light than the subject"), tr("another reason")})
+            why.addAction(reason, this, [this, reason] { session_.refuse(setup_, reason); });
+        why.exec(refuse_->mapToGlobal(QPoint(0, 0)));
     });
     again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"));
     connect(by_hand_, &QPushButton::clicked, this, &ShotPage::place_by_hand);
