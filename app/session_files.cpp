@@ -243,7 +243,7 @@ void Session::arrived(plan::Frame f, const Loaded& l, Id setup, bool by_hand, Id
         remember_light(chart_setup);
         if (by_hand) {
             SetupState& state = *this->state(chart_setup);
-            if (l.frame && !l.picture.empty()) state.frame = l.frame, state.picture = l.picture, state.small_picture = l.picture.small(480);
+            if (l.frame && !l.picture.empty()) state.frame = l.frame, state.picture = l.picture, state.small_picture = l.small;
             looked_at_.push_back(chart_setup);
             let_go_of_pictures(chart_setup);
             emit setup_changed(chart_setup);

@@ -22,6 +22,7 @@ struct Loaded {
     std::shared_ptr<const frame::Frame> frame;
     std::shared_ptr<const job::MeasuredShot> shot; ///< without pixels
     Rendition picture;
+    QImage small;        ///< of it
     QString problem;     ///< why there is no reading
     double kelvin = 0, duv = 0; ///< of the light, by the neutrals
 };

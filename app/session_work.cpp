@@ -69,7 +69,8 @@ Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::st
     try_measuring(l, row, settings, stop);
     progress(0.8);
     const Rendition picture = rendition_of(apply::uncorrected(*l.frame, apply::viewing_gains(*l.frame), "srgb", stop), *l.frame);
-    keep_thumbnail(picture_key(row), picture.small(thumbnail_width));
+    l.small = picture.small(thumbnail_width);
+    keep_thumbnail(picture_key(row), l.small);
     if (with_picture) l.picture = picture;
     return l;
 }
@@ -123,7 +124,7 @@ void Session::adopt(Id id, const Loaded& l) {
         s->frame = l.frame;
         s->picture = l.picture;
     }
-    if (!s->correction) s->small_picture = l.picture.small(thumbnail_width);
+    if (!s->correction) s->small_picture = l.small;
     if (!s->shot) keep_reading(id, l);
     emit setup_changed(id);
 }

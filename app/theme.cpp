@@ -59,7 +59,7 @@ QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; sele
 QTableView, QListView { background: @panel; border: 1px solid @line; gridline-color: @line; selection-background-color: @strong; selection-color: @on_strong; outline: 0; }
 QTableView:focus, QListView:focus { border: 1px solid @text; }
 QHeaderView { background: @panel; }
-QHeaderView::section { background: @panel; color: @dim; border: none; border-bottom: 1px solid @line; padding: 5px 8px; font-weight: 600; }
+QHeaderView::section { background: @panel; color: @dim; border: none; border-bottom: 1px solid @line; padding: 5px 11px; font-weight: 600; }
 QTableCornerButton::section { background: @panel; border: none; }
 QScrollBar:vertical { background: transparent; width: 11px; margin: 0; }
 QScrollBar:horizontal { background: transparent; height: 11px; margin: 0; }

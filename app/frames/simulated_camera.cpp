@@ -70,9 +70,8 @@ SimulatedCamera::SimulatedCamera(Session& session, QWidget* parent)
     column->addWidget(told_);
     column->addStretch();
     connect(shutter_, &QPushButton::clicked, this, &SimulatedCamera::release);
-    connect(&session, &Session::job_changed, this, &SimulatedCamera::fill);
-    connect(&session, &Session::setup_changed, this, &SimulatedCamera::fill);
-    fill();
+    connect(&session, &Session::job_changed, this, [this] { if (isVisible()) fill(); });
+    connect(&session, &Session::setup_changed, this, [this] { if (isVisible()) fill(); });
 }
 
 fs::path SimulatedCamera::folder() const {

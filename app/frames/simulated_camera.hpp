@@ -27,6 +27,9 @@ public:
 signals:
     void closed();
 
+protected:
+    void showEvent(QShowEvent*) override { fill(); }
+
 private:
     void fill();
 

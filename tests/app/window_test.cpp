@@ -249,6 +249,28 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     EXPECT_EQ(session().at(id(4)).state, State::stale); // its light was re-lit: no fit mends that
     stall.phase("all fitted");
     keep_picture(window, "board");
+    key(Qt::Key_F);
+    EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 14);
+    ASSERT_TRUE(idle());
+    QTest::qWait(300);
+    keep_picture(window, "frames");
+    stall.restart();
+    key(Qt::Key_L);
+    EXPECT_GT(window.board_place()->log_view()->table()->rowCount(), 30);
+    keep_picture(window, "log");
+    stall.restart();
+    key(Qt::Key_2);
+    EXPECT_EQ(window.plan_view()->matrix()->rowCount(), 4);
+    stall.phase("frames, log and plan shown");
+    keep_picture(window, "plan");
+    stall.restart();
+    key(Qt::Key_4);
+    window.kit_view()->sections()->setCurrentRow(1);
+    auto* lights = child<QTableWidget>(*window.kit_view(), "");
+    lights->setCurrentCell(3, 0);
+    QTest::qWait(50);
+    stall.phase("kit shown");
+    keep_picture(window, "kit");
     test::measured("longest stall of the event loop: %.0f ms (aim: under 50)", stall.longest_of_all());
     EXPECT_EQ(notice(), "");
 }
