@@ -246,7 +246,7 @@ void Session::open_demo(const fs::path& description, const fs::path& folder, con
                         const plan::Recognition r = plan::recognise(shoot(), f);
                         f.camera = r.camera, f.lens = r.lens, f.mode = r.mode;
                         f.setup = frame.setup;
-                        f.kind = frame.chart ? plan::FrameKind::chart : plan::FrameKind::ordinary;
+                        if (frame.chart) f.kind = plan::FrameKind::chart;
                         f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
                         const Id id = e.add(f);
                         if (frame.chart) e.add(plan::ChartShot{.setup = frame.setup, .frame = id, .refused = frame.refused});

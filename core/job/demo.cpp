@@ -2,7 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "simulate/simulate.hpp"
+#include "simulate/clip.hpp"
 
 namespace refero::job {
 
@@ -90,7 +90,10 @@ Demo start_demo(const fs::path& description, const fs::path& folder, JobFile& jo
                 const auto pick = [&](const char* key, const std::vector<Id>& from) { return from.at(s.at(key).get<std::size_t>()); };
                 setups.push_back(e.add(plan::Setup{.camera = pick("camera", camera_ids), .lens = pick("lens", lenses), .mode = pick("mode", modes), .light = pick("light", light_ids), .card = pick("card", card_ids), .balance_only = s.value("balance_only", false)}));
                 const auto frame = [&](const json& f, bool chart) {
-                    return DemoFrame{description.parent_path() / f.at("scene").get<std::string>(), f.at("changes").dump(), folder / f.at("file").get<std::string>(), setups.back(), chart, f.value("refused", "")};
+                    DemoFrame d{description.parent_path() / f.at("scene").get<std::string>(), f.at("changes").dump(), folder / f.at("file").get<std::string>()};
+                    for (const json& part : f.value("clip", json::array())) d.clip.push_back({part.at(0), part.at(1).dump()});
+                    d.setup = setups.back(), d.chart = chart, d.refused = f.value("refused", "");
+                    return d;
                 };
                 for (const json& f : s.value("chart_shots", json::array())) demo.frames.push_back(frame(f, true));
                 for (const json& f : s.value("frames", json::array())) ordinary.push_back(frame(f, false));
@@ -113,16 +116,31 @@ void make(const DemoFrame& frame, const fs::path& cache, std::stop_token stop) {
     fs::create_directories(frame.file.parent_path(), ec);
     fs::path kept;
     if (!cache.empty() && (fs::create_directories(cache, ec), fs::is_directory(cache, ec))) {
-        const std::string key = std::string(program_version()) + read_file(frame.scene) + frame.changes;
-        kept = cache / (frame.file.stem().string() + "-" + std::to_string(std::hash<std::string>{}(key)) + ".dng");
+        std::string key = std::string(program_version()) + read_file(frame.scene) + frame.changes;
+        for (const DemoFrame::Part& p : frame.clip) key += formatted("|%g", p.seconds) + p.changes;
+        kept = cache / (frame.file.stem().string() + "-" + std::to_string(std::hash<std::string>{}(key)) + frame.file.extension().string());
         if (fs::exists(kept, ec)) {
             write_whole(frame.file, [&](const fs::path& temporary) { fs::copy_file(kept, temporary); });
             return;
         }
     }
-    const auto rendering = simulate::render(simulate::load_scene(frame.scene, frame.changes), stop);
-    throw_if_stopped(stop);
-    simulate::write(rendering, frame.file);
+    if (frame.clip.empty()) {
+        const auto rendering = simulate::render(simulate::load_scene(frame.scene, frame.changes), stop);
+        throw_if_stopped(stop);
+        simulate::write(rendering, frame.file);
+    } else {
+        constexpr double frames_per_second = 5; // it stands still, so few are enough
+        std::vector<simulate::Rendering> parts;
+        std::vector<simulate::Shown> shown;
+        for (const DemoFrame::Part& p : frame.clip) {
+            json changes = json::parse(frame.changes);
+            changes.merge_patch(json::parse(p.changes));
+            parts.push_back(simulate::render(simulate::load_scene(frame.scene, changes.dump()), stop));
+            throw_if_stopped(stop);
+        }
+        for (std::size_t i = 0; i < parts.size(); ++i) shown.push_back({&parts[i], frame.clip[i].seconds});
+        simulate::write_clip(shown, colour::Transfer::bt709, frames_per_second, frame.file);
+    }
     if (!kept.empty()) write_whole(kept, [&](const fs::path& temporary) { fs::copy_file(frame.file, temporary); });
 }
 

@@ -10,6 +10,12 @@ struct DemoFrame {
     std::filesystem::path scene; ///< scene description
     std::string changes;         ///< JSON merge patch for it
     std::filesystem::path file;  ///< where the frame belongs
+    /// A clip: changes for its parts and how long each is shown; `changes` are for all of them. Empty: a frame.
+    struct Part {
+        double seconds;
+        std::string changes;
+    };
+    std::vector<Part> clip = {};
     Id setup = 0;
     bool chart = false;
     std::string refused;         ///< why the chart shot is of no use; empty: it is

@@ -250,7 +250,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.phase("all fitted");
     keep_picture(window, "board");
     key(Qt::Key_F);
-    EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 14);
+    EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 15);
     ASSERT_TRUE(idle());
     QTest::qWait(300);
     keep_picture(window, "frames");

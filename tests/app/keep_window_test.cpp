@@ -1,0 +1,329 @@
+// Keeping a job: frames, clips, undo, reopening, log and kit, through the real window.
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMimeData>
+#include <QProcess>
+#include <QPushButton>
+
+#include "frames/clip_panel.hpp"
+#include "job_window.hpp"
+#include "kit/light_plot.hpp"
+#include "plan/shot_list_page.hpp"
+#include "simulate/clip.hpp"
+
+namespace refero::app {
+namespace {
+
+TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
+    session().new_job(job);
+    session().change("60 setups", [](job::Edit& e) {
+        const Id mode = e.add(plan::Mode{.name = "raw"});
+        std::vector<Id> cameras, lights;
+        for (int c = 0; c < 6; ++c) cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
+        for (int l = 0; l < 10; ++l) lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
+        for (const Id c : cameras)
+            for (const Id l : lights) e.add(plan::Setup{.camera = c, .mode = mode, .light = l, .balance_only = l == lights[4]});
+    });
+    window.show_board();
+    QTest::qWait(50);
+    QTableView* table = window.board()->table();
+    EXPECT_EQ(table->model()->rowCount() * table->model()->columnCount(), 60);
+    EXPECT_FALSE(table->grab().toImage().isNull());
+    table->setFocus();
+    table->setCurrentIndex(table->model()->index(0, 0));
+    for (int i = 0; i < 9; ++i) QTest::keyClick(table, Qt::Key_Right);
+    for (int i = 0; i < 5; ++i) QTest::keyClick(table, Qt::Key_Down);
+    EXPECT_EQ(session().title_of(window.board()->chosen()), "Camera 6, Light 10");
+    QTest::keyClick(&window, Qt::Key_F, Qt::ControlModifier);
+    QTest::keyClicks(window.board()->filter(), "camera 3 balance only");
+    int rows = 0, columns = 0;
+    for (int r = 0; r < 6; ++r) rows += !table->isRowHidden(r);
+    for (int c = 0; c < 10; ++c) columns += !table->isColumnHidden(c);
+    EXPECT_EQ(rows, 1);
+    EXPECT_EQ(columns, 1);
+    window.board()->filter()->clear();
+    EXPECT_FALSE(table->isColumnHidden(9));
+}
+
+TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
+    plan_shoot({"Stills A"}, {"Window", "Tungsten"});
+    session().take_in({shoot(id(0), "early.dng", "2026-05-04T08:00:00", false)});
+    ASSERT_TRUE(idle());
+    session().take_in({shoot(id(0), "chart.dng", "2026-05-04T09:00:00")});
+    ASSERT_TRUE(idle());
+    session().take_in({shoot(id(0), "one.dng", "2026-05-04T09:05:00", false), shoot(id(0), "two.dng", "2026-05-04T09:06:00", false)});
+    ASSERT_TRUE(idle());
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.size() == 2; }));
+    window.show_board(BoardPlace::frames);
+    FramesModel& model = *frames().model();
+    ASSERT_EQ(model.rowCount(), 4);
+    const auto row_of = [&](const char* name) {
+        for (int r = 0; r < model.rowCount(); ++r)
+            if (model.index(r, FramesModel::name).data().toString() == name) return r;
+        return -1;
+    };
+    EXPECT_EQ(model.index(row_of("early.dng"), FramesModel::setup).data().toString(), "none");
+    EXPECT_TRUE(model.index(row_of("early.dng"), FramesModel::reason).data().toString().contains("before the first chart shot"));
+    EXPECT_EQ(model.index(row_of("two.dng"), FramesModel::reason).data().toString(), "the last chart shot before it, at 09:00");
+    // Both into another setup, by the box and the button.
+    frames().choose({model.id_at(row_of("one.dng")), model.id_at(row_of("two.dng"))});
+    auto* box = frames().findChild<QComboBox*>("setupBox");
+    box->setCurrentIndex(box->findData(qlonglong(id(1))));
+    QTest::mouseClick(frames().findChild<QPushButton*>("putButton"), Qt::LeftButton);
+    EXPECT_EQ(session().at(id(1)).frames.size(), 2u);
+    session().undo();
+    EXPECT_EQ(session().at(id(0)).frames.size(), 2u);
+    // The chart shot is refused: they belong nowhere any more; accepted again, they come back.
+    session().refuse(id(0), "a shadow");
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.empty(); }));
+    session().accept(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.size() == 2; }));
+}
+
+TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
+    plan_shoot({"Stills A"}, {"Window"});
+    const fs::path raw = shoot(id(0), "A_0001.dng", "2026-05-04T09:00:00", true, job::Mistake::no_lens_data);
+    fs::create_directories(scratch / "second card");
+    fs::copy_file(raw, scratch / "second card/A_0001.dng");
+    test::written(card / "broken.dng", std::string(5000, 'x'));
+    session().watch({scratch.folder()});
+    ASSERT_TRUE(wait_for([&] { return session().shoot().frames.size() == 3 && session().tasks().running() == 0; }, 20000));
+    int mains = 0, copies = 0, unreadable = 0;
+    for (const plan::Frame& f : session().shoot().frames) {
+        mains += !f.same_as && f.problem.empty();
+        copies += f.same_as != 0;
+        if (f.problem.empty()) continue;
+        ++unreadable;
+        EXPECT_NE(f.problem.find("onvert it to DNG"), std::string::npos) << f.problem; // the remedy
+    }
+    EXPECT_EQ(mains, 1);
+    EXPECT_EQ(copies, 1);
+    EXPECT_EQ(unreadable, 1);
+    // The lens is asked for once, and remembered.
+    auto* remember = window.findChild<QPushButton*>("rememberLensButton");
+    ASSERT_TRUE(wait_for([&] { return remember->isVisible(); }));
+    QTest::mouseClick(remember, Qt::LeftButton);
+    EXPECT_NE(session().shoot().cameras[0].silent_lens, 0);
+    EXPECT_EQ(session().at(id(0)).chart_frame.lens, session().shoot().cameras[0].silent_lens);
+    session().take_in({shoot(id(0), "next.dng", "2026-05-04T09:10:00", false, job::Mistake::no_lens_data)});
+    ASSERT_TRUE(idle());
+    EXPECT_FALSE(remember->isVisible());
+    EXPECT_NE(session().shoot().frames.back().lens, 0);
+}
+
+TEST_F(JobWindow, two_frames_of_one_moment_set_the_clock) {
+    plan_shoot({"Stills A", "Stills B"}, {"Window"});
+    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(1), "b.dng", "2026-05-04T10:01:04")});
+    ASSERT_TRUE(idle());
+    // B's clock is an hour and 64 seconds ahead: a frame that it took at 9:30 says 10:31:04.
+    Id a = 0, b = 0;
+    for (const plan::Frame& f : session().shoot().frames) (f.camera == session().shoot().cameras[0].id ? a : b) = f.id;
+    session().same_moment(a, b);
+    EXPECT_EQ(session().shoot().cameras[1].clock_offset_s, -3664);
+    EXPECT_EQ(plan::time_of(plan::time_in_job(session().shoot(), *session().frame_row(b))), "2026-05-04T09:00:00");
+    session().same_moment(a, a);
+    EXPECT_TRUE(notice().contains("two cameras"));
+    session().undo();
+    EXPECT_EQ(session().shoot().cameras[1].clock_offset_s, 0);
+}
+
+TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time_line) {
+    plan_shoot({"Cine A"}, {"LED panel"});
+    auto scene = job::simulated_scene(session().shoot(), id(0), {.share = 0.2});
+    scene.width = 640, scene.height = 400;
+    const auto chart = simulate::render(scene);
+    scene.charts.clear();
+    const auto plain = simulate::render(scene);
+    simulate::write_clip({{&plain, 2}, {&chart, 2}, {&plain, 2}}, colour::Transfer::bt709, 5, card / "interview.mkv");
+    session().take_in({card / "interview.mkv"}, id(0));
+    ASSERT_TRUE(wait_for([&] { return session().shoot().frames.size() == 1; }));
+    ASSERT_EQ(session().shoot().frames[0].kind, plan::FrameKind::clip);
+    EXPECT_EQ(session().at(id(0)).state, plan::State::to_shoot);
+    window.show_board(BoardPlace::frames);
+    frames().choose({session().shoot().frames[0].id});
+    auto* panel = frames().findChild<ClipPanel*>();
+    ASSERT_TRUE(panel->isVisible());
+    panel->slider()->setValue(3000);
+    QTest::mouseClick(panel->take_button(), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }, 20000));
+    EXPECT_EQ(session().at(id(0)).state, plan::State::read);
+    EXPECT_EQ(session().at(id(0)).shot->frame.encoding, "bt709");
+    session().fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved; }));
+    // Before the chart comes in, there is none.
+    panel->slider()->setValue(500);
+    QTest::mouseClick(panel->take_button(), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return !session().at(id(0)).problem.isEmpty(); }, 20000));
+    EXPECT_EQ(session().at(id(0)).link(Step::shot), LinkState::broken);
+}
+
+// Every kind of change through the session, all the way back and forth.
+TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
+    plan_shoot({"Stills A", "Stills B"}, {"Window", "Tungsten"});
+    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
+    ASSERT_TRUE(idle());
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot && session().at(id(0)).frames.size() == 1; }));
+    session().fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).correction != nullptr; }));
+    session().export_correction(id(0), scratch / "c.json");
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::handed_over; }));
+    Settings s = session().at(id(0)).settings;
+    s.intent = fit::Intent::chroma;
+    session().change(id(0), s, "Intent");
+    s.chart = "grid24", s.corners = session().at(id(0)).shot->placement.corners, (*s.corners)[0].x() += 4;
+    session().change(id(0), s, "Move a corner");
+    ASSERT_TRUE(idle());
+    session().refuse(id(0), "a finger");
+    session().accept(id(0));
+    session().lend(id(0), id(3));
+    session().assign({session().at(id(0)).frames.empty() ? session().shoot().frames[1].id : session().at(id(0)).frames[0]}, id(2));
+    session().set_silent_lens(session().shoot().cameras[0].id, session().shoot().lenses[0].id);
+    session().make_ordinary(session().at(id(0)).chart_frame.id);
+    session().remove_frames({session().shoot().frames.back().id});
+    session().change("Note", [](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
+    QTest::qWait(400); // frames find their places
+    ASSERT_TRUE(idle());
+    std::vector<std::string> states{content()};
+    while (!session().undo_title().isEmpty()) {
+        session().undo();
+        QTest::qWait(1);
+        ASSERT_TRUE(idle());
+        states.push_back(content());
+        ASSERT_LT(states.size(), 60u);
+    }
+    EXPECT_GE(states.size(), 15u);
+    EXPECT_TRUE(session().shoot().cameras.empty());
+    for (std::size_t i = states.size() - 1; i-- > 0;) {
+        ASSERT_FALSE(session().redo_title().isEmpty()) << i << " of " << states.size();
+        session().redo();
+        QTest::qWait(1);
+        ASSERT_TRUE(idle());
+        ASSERT_EQ(content(), states[i]) << i;
+    }
+}
+
+TEST_F(JobWindow, a_job_opens_as_it_was_left_and_finds_moved_frames) {
+    plan_shoot({"Stills A"}, {"Window"});
+    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
+    ASSERT_TRUE(idle());
+    session().fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved && session().at(id(0)).frames.size() == 1; }));
+    const std::string before = content();
+    const auto coefficients = session().at(id(0)).correction->coefficients;
+    const auto mean = session().at(id(0)).shot->reading.patches[3].mean;
+    session().close_job();
+    // Moved as a whole, job and frames: found without a question.
+    fs::create_directories(scratch / "archive/2026");
+    fs::rename(job, scratch / "archive/shoot.refero");
+    fs::rename(card, scratch / "archive/2026/card");
+    window.open({scratch / "archive/shoot.refero"});
+    ASSERT_EQ(session().count(), 1);
+    EXPECT_EQ(session().at(id(0)).state, plan::State::proved); // at once, without reading a frame
+    EXPECT_EQ(session().at(id(0)).correction->coefficients, coefficients);
+    EXPECT_EQ(session().at(id(0)).shot->reading.patches[3].mean, mean);
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(session().missing_frames(), 0);
+    EXPECT_EQ(session().at(id(0)).chart_frame.path, (scratch / "archive/2026/card/a.dng").string());
+    window.open_setup(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frame != nullptr; }));
+    // Only the frames moved: asked for once.
+    session().close_job();
+    fs::create_directories(scratch / "elsewhere");
+    fs::rename(scratch / "archive/2026/card", scratch / "elsewhere/card");
+    window.open({scratch / "archive/shoot.refero"});
+    ASSERT_TRUE(wait_for([&] { return session().missing_frames() == 2 && !notice().isEmpty(); }));
+    EXPECT_TRUE(notice().contains("Find moved frames")) << notice().toStdString();
+    session().find_moved(scratch / "elsewhere");
+    ASSERT_TRUE(wait_for([&] { return session().missing_frames() == 0; }));
+    // A damaged file is refused in words, and the open job stays.
+    test::written(scratch / "bad.refero", std::string(3000, '?'));
+    window.open({scratch / "bad.refero"});
+    EXPECT_TRUE(notice().contains("bad.refero"));
+    EXPECT_EQ(session().count(), 1);
+}
+
+TEST_F(JobWindow, a_job_saved_under_another_name_goes_on_there) {
+    plan_shoot({"Stills A"}, {"Window"});
+    session().save_as(scratch / "other.refero");
+    EXPECT_EQ(session().job_file(), scratch / "other.refero");
+    session().change("Note", [](job::Edit& e) { e.add(plan::Note{.text = "only here"}); });
+    session().open_job(job);
+    EXPECT_TRUE(session().shoot().notes.empty());
+}
+
+TEST_F(JobWindow, the_log_is_searched_and_exported) {
+    plan_shoot({"Stills A"}, {"Window"});
+    session().change("Note: \"quoted\", with a comma", [](job::Edit& e) { e.add(plan::Note{.text = "q"}); });
+    window.show_board(BoardPlace::log);
+    LogView& log = *window.board_place()->log_view();
+    const int all = log.table()->rowCount();
+    EXPECT_GE(all, 4);
+    QTest::keyClicks(log.search(), "quoted comma");
+    EXPECT_EQ(log.table()->rowCount(), 1);
+    log.save(scratch / "log.csv");
+    log.save(scratch / "log.html");
+    const std::string csv = read_file(scratch / "log.csv"), html = read_file(scratch / "log.html");
+    EXPECT_TRUE(csv.starts_with("time,what,where\r\n"));
+    EXPECT_NE(csv.find("\"Note: \"\"quoted\"\", with a comma\""), std::string::npos) << csv; // RFC 4180
+    EXPECT_NE(html.find("&quot;quoted&quot;"), std::string::npos);
+    log.search()->clear();
+    EXPECT_EQ(log.table()->rowCount(), all);
+}
+
+TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
+    // Dates, by hand: three years from 2024-01-10 end on 2027-01-09 (365.25 days a year), a month from 05-01 on 05-31.
+    EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 5), 3), "good until 2027-01-09");
+    EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 10), 3), "compare or replace: due since 2027-01-09");
+    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 5, 20)), "due 2026-05-31");
+    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 6, 20)), "due since 2026-05-31");
+    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .before_each_project = true}, QDate(2026, 5, 2)), "due before the next project");
+
+    session().change_kit("A light", [](job::Edit& e) {
+        const Id l = e.add(plan::Light{.uid = "the-lamp", .name = "Tungsten", .kind = plan::LightKind::tungsten, .kelvin = 2900, .power = "full"});
+        e.add(plan::LightReading{.light = l, .at = "2025-05-04T10:00:00", .kelvin = 2990, .power = "1/4"});
+    });
+    plan_shoot({"Stills A"}, {"Tungsten"}); // the kit's light, by its name
+    EXPECT_EQ(session().shoot().lights[0].uid, "the-lamp");
+    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00")});
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }));
+    ASSERT_EQ(session().kit().light_readings.size(), 2u);
+    EXPECT_NEAR(session().kit().light_readings[1].kelvin, 2900, 0.1 * 2900);
+    window.show_kit();
+    window.kit_view()->sections()->setCurrentRow(1);
+    EXPECT_EQ(window.kit_view()->findChild<LightPlot*>("lightPlot")->lines(), 2); // two powers, two lines
+    // A fallback for what could not be shot.
+    session().fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved; }));
+    const auto missing = plan::missing_fallbacks(session().shoot()).size();
+    session().keep_fallback(id(0));
+    EXPECT_EQ(session().kit().fallbacks.size(), 1u);
+    EXPECT_EQ(plan::missing_fallbacks(session().shoot()).size(), missing - 1);
+    // Series: the same setup handed over in another job of the client is compared.
+    const auto hand_over = [&](const char* name) {
+        session().change("Client", [&](job::Edit& e) {
+            plan::Brief b = session().shoot().brief();
+            b.client = "Museum", b.title = name;
+            e.update(b);
+        });
+        session().export_correction(id(0), scratch / (std::string(name) + ".json"));
+        ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::handed_over; }));
+    };
+    hand_over("first");
+    session().new_job(scratch / "second.refero");
+    job = scratch / "third.refero";
+    plan_shoot({"Stills A"}, {"Tungsten"});
+    session().take_in({shoot(id(0), "b.dng", "2027-05-04T09:00:00")});
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }));
+    session().fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).correction != nullptr; }));
+    hand_over("a year later");
+    ASSERT_EQ(session().kit().series.size(), 2u);
+    const QString words = compared(session().kit().series[0], session().kit().series[1]);
+    EXPECT_TRUE(words.contains("mired") && words.contains("CIEDE2000")) << words.toStdString();
+    EXPECT_TRUE(words.contains("carried on")) << words.toStdString(); // nothing has changed
+}
+
+} // namespace
+} // namespace refero::app
