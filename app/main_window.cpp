@@ -244,6 +244,7 @@ void MainWindow::show_board(BoardPlace::View view) {
 
 void MainWindow::show_plan() {
     if (!session_.has_job()) session_.start_untitled();
+    session_.refresh_kit();
     setup_view_->close();
     places_->setCurrentWidget(plan_);
     plan_->refresh();
@@ -253,6 +254,7 @@ void MainWindow::show_plan() {
 }
 
 void MainWindow::show_kit() {
+    session_.refresh_kit();
     setup_view_->close();
     places_->setCurrentWidget(kit_);
     tell_place();

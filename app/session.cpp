@@ -91,6 +91,13 @@ void Session::use_kit(const fs::path& file) {
     emit kit_changed();
 }
 
+void Session::refresh_kit() {
+    kit();
+    bool changed = false;
+    if (kit_) guarded([&] { changed = kit_->refresh(); });
+    if (changed) emit kit_changed();
+}
+
 void Session::guarded(const std::function<void()>& work) {
     try {
         work();
@@ -162,7 +169,7 @@ void Session::after_change() {
 }
 
 void Session::adopt_job(std::unique_ptr<job::JobFile> job) {
-    close_job();
+    if (job_) close_job(); // else what is under way is on its way into this one
     job_ = std::move(job);
     for (const plan::Frame& f : shoot().frames) {
         const std::lock_guard lock(watch_lock_);
@@ -193,6 +200,7 @@ void Session::close_job() {
     structure_.clear();
     missing_ = 0;
     job_.reset();
+    if (!own_kit_.empty()) use_kit(std::exchange(own_kit_, {}));
 }
 
 void Session::new_job(const fs::path& file) {
@@ -214,7 +222,8 @@ void Session::start_untitled() {
 }
 
 void Session::save_as(const fs::path& file) {
-    if (!job_) return;
+    std::error_code ec;
+    if (!job_ || fs::equivalent(file, job_file(), ec)) return;
     guarded([&] {
         job_->store().save_copy(file);
         adopt_job(std::make_unique<job::JobFile>(file, job::JobFile::Open::existing));
@@ -225,11 +234,13 @@ void Session::open_demo(const fs::path& description, const fs::path& folder, con
     guarded([&] {
         close_job();
         fs::create_directories(folder);
+        const fs::path own = kit_file_;
         use_kit(folder / "demo.refero-kit");
         kit();
         auto job = std::make_unique<job::JobFile>(folder / "museum.refero", job::JobFile::Open::create);
         const job::Demo demo = job::start_demo(description, folder, *job, *kit_);
         adopt_job(std::move(job));
+        own_kit_ = own;
         emit kit_changed();
         for (const job::DemoGoal& g : demo.goals) demo_goals_[g.setup] = g;
         demo_folder_ = folder;
@@ -316,8 +327,12 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     s.row = row;
     s.chart_shot = shot ? shot->id : 0;
     s.chart_frame = e.frame ? *e.frame : plan::Frame{};
+    s.findings.clear();
+    for (const plan::Finding& f : all.findings)
+        if (shot && f.chart_shot == shot->id) s.findings.push_back(f);
+    s.gate = s.findings.empty() ? QString() : qt(s.findings.front().status);
     s.refused = e.refused ? qt(plan::refusal(all, *e.refused)) : QString();
-    s.problem = shot ? qt(shot->problem) : QString();
+    if (!s.failed_to_load || other_shot) s.problem = shot ? qt(shot->problem) : QString();
     s.settings = {shot ? shot->chart : "", shot ? corners_from(shot->corners) : std::nullopt, row.white, std::nullopt, fit::Intent::colorimetric, row.reference};
     try {
         if (!row.model.empty()) s.settings.model = fit::model_named(row.model);

@@ -56,6 +56,8 @@ struct SetupState {
     Id chart_shot = 0;
     plan::Frame chart_frame; ///< of the chart shot; id 0: none
     QString refused;         ///< why the chart shot is of no use
+    std::vector<plan::Finding> findings; ///< of the gate, the most important first
+    QString gate;            ///< "pass", "caution", "reshoot"; empty: not judged
     std::vector<Id> frames;  ///< ordinary frames and clips
     bool waiting = false;    ///< its frames are being made
     bool busy = false;       ///< its chart shot is being read
@@ -126,6 +128,8 @@ public:
     void open_demo(const fs::path& description, const fs::path& folder, const fs::path& cache = {});
     /// Where the kit lies; by default in the user's data folder.
     void use_kit(const fs::path& file);
+    /// Takes in what another Refero has changed in the kit.
+    void refresh_kit();
     /// One change of the job: one transaction, one step of undo. Errors become notices; false then.
     bool change(const QString& what, const std::function<void(job::Edit&)>& edit, bool quiet = false);
     bool change_kit(const QString& what, const std::function<void(job::Edit&)>& edit);
@@ -250,6 +254,7 @@ private:
     bool looking_ = false;
     int missing_ = 0;
     std::set<Id> asked_for_lens_;
+    fs::path own_kit_; ///< put aside while the demo has its own
     std::map<Id, job::DemoGoal> demo_goals_;
     fs::path demo_folder_;
 };

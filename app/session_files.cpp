@@ -126,12 +126,13 @@ void Session::take(const fs::path& file, Id setup, bool by_hand, Id current) {
         const std::lock_guard lock(watch_lock_);
         watch_.known(path);
     }
+    const inspect::Limits limits = limits_of(shoot());
     tasks_.run(tr("Looking for a chart in %1").arg(name_of_file(file)), [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
         plan::Frame row;
         Loaded l;
         try {
             row = job::described(file);
-            if (row.kind != plan::FrameKind::clip) l = load_shot(row, {}, {}, by_hand, stop, progress);
+            if (row.kind != plan::FrameKind::clip) l = load_shot(row, {}, {}, by_hand, limits, stop, progress);
         } catch (const Error& e) {
             if (e.kind() == ErrorKind::cancelled || (by_hand && !setup)) throw;
             if (row.path.empty()) row.path = path;
@@ -232,7 +233,7 @@ void Session::arrived(plan::Frame f, const Loaded& l, Id setup, bool by_hand, Id
         const Id id = e.add(shot);
         if (!l.shot) return;
         e.add(plan::Reading{.chart_shot = id, .made_from = "|", .content = job::to_json(*l.shot)});
-        for (plan::Finding finding : job::findings_of(*l.shot)) {
+        for (plan::Finding finding : l.findings) {
             finding.chart_shot = id;
             e.add(finding);
         }

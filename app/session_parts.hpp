@@ -25,11 +25,14 @@ struct Loaded {
     QImage small;        ///< of it
     QString problem;     ///< why there is no reading
     double kelvin = 0, duv = 0; ///< of the light, by the neutrals
+    std::vector<plan::Finding> findings; ///< of the gate
 };
 
 /// Reads a frame or a still of a clip.
 frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::string& encoding, const std::stop_token& stop);
-Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const std::stop_token& stop, const Progress& progress);
-void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const std::stop_token& stop);
+Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const inspect::Limits& limits, const std::stop_token& stop, const Progress& progress);
+void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const inspect::Limits& limits, const std::stop_token& stop);
+/// The gate's limits by the job's school.
+inspect::Limits limits_of(const plan::Shoot& shoot);
 
 } // namespace refero::app

@@ -30,7 +30,9 @@ frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::st
     return frame::read(row.path, {size, curve}, stop);
 }
 
-void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const std::stop_token& stop) {
+inspect::Limits limits_of(const plan::Shoot& shoot) { return inspect::limits_for({shoot.brief().share_school == plan::ShareSchool::fill, false}); }
+
+void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const inspect::Limits& limits, const std::stop_token& stop) {
     try {
         auto shot = std::make_shared<job::MeasuredShot>();
         const frame::Frame& f = *l.frame;
@@ -43,6 +45,7 @@ void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, 
         }
         shot->reading = read::measure(f, shot->placement, shot->definition, stop);
         shot->sha256 = row.sha256;
+        l.findings = job::rows_of(job::judge(f, *shot, limits));
         // All but the pixels.
         shot->frame.file = f.file, shot->frame.metadata = f.metadata, shot->frame.camera_from_xyz = f.camera_from_xyz, shot->frame.is_raw = f.is_raw;
         shot->frame.full_width = f.full_width, shot->frame.full_height = f.full_height, shot->frame.cell = f.cell, shot->frame.encoding = f.encoding;
@@ -62,11 +65,11 @@ void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, 
     }
 }
 
-Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const std::stop_token& stop, const Progress& progress) {
+Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const inspect::Limits& limits, const std::stop_token& stop, const Progress& progress) {
     Loaded l;
     l.frame = std::make_shared<const frame::Frame>(read_pixels(row, frame::Size::measuring, encoding, stop));
     progress(0.4);
-    try_measuring(l, row, settings, stop);
+    try_measuring(l, row, settings, limits, stop);
     progress(0.8);
     const Rendition picture = rendition_of(apply::uncorrected(*l.frame, apply::viewing_gains(*l.frame), "srgb", stop), *l.frame);
     l.small = picture.small(thumbnail_width);
@@ -100,8 +103,9 @@ void Session::load(Id id) {
     const Id shot = s->chart_shot;
     const plan::Mode* mode = plan::record(shoot().modes, s->row.mode);
     const std::string encoding = mode ? mode->encoding : std::string();
+    const inspect::Limits limits = limits_of(shoot());
     tasks_.run(tr("Reading %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-        const Loaded l = load_shot(row, settings, encoding, true, stop, progress);
+        const Loaded l = load_shot(row, settings, encoding, true, limits, stop, progress);
         return [=, this] {
             const SetupState* now = state(id);
             if (now && now->chart_shot == shot) adopt(id, l);
@@ -137,9 +141,10 @@ void Session::measure(Id id) {
     const Settings settings = s->settings;
     const plan::Frame row = s->chart_frame;
     const Id shot = s->chart_shot;
+    const inspect::Limits limits = limits_of(shoot());
     tasks_.run(tr("Measuring %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
         Loaded l{frame};
-        try_measuring(l, row, settings, stop);
+        try_measuring(l, row, settings, limits, stop);
         return [=, this] {
             SetupState* now = state(id);
             if (!now) return;
@@ -169,7 +174,7 @@ void Session::keep_reading(Id id, const Loaded& l) {
             if (f.chart_shot == shot.id) e.remove<plan::Finding>(f.id);
         if (!l.shot) return;
         e.add(plan::Reading{.chart_shot = shot.id, .made_from = shot.chart + "|" + shot.corners, .content = job::to_json(*l.shot)});
-        for (plan::Finding f : job::findings_of(*l.shot)) {
+        for (plan::Finding f : l.findings) {
             f.chart_shot = shot.id;
             e.add(f);
         }
@@ -246,6 +251,7 @@ void Session::refuse(Id id, const QString& why) {
     const plan::ChartShot* row = s ? plan::record(shoot().chart_shots, s->chart_shot) : nullptr;
     if (!row) return;
     plan::ChartShot shot = *row;
+    shot.accepted = false;
     shot.refused = why.isEmpty() ? tr("refused by hand").toStdString() : why.toStdString();
     change(tr("Refuse the chart shot"), [&](job::Edit& e) {
         e.about(title_of(id).toStdString());
@@ -257,9 +263,9 @@ void Session::refuse(Id id, const QString& why) {
 void Session::accept(Id id) {
     const SetupState* s = state(id);
     const plan::ChartShot* row = s ? plan::record(shoot().chart_shots, s->chart_shot) : nullptr;
-    if (!row || row->refused.empty()) return;
+    if (!row) return;
     plan::ChartShot shot = *row;
-    shot.refused.clear();
+    shot.refused.clear(), shot.accepted = true;
     change(tr("Accept the chart shot"), [&](job::Edit& e) {
         e.about(title_of(id).toStdString());
         e.update(shot);

@@ -38,6 +38,7 @@ int main(int argc, char** argv) {
     };
     verb("find", "Find charts in a frame", add_find);
     verb("read", "Find a chart and measure its patches", add_read);
+    verb("inspect", "Say whether a chart shot is good, and what to do about it", add_inspect);
     verb("fit", "Make a correction from chart shots or readings", add_fit);
     verb("prove", "Show what a correction leaves on a frame or reading", add_prove);
     verb("apply", "Correct whole frames", add_apply);

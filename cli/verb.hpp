@@ -29,6 +29,7 @@ struct Result {
 using Run = std::function<Result()>;
 Run add_find(CLI::App& app);
 Run add_read(CLI::App& app);
+Run add_inspect(CLI::App& app);
 Run add_fit(CLI::App& app);
 Run add_prove(CLI::App& app);
 Run add_apply(CLI::App& app);

@@ -16,15 +16,36 @@ QString exposure_text(double seconds) {
 
 } // namespace
 
-ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), picture_(new PictureView), found_(new Figure(tr("Chart"))), facts_(new Facts), frames_(new QListWidget), hint_(new QLabel) {
+ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), picture_(new PictureView), verdict_(new QLabel), advice_(new QLabel), findings_(new QListWidget), found_(new QLabel), facts_(new Facts), frames_(new QListWidget), hint_(new QLabel) {
+    // Read from two metres away.
+    QFont huge = figure_font();
+    huge.setPointSizeF(1.7 * huge.pointSizeF());
+    verdict_->setFont(huge);
+    verdict_->setObjectName("verdict");
+    QFont large = title_font();
+    large.setPointSizeF(1.15 * large.pointSizeF());
+    advice_->setFont(large);
+    for (QLabel* label : {advice_, found_}) label->setWordWrap(true);
+    findings_->setAccessibleName(tr("Findings of the gate"));
+    findings_->setToolTip(tr("Choose a finding to see its patch"));
+    findings_->setWordWrap(true);
+    findings_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    findings_->setMaximumHeight(150);
+    side()->setSpacing(6);
+    side()->addWidget(verdict_);
+    side()->addWidget(advice_);
+    side()->addWidget(findings_);
     side()->addWidget(found_);
     side()->addWidget(facts_);
+    connect(findings_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
+        if (item && !item->data(Qt::UserRole).toString().isEmpty()) picture_->select_patch(item->data(Qt::UserRole).toString());
+    });
     side()->addStretch();
     by_hand_ = side_button(tr("Place the corners by hand"), "find", tr("Puts four corners on the picture, to be dragged onto the chart's outer corners"));
     refuse_ = side_button(QString(), "cancel", QString());
     refuse_->setObjectName("refuseButton");
     connect(refuse_, &QPushButton::clicked, this, [this] {
-        if (!session_.at(setup_).refused.isEmpty()) return session_.accept(setup_);
+        if (!session_.at(setup_).refused.isEmpty() && session_.at(setup_).shot) return session_.accept(setup_);
         QMenu why(this);
         for (const QString& reason : {tr("a shadow falls on it"), tr("glare or sheen"), tr("a finger or dirt on a patch"), tr("out of focus"), tr("clipped or too dark"), tr("tilted or too small"), tr("in other light than the subject"), tr("another reason")})
             why.addAction(reason, this, [this, reason] { session_.refuse(setup_, reason); });
@@ -78,6 +99,35 @@ void ShotPage::place_by_hand() {
     session_.change(setup_, s, tr("Place the corners"));
 }
 
+void ShotPage::show_verdict(const SetupState& s) {
+    const bool by_user = !s.refused.isEmpty() && s.gate != "reshoot";
+    const QString words = s.waiting || s.busy ? QString() : !s.refused.isEmpty() ? (by_user ? tr("Refused") : tr("Reshoot")) : !s.shot ? (s.problem.isEmpty() ? tr("To shoot") : tr("No chart")) : s.gate == "caution" ? tr("Caution") : s.gate == "reshoot" ? tr("Accepted") : tr("Pass");
+    verdict_->setText(words);
+    verdict_->setVisible(!words.isEmpty());
+    const bool told = !s.findings.empty() && s.findings.front().status != "pass";
+    advice_->setText(!s.refused.isEmpty() ? s.refused : !s.shot ? s.problem : told ? QString::fromStdString(s.findings.front().advice) : QString());
+    advice_->setVisible(!advice_->text().isEmpty());
+    const QSignalBlocker quiet(findings_);
+    findings_->clear();
+    for (const plan::Finding& f : s.findings) {
+        if (f.status == "pass") continue;
+        QString check = QString::fromStdString(f.check).replace('_', ' ');
+        check[0] = check[0].toUpper();
+        auto* item = new QListWidgetItem(tr("%1: %2 %3, limit %4").arg(check, QString::number(f.value, 'g', 3), QString::fromStdString(f.unit), QString::number(f.limit, 'g', 3)), findings_);
+        item->setData(Qt::UserRole, QString::fromStdString(f.patches).section(' ', 0, 0));
+        item->setToolTip(QString::fromStdString(f.advice));
+        if (f.status == "reshoot") {
+            QFont bold = findings_->font();
+            bold.setWeight(QFont::DemiBold);
+            item->setFont(bold);
+        }
+    }
+    findings_->setVisible(findings_->count() > 0);
+    found_->setText(!s.shot ? QString() : s.settings.corners ? tr("%1, corners by hand. Fine steps: choose a corner, then the arrow keys.").arg(QString::fromStdString(s.shot->placement.chart))
+                                                              : tr("%1 found, %2 % sure. Drag a corner if it is off.").arg(QString::fromStdString(s.shot->placement.chart)).arg(100 * s.shot->placement.confidence, 0, 'f', 0));
+    found_->setVisible(s.shot != nullptr);
+}
+
 void ShotPage::show_setup(Id setup) {
     setup_ = setup;
     const SetupState& s = session_.at(setup);
@@ -92,13 +142,7 @@ void ShotPage::show_setup(Id setup) {
     picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
     by_hand_->setVisible(s.frame && !corners);
     again_->setVisible(s.settings.corners.has_value());
-    if (!s.refused.isEmpty())
-        found_->set(tr("Refused"), s.refused);
-    else if (s.shot)
-        found_->set(QString::fromStdString(s.shot->placement.chart), s.settings.corners ? tr("Corners by hand. Fine steps: choose a corner, then the arrow keys.")
-                                                                                        : tr("Found, %1 % sure. Drag a corner if it is off.").arg(100 * s.shot->placement.confidence, 0, 'f', 0));
-    else
-        found_->set("\u2013", s.waiting || s.busy ? QString() : s.problem.isEmpty() ? tr("No chart shot yet") : s.problem);
+    show_verdict(s);
     const plan::Frame& m = s.chart_frame;
     std::vector<std::pair<QString, QString>> facts;
     if (s.shot) {

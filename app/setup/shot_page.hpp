@@ -22,9 +22,12 @@ signals:
 
 private:
     void place_by_hand();
+    void show_verdict(const SetupState& s);
 
     PictureView* picture_;
-    Figure* found_;
+    QLabel *verdict_, *advice_;
+    QListWidget* findings_;
+    QLabel* found_;
     Facts* facts_;
     QPushButton *by_hand_, *refuse_, *again_;
     QListWidget* frames_;

@@ -44,7 +44,7 @@ CREATE INDEX frame_lens ON frame (lens);
 CREATE INDEX frame_mode ON frame (mode);
 CREATE INDEX frame_setup ON frame (setup);
 CREATE TABLE chart_shot (id INTEGER PRIMARY KEY, setup INTEGER NOT NULL REFERENCES setup ON DELETE CASCADE, frame INTEGER NOT NULL REFERENCES frame ON DELETE CASCADE,
-  chart TEXT, corners TEXT, refused TEXT, problem TEXT, kelvin REAL, duv REAL);
+  chart TEXT, corners TEXT, refused TEXT, problem TEXT, accepted INTEGER, kelvin REAL, duv REAL);
 CREATE INDEX chart_shot_setup ON chart_shot (setup);
 CREATE INDEX chart_shot_frame ON chart_shot (frame);
 CREATE TABLE reading (id INTEGER PRIMARY KEY, chart_shot INTEGER NOT NULL REFERENCES chart_shot ON DELETE CASCADE, made_from TEXT, content TEXT NOT NULL);
@@ -105,7 +105,15 @@ const Schema& kit_schema() {
     return schema;
 }
 
-template <class Content> Document<Content>::Document(const std::filesystem::path& file, Open how) : store_(file, schema_for<Content>(), how) {
+template <class Content> Document<Content>::Document(const std::filesystem::path& file, Open how) : store_(file, schema_for<Content>(), how) { load(); }
+
+template <class Content> bool Document<Content>::refresh() {
+    if (!store_.changed_elsewhere()) return false;
+    load();
+    return true;
+}
+
+template <class Content> void Document<Content>::load() {
     plan::for_each_list(content_, [&](auto& list) { list = store_.all<typename std::decay_t<decltype(list)>::value_type>(); });
 }
 

@@ -26,7 +26,11 @@ public:
     std::string undo_title() const { return store_.undo_title(); }
     std::string redo_title() const { return store_.redo_title(); }
 
+    /// Takes in what another program has changed; false when nothing has.
+    bool refresh();
+
 private:
+    void load();
     bool follow(const std::vector<Touched>& touched);
 
     Store store_;

@@ -30,15 +30,22 @@ MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& opt
     return shot;
 }
 
-std::vector<plan::Finding> findings_of(const MeasuredShot& shot) {
+inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits) {
+    chart::Reference reference;
+    try {
+        reference = chart::reference_of(shot.definition);
+    } catch (const Error&) { // size, focus and clipping are judged all the same
+    }
+    return inspect::judge(frame, shot.placement, shot.reading, shot.definition, reference, limits);
+}
+
+std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
     std::vector<plan::Finding> all;
-    all.push_back({.check = "found", .status = "pass", .value = shot.placement.confidence, .unit = "confidence"});
-    std::string clipped;
-    int count = 0;
-    for (const read::PatchReading& p : shot.reading.patches)
-        if (p.pixels > 0 && p.clipped > read::most_clipped) clipped += (clipped.empty() ? "" : " ") + p.id, ++count;
-    all.push_back({.check = "clipping", .status = count ? "caution" : "pass", .value = static_cast<double>(count), .unit = "patches", .patches = clipped, .advice = count ? "Close down, and shoot the chart again" : ""});
-    all.push_back({.check = "mirrored", .status = shot.placement.mirrored ? "caution" : "pass", .advice = shot.placement.mirrored ? "Check how the frame came in" : ""});
+    for (const inspect::Finding& f : judgement.findings) {
+        std::string patches;
+        for (const std::string& id : f.patches) patches += (patches.empty() ? "" : " ") + id;
+        all.push_back({.check = f.check, .status = inspect::name_of(f.status), .value = f.value, .limit = f.limit, .unit = f.unit, .patches = patches, .advice = f.advice});
+    }
     return all;
 }
 

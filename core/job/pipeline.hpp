@@ -1,6 +1,7 @@
 // The one path from files to a correction, used alike by the command line and the application.
 #pragma once
 
+#include "inspect/inspect.hpp"
 #include "plan/shoot.hpp"
 #include "prove/prove.hpp"
 
@@ -31,8 +32,10 @@ find::Placement locate(const frame::Frame& frame, const std::string& chart, std:
 std::string to_json(const MeasuredShot& shot);
 MeasuredShot measured_from_json(const std::string& text, const std::filesystem::path& file);
 
-/// What can be said of a shot so far: found, clipping, mirrored.
-std::vector<plan::Finding> findings_of(const MeasuredShot& shot);
+/// The gate on a shot and the pixels it was measured in; a chart without reference values is judged as far as that goes.
+inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits);
+/// Its findings as a job keeps them.
+std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement);
 
 /// The source entry of a correction: file, hash, metadata, placement.
 fit::Source source_of(const MeasuredShot& shot);

@@ -28,7 +28,7 @@ REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), 
 REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m), C(white), C(model), C(intent), C(reference), C(note));
 REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(camera), C(lens), C(mode), C(setup), C(by_hand), C(reason), C(problem),
             C(make), C(model), C(serial_number), C(lens_name), C(taken), C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
-REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(kelvin), C(duv));
+REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted), C(kelvin), C(duv));
 REFERO_ROWS(Reading, "reading", C(chart_shot), C(made_from), C(content));
 REFERO_ROWS(Finding, "finding", C(chart_shot), C(check), C(status), C(value), C(limit), C(unit), C(patches), C(advice));
 REFERO_ROWS(Correction, "correction", C(setup), C(chart_shot), C(taken_from), C(made), C(settings), C(firmware), C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));

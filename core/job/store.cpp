@@ -10,6 +10,7 @@
 #include <fstream>
 #include <random>
 #include <sstream>
+#include <utility>
 
 #include "job/rows.hpp"
 
@@ -241,6 +242,7 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
             db_->exec("PRAGMA user_version = " + std::to_string(schema_.migrations.size()));
             all.commit();
         }
+        data_version_ = db_->execAndGet("PRAGMA data_version").getInt();
         return 0;
     });
 }
@@ -276,6 +278,13 @@ std::string Store::title_at(bool undone) const {
         SQLite::Statement s(*db_, undone ? "SELECT what FROM history WHERE undone = 1 ORDER BY id LIMIT 1"
                                          : "SELECT what FROM history WHERE undone = 0 AND quiet = 0 ORDER BY id DESC LIMIT 1");
         return s.executeStep() ? s.getColumn(0).getString() : std::string();
+    });
+}
+
+bool Store::changed_elsewhere() {
+    return guarded(file_, [&] {
+        const int now = db_->execAndGet("PRAGMA data_version").getInt();
+        return std::exchange(data_version_, now) != now;
     });
 }
 

@@ -87,6 +87,9 @@ public:
     std::vector<Touched> undo();
     std::vector<Touched> redo();
 
+    /// True once after another program has changed the file.
+    bool changed_elsewhere();
+
     template <class T> std::vector<T> all() const;
     /// Null when there is no such row.
     template <class T> std::unique_ptr<T> one(Id id) const;
@@ -108,6 +111,7 @@ private:
     std::filesystem::path file_;
     Schema schema_;
     std::unique_ptr<SQLite::Database> db_;
+    int data_version_ = 0;
 };
 
 /// A random identifier, 32 hexadecimal digits.

@@ -88,8 +88,9 @@ std::optional<LightKind> fallback_kind(LightKind kind) {
 std::string refusal(const Shoot& shoot, const ChartShot& shot) {
     if (!shot.refused.empty()) return shot.refused;
     if (!shot.problem.empty()) return shot.problem;
+    if (shot.accepted) return {};
     for (const Finding& f : shoot.findings)
-        if (f.chart_shot == shot.id && f.status == "reshoot") return f.check + (f.advice.empty() ? "" : ": " + f.advice);
+        if (f.chart_shot == shot.id && f.status == "reshoot") return f.advice.empty() ? f.check : f.advice;
     return {};
 }
 

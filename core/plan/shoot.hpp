@@ -164,6 +164,7 @@ struct ChartShot {
     std::string corners; ///< given by hand, "x,y x,y x,y x,y"; empty: found
     std::string refused; ///< by the user, and why; empty: not refused
     std::string problem; ///< why it cannot be read
+    bool accepted = false; ///< by the user, whatever the gate says
     double kelvin = 0, duv = 0; ///< of the light, by the chart's neutrals; 0: not known
 };
 

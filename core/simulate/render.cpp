@@ -206,6 +206,43 @@ static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const S
     return t;
 }
 
+// Second light, shadows, sheens and stray light, in this order.
+static void add_faults(Rendering& r, const std::stop_token& stop) {
+    const Scene& s = r.scene;
+    const Rgb white = (s.white * s.camera.response(Spectrum::constant(1), s.light)).cast<float>();
+    std::vector<float> other;
+    if (s.second_light) {
+        Scene under = s;
+        under.light = s.second_light->light;
+        under.second_light.reset(), under.shadows.clear(), under.sheens.clear();
+        under.veil = 0, under.blur_px = 0;
+        other = render(under, stop).rgb;
+    }
+    if (other.empty() && s.shadows.empty() && s.sheens.empty() && s.veil <= 0) return;
+    tbb::parallel_for(0, s.height, [&](int y) {
+        float* row = &r.rgb[static_cast<std::size_t>(y) * s.width * 3];
+        for (int x = 0; x < s.width; ++x) {
+            Eigen::Map<Rgb> pixel(row + static_cast<std::size_t>(x) * 3);
+            const double u = (x + 0.5) / s.width - 0.5, v = (y + 0.5) / s.height - 0.5;
+            if (!other.empty()) {
+                const double a = s.second_light->angle_deg * deg;
+                const auto share = static_cast<float>(s.second_light->share * std::clamp(0.5 + u * std::cos(a) + v * std::sin(a), 0.0, 1.0));
+                pixel = (1 - share) * pixel + share * Eigen::Map<const Rgb>(&other[(static_cast<std::size_t>(y) * s.width + x) * 3]);
+            }
+            for (const Shadow& shadow : s.shadows) {
+                const double a = shadow.angle_deg * deg;
+                const double beyond = (x + 0.5 - shadow.x * s.width) * std::cos(a) + (y + 0.5 - shadow.y * s.height) * std::sin(a);
+                pixel *= static_cast<float>(std::exp2(-shadow.stops * std::clamp(0.5 + beyond / shadow.soft_px, 0.0, 1.0)));
+            }
+            for (const Sheen& sheen : s.sheens) {
+                const double dx = (x + 0.5) / s.width - sheen.x, dy = ((y + 0.5) / s.height - sheen.y) * s.height / s.width;
+                pixel += static_cast<float>(sheen.strength * std::exp(-0.5 * (dx * dx + dy * dy) / (sheen.size * sheen.size))) * white;
+            }
+            pixel += static_cast<float>(s.veil) * white;
+        }
+    });
+}
+
 Rendering render(const Scene& s, std::stop_token stop) {
     Rendering r;
     r.scene = s;
@@ -223,7 +260,10 @@ Rendering render(const Scene& s, std::stop_token stop) {
     for (const ChartInScene& c : s.charts) {
         corners.push_back(c.corners ? *c.corners : corners_of(c, s));
         patch_colours.emplace_back();
-        for (const Spectrum& reflectance : c.reflectance) patch_colours.back().push_back(seen(reflectance));
+        for (std::size_t i = 0; i < c.reflectance.size(); ++i) {
+            const auto faded = c.faded.find(c.definition.patches[i].id);
+            patch_colours.back().push_back(seen(c.reflectance[i]) * static_cast<float>(faded == c.faded.end() ? 1 : faded->second));
+        }
     }
     const Rgb body = seen(Spectrum::constant(0.035));
     const Rgb background = seen(s.background);
@@ -272,6 +312,7 @@ Rendering render(const Scene& s, std::stop_token stop) {
         }
     });
     throw_if_stopped(stop);
+    add_faults(r, stop);
     if (s.blur_px > 0) {
         cv::Mat image(s.height, s.width, CV_32FC3, r.rgb.data());
         cv::GaussianBlur(image, image, {}, s.blur_px, s.blur_px, cv::BORDER_REPLICATE);

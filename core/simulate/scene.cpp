@@ -218,6 +218,12 @@ ChartInScene parse_chart(Reader r) {
     c.tilt_deg = r.number("tilt_deg", 0, -80, 80);
     c.tilt_axis_deg = r.number("tilt_axis_deg", 90, -3600, 3600);
     c.mirrored = r.flag("mirrored");
+    if (const json* faded = r.get("faded")) {
+        Reader f = r.child("faded", *faded);
+        for (const chart::Patch& p : c.definition.patches)
+            if (const double factor = f.number(p.id.c_str(), 1, 0, 4); factor != 1) c.faded[p.id] = factor;
+        f.finish();
+    }
     r.finish();
     return c;
 }
@@ -273,6 +279,33 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
     };
     each("objects", [&](Reader o) { s.objects.push_back(parse_object(std::move(o))); });
     each("charts", [&](Reader c) { s.charts.push_back(parse_chart(std::move(c))); });
+    each("shadows", [&](Reader o) {
+        Shadow shadow;
+        if (const auto at = o.numbers("at", 2); !at.empty()) shadow.x = at[0], shadow.y = at[1];
+        shadow.angle_deg = o.number("angle_deg", 0, -3600, 3600);
+        shadow.stops = o.number("stops", 1, 0, 10);
+        shadow.soft_px = o.number("soft_px", shadow.soft_px, 0.1, 2000);
+        o.finish();
+        s.shadows.push_back(shadow);
+    });
+    each("sheens", [&](Reader o) {
+        Sheen sheen;
+        if (const auto at = o.numbers("at", 2); !at.empty()) sheen.x = at[0], sheen.y = at[1];
+        sheen.size = o.number("size", sheen.size, 0.0005, 1);
+        sheen.strength = o.number("strength", sheen.strength, 0, 20);
+        o.finish();
+        s.sheens.push_back(sheen);
+    });
+    s.veil = r.number("veil", 0, 0, 2);
+    if (const json* second = r.get("second_light")) {
+        Reader o = r.child("second_light", *second);
+        std::string ignored;
+        SecondLight l{parse_light(o, ignored)};
+        l.share = o.number("share", 0.3, 0, 1);
+        l.angle_deg = o.number("angle_deg", 0, -3600, 3600);
+        o.finish();
+        s.second_light = l;
+    }
     r.finish();
     return s;
 }

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -69,6 +70,27 @@ struct ChartInScene {
     double tilt_deg = 0;               ///< about an axis in the chart's plane ...
     double tilt_axis_deg = 90;         ///< ... at this angle to the frame's horizontal: 90 turns left and right
     bool mirrored = false;
+    std::map<std::string, double> faded; ///< by patch: factor on its reflectance (dirt, fading)
+};
+
+/// A shadow with a straight edge.
+struct Shadow {
+    double x = 0.5, y = 0.5;  ///< a point of its edge, shares of the frame
+    double angle_deg = 0;     ///< of the direction into the shadow, clockwise on screen from the right
+    double stops = 0;         ///< of light lost in it
+    double soft_px = 6;       ///< width of its edge
+};
+/// A lamp's reflection, a soft spot of the light's own colour.
+struct Sheen {
+    double x = 0.5, y = 0.5; ///< shares of the frame
+    double size = 0.05;      ///< standard deviation, share of the frame's width
+    double strength = 0.3;   ///< in its middle, share of the perfect diffuser's signal
+};
+/// A second light that grows across the frame.
+struct SecondLight {
+    Spectrum light;
+    double share = 0;     ///< of the light at the far end
+    double angle_deg = 0; ///< of the direction in which it grows
 };
 
 struct Scene {
@@ -90,6 +112,10 @@ struct Scene {
     Texture background_texture;
     std::vector<Object> objects;
     std::vector<ChartInScene> charts;
+    std::vector<Shadow> shadows;
+    std::vector<Sheen> sheens;
+    double veil = 0; ///< stray light over the whole frame, share of the perfect diffuser's signal
+    std::optional<SecondLight> second_light;
 };
 
 /// Reads a scene description (docs/formats.md), with changes to it as a JSON merge patch (RFC 7396).

@@ -89,6 +89,38 @@ TEST_F(Opened, settings_do_what_they_say) {
     EXPECT_FALSE(session.at(id(0)).balance_problem.isEmpty());
 }
 
+TEST_F(Opened, several_frames_dropped_on_an_empty_window_all_come_in) {
+    Session fresh;
+    fresh.use_kit(scratch / "other.refero-kit");
+    for (const char* light : {"window", "tungsten"}) test::shoot({.light = light, .width = 900, .height = 600}, scratch / (std::string(light) + ".dng"));
+    fresh.open({scratch / "window.dng", scratch / "tungsten.dng"}, 0);
+    ASSERT_TRUE(wait_for([&] { return fresh.count() == 2 && fresh.tasks().running() == 0; }, 20000));
+    EXPECT_TRUE(fresh.job_file().filename().string().starts_with("Untitled"));
+    fresh.save_as(fresh.job_file()); // onto itself: nothing happens
+    EXPECT_EQ(fresh.count(), 2);
+    // A chart shot that is away is told, and stays told after other changes.
+    fs::remove(scratch / "window.dng");
+    Session again;
+    again.use_kit(scratch / "other.refero-kit");
+    const fs::path file = fresh.job_file();
+    fresh.close_job();
+    again.open_job(file);
+    ASSERT_TRUE(wait_for([&] { return again.tasks().running() == 0; }));
+    EXPECT_EQ(again.missing_frames(), 1);
+    EXPECT_TRUE(again.at(again.ids()[0]).shot); // its reading is in the job
+}
+
+TEST_F(Opened, the_demos_kit_is_put_aside_with_the_demo) {
+    session.change_kit("Mine", [](job::Edit& e) { e.add(plan::Monitor{.name = "Mine"}); });
+    session.open_demo(shipped("demo/museum.json"), scratch / "demo");
+    session.tasks().cancel_all();
+    settle();
+    EXPECT_GT(session.kit().monitors.size(), 1u);
+    session.new_job(scratch / "mine.refero");
+    ASSERT_EQ(session.kit().monitors.size(), 1u);
+    EXPECT_EQ(session.kit().monitors[0].name, "Mine");
+}
+
 TEST_F(Opened, a_handover_is_stale_once_its_correction_is_replaced) {
     open_fitted();
     session.export_file(id(0), deliver::Format::icc, {}, scratch / "a.icc");

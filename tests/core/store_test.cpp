@@ -319,6 +319,12 @@ TEST_F(JobStore, the_kit_is_shared_and_follows_its_own_rules) {
         e.add(LightReading{.light = l, .at = "2026-01-01T10:00:00", .kelvin = 4300, .duv = 0.002});
     });
     same.change("Monitor", [](Edit& e) { e.add(Monitor{.name = "Desk", .calibrated = "2026-05-01"}); });
+    EXPECT_EQ(same.content().lights.size(), 0u) << "opened before";
+    EXPECT_TRUE(same.refresh());
+    EXPECT_EQ(same.content().lights.size(), 1u);
+    EXPECT_TRUE(kit.refresh()); // what the other one added
+    EXPECT_EQ(kit.content().monitors.size(), 1u);
+    EXPECT_FALSE(kit.refresh());
     const KitFile again(scratch / "kit.refero-kit", Open::existing);
     EXPECT_EQ(again.content().light_readings.size(), 1u);
     EXPECT_EQ(again.content().monitors.size(), 1u);

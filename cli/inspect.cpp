@@ -1,0 +1,100 @@
+// refero-cli inspect: is a chart shot good enough; a folder of them, worst first.
+#include "inspect/inspect.hpp"
+#include "verb.hpp"
+
+namespace refero::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+Json json_of(const inspect::Judgement& j) {
+    Json findings = Json::array();
+    for (const inspect::Finding& f : j.findings)
+        findings.push_back({{"check", f.check}, {"status", inspect::name_of(f.status)}, {"value", f.value}, {"limit", f.limit}, {"unit", f.unit}, {"patches", f.patches}, {"advice", f.advice}});
+    return {{"verdict", inspect::name_of(j.verdict)}, {"findings", findings}};
+}
+
+std::string words_of(const inspect::Judgement& j) {
+    std::string words = inspect::name_of(j.verdict) + "\n";
+    for (const inspect::Finding& f : j.findings)
+        if (f.status != inspect::Status::pass) words += formatted("  %-8s %-14s %.3g %s (limit %.3g)\n           %s\n", inspect::name_of(f.status).c_str(), f.check.c_str(), f.value, f.unit.c_str(), f.limit, f.advice.c_str());
+    return words;
+}
+
+struct Judged {
+    inspect::Judgement judgement;
+    bool found = true;
+};
+
+Judged judge(const fs::path& file, const job::ShotOptions& options, const inspect::Limits& limits) {
+    try {
+        const job::MeasuredShot shot = job::take_shot(file, options);
+        return {job::judge(shot.frame, shot, limits)};
+    } catch (const Error& e) {
+        if (e.kind() != ErrorKind::not_found) throw;
+        return {inspect::no_chart(), false};
+    }
+}
+
+Result inspect_folder(const fs::path& folder, const job::ShotOptions& options, const inspect::Limits& limits) {
+    std::vector<std::pair<fs::path, inspect::Judgement>> all;
+    for (const auto& entry : fs::directory_iterator(folder)) {
+        if (!entry.is_regular_file() || !frame::is_frame_name(entry.path()) || entry.path().filename().string().starts_with(".")) continue;
+        try {
+            all.emplace_back(entry.path(), judge(entry.path(), options, limits).judgement);
+        } catch (const Error& e) { // one unreadable frame does not hide the others
+            if (e.kind() != ErrorKind::input) throw;
+            auto j = inspect::no_chart();
+            j.findings.front().advice = e.what();
+            all.emplace_back(entry.path(), j);
+        }
+    }
+    if (all.empty()) throw Error(ErrorKind::input, "there are no frames in this folder", folder, "Name a folder of raw, TIFF, PNG, JPEG or EXR files");
+    std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+        const auto bad = [](const inspect::Judgement& j) { return std::count_if(j.findings.begin(), j.findings.end(), [&](const auto& f) { return f.status == j.verdict; }); };
+        if (a.second.verdict != b.second.verdict) return a.second.verdict > b.second.verdict;
+        if (a.second.verdict != inspect::Status::pass && bad(a.second) != bad(b.second)) return bad(a.second) > bad(b.second);
+        return a.first < b.first;
+    });
+    Result r;
+    r.json["frames"] = Json::array();
+    for (const auto& [file, j] : all) {
+        Json one{{"file", file.string()}};
+        one.update(json_of(j));
+        r.json["frames"].push_back(one);
+        r.words += file.filename().string() + ": " + words_of(j);
+        if (j.verdict == inspect::Status::reshoot) r.status = reshoot;
+    }
+    return r;
+}
+
+} // namespace
+
+Run add_inspect(CLI::App& app) {
+    auto shot = std::make_shared<ShotArguments>();
+    auto image = std::make_shared<std::string>(), limits_file = std::make_shared<std::string>();
+    auto fill = std::make_shared<bool>(false), strict = std::make_shared<bool>(false);
+    app.add_option("image", *image, "A frame, or a folder of frames")->required();
+    shot->add_chart(app);
+    shot->add_corners(app);
+    shot->add_encoding(app);
+    app.add_flag("--fill", *fill, "School: the chart fills the frame (else about a tenth of it)");
+    app.add_flag("--strict-turn", *strict, "School: a turned chart is refused (else a slight turn is fine)");
+    app.add_option("--limits", *limits_file, "Own limits, JSON: {\"tilt\": {\"caution\": 10, \"reshoot\": 20}}");
+    return [=] {
+        inspect::Limits limits = inspect::limits_for({*fill, *strict});
+        if (!limits_file->empty()) inspect::change_limits(limits, read_file(*limits_file, 1 << 20), *limits_file);
+        const job::ShotOptions options = shot->options();
+        if (!options.chart.empty()) chart::find_definition(options.chart); // an unknown one is wrong usage, whatever the frame
+        if (fs::is_directory(*image)) return inspect_folder(*image, options, limits);
+        const Judged j = judge(*image, options, limits);
+        Result r;
+        r.json = json_of(j.judgement);
+        r.words = words_of(j.judgement);
+        r.status = !j.found ? not_found : j.judgement.verdict == inspect::Status::reshoot ? reshoot : done;
+        return r;
+    };
+}
+
+} // namespace refero::cli

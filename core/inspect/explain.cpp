@@ -1,0 +1,182 @@
+// What light and camera explain of a reading: camera RGB = (A XYZ) 2^(slope) 2^(step) + veil, solved robustly.
+#include <cmath>
+#include <numbers>
+
+#include <Eigen/Cholesky>
+#include <Eigen/LU>
+
+#include "inspect/inspect.hpp"
+
+namespace refero::inspect {
+
+using colour::Vec3;
+
+namespace {
+
+struct Patch {
+    std::size_t index;
+    double x, y; ///< of its centre, -0.5 to 0.5 across the chart
+    Vec3 seen, xyz;
+    double gain = 1; ///< of the light there
+    double weight = 1;
+};
+
+double cauchy(double v, double scale) { return 1 / (1 + (v / scale) * (v / scale)); }
+
+double median_of(std::vector<double> v) {
+    if (v.empty()) return 0;
+    const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
+    std::nth_element(v.begin(), middle, v.end());
+    return *middle;
+}
+
+/// Camera from XYZ with a veil, weights relative to each patch's own signal.
+void solve_camera(const std::vector<Patch>& patches, Explained& e, double floor) {
+    Eigen::Matrix4d xx = 1e-9 * Eigen::Matrix4d::Identity();
+    Eigen::Matrix<double, 3, 4> rx = Eigen::Matrix<double, 3, 4>::Zero();
+    for (const Patch& p : patches) {
+        Eigen::Vector4d f;
+        f << p.gain * p.xyz, 1;
+        const double w = p.weight / std::pow(p.seen.mean() + floor, 2);
+        rx += w * p.seen * f.transpose();
+        xx += w * f * f.transpose();
+    }
+    const Eigen::Matrix<double, 3, 4> a = rx * xx.inverse();
+    e.camera_from_xyz = a.leftCols<3>();
+    e.veil = a.col(3);
+    e.level = (e.camera_from_xyz * Vec3(0.9642, 1, 0.8251)).mean(); // D50's white, CIE 15
+}
+
+Vec3 explained_of(const Explained& e, const Patch& p) { return p.gain * (e.camera_from_xyz * p.xyz) + e.veil; }
+
+/// A plane through values by their place, reweighted; fixed columns are 1, x, y and maybe a step.
+Eigen::VectorXd plane(const std::vector<Patch>& patches, const std::vector<double>& values, const std::vector<double>* step, double scale, double* error = nullptr) {
+    const int n = step ? 4 : 3;
+    Eigen::VectorXd beta = Eigen::VectorXd::Zero(n);
+    std::vector<double> weight(patches.size(), 1);
+    for (int round = 0; round < 6; ++round) {
+        Eigen::MatrixXd a = 1e-9 * Eigen::MatrixXd::Identity(n, n);
+        Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            Eigen::VectorXd f(n);
+            f.head<3>() << 1, patches[i].x, patches[i].y;
+            if (step) f[3] = (*step)[i];
+            a += weight[i] * f * f.transpose();
+            b += weight[i] * values[i] * f;
+        }
+        beta = a.ldlt().solve(b);
+        double sum = 0;
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            double r = values[i] - beta[0] - beta[1] * patches[i].x - beta[2] * patches[i].y;
+            if (step) r -= beta[3] * (*step)[i];
+            weight[i] = cauchy(r, scale);
+            sum += std::log1p((r / scale) * (r / scale));
+        }
+        if (error) *error = sum;
+    }
+    return beta;
+}
+
+double log_ratio(const Patch& p, const Vec3& explained, double floor) { return std::log2((std::max(0.0, p.seen.mean()) + floor) / (std::max(0.0, explained.mean()) + floor)); }
+
+} // namespace
+
+Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference) {
+    Explained e;
+    e.excess.assign(reading.patches.size(), NAN);
+    e.residual.assign(reading.patches.size(), NAN);
+    std::vector<Patch> patches;
+    for (std::size_t i = 0; i < reading.patches.size(); ++i) {
+        const read::PatchReading& r = reading.patches[i];
+        const int at = d.index_of(r.id);
+        const auto xyz = reference.xyz.find(r.id);
+        if (at < 0 || xyz == reference.xyz.end() || !r.usable()) continue;
+        const chart::Patch& p = d.patches[static_cast<std::size_t>(at)];
+        patches.push_back({i, (p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5, Vec3(r.mean[0], r.mean[1], r.mean[2]), xyz->second});
+    }
+    if (patches.size() < 8) return e;
+    double brightest = 0;
+    for (const Patch& p : patches) brightest = std::max(brightest, p.seen.mean());
+    if (!(brightest > 1e-5)) return e;
+    const double floor = 0.02 * brightest;
+    constexpr double scale = 0.07; // stops: what a 3 x 3 leaves on real surfaces
+
+    std::vector<double> ratios(patches.size());
+    const auto update = [&] {
+        for (std::size_t i = 0; i < patches.size(); ++i) ratios[i] = log_ratio(patches[i], explained_of(e, patches[i]), floor) + std::log2(patches[i].gain);
+    };
+    const auto reweigh = [&] {
+        for (Patch& p : patches) {
+            const Vec3 r = p.seen - explained_of(e, p);
+            p.weight = cauchy(r.norm() / (p.seen.norm() + 2 * floor), 0.08);
+        }
+    };
+    const auto set_gains = [&](const Eigen::VectorXd& beta, const std::vector<double>* step) {
+        for (std::size_t i = 0; i < patches.size(); ++i)
+            patches[i].gain = std::exp2(beta[1] * patches[i].x + beta[2] * patches[i].y + (step ? beta[3] * (*step)[i] : 0.0));
+    };
+    const auto settle = [&](const std::vector<double>* step) {
+        Eigen::VectorXd beta;
+        for (int round = 0; round < 8; ++round) {
+            solve_camera(patches, e, floor);
+            reweigh();
+            update();
+            beta = plane(patches, ratios, step, scale);
+            set_gains(beta, step);
+        }
+        solve_camera(patches, e, floor);
+        return beta;
+    };
+    Eigen::VectorXd beta = settle(nullptr);
+
+    // A shadow is a step along some line: the split that explains the ratios best.
+    update();
+    double smooth = 0;
+    plane(patches, ratios, nullptr, scale, &smooth);
+    double best_error = smooth, best_angle = 0, best_at = 0;
+    std::vector<double> best_step;
+    for (int k = 0; k < 12; ++k) {
+        const double angle = std::numbers::pi * k / 12;
+        std::vector<double> along;
+        for (const Patch& p : patches) along.push_back(p.x * std::cos(angle) + p.y * std::sin(angle));
+        std::vector<double> cuts = along;
+        std::sort(cuts.begin(), cuts.end());
+        for (std::size_t c = 3; c + 3 <= cuts.size(); ++c) {
+            if (cuts[c] - cuts[c - 1] < 0.02) continue;
+            const double at = (cuts[c] + cuts[c - 1]) / 2;
+            std::vector<double> step(patches.size());
+            for (std::size_t i = 0; i < patches.size(); ++i) step[i] = along[i] > at ? 0.5 : -0.5;
+            double error = 0;
+            const auto b = plane(patches, ratios, &step, scale, &error);
+            // Steps that only stand in for a slope are none.
+            if (error < best_error && std::abs(b[3]) > 0.06) best_error = error, best_angle = angle, best_at = at, best_step = step;
+        }
+    }
+    if (!best_step.empty() && best_error < 0.55 * smooth) {
+        const Eigen::VectorXd with_step = settle(&best_step);
+        e.step = std::abs(with_step[3]);
+        // The direction points into the shadow.
+        const bool turn = with_step[3] > 0;
+        e.step_angle_deg = best_angle * 180 / std::numbers::pi + (turn ? 180 : 0);
+        e.step_at = turn ? -best_at : best_at;
+        beta = with_step;
+    }
+    e.slope_x = beta[1], e.slope_y = beta[2];
+    e.usable = e.level > 0;
+
+    std::vector<double> warm(patches.size()), green(patches.size());
+    for (std::size_t i = 0; i < patches.size(); ++i) {
+        const Patch& p = patches[i];
+        const Vec3 x = explained_of(e, p);
+        e.excess[p.index] = log_ratio(p, x, floor);
+        e.residual[p.index] = (p.seen - x).norm() / (x.norm() + 2 * floor);
+        const auto ratio = [&](int c) { return std::log2((std::max(0.0, p.seen[c]) + floor) / (std::max(0.0, x[c]) + floor)); };
+        warm[i] = ratio(0) - ratio(2);
+        green[i] = ratio(1) - (ratio(0) + ratio(2)) / 2;
+    }
+    const auto w = plane(patches, warm, nullptr, scale), g = plane(patches, green, nullptr, scale);
+    e.warm_x = w[1], e.warm_y = w[2], e.green_x = g[1], e.green_y = g[2];
+    return e;
+}
+
+} // namespace refero::inspect

@@ -1,0 +1,72 @@
+// The gate: is a chart shot good enough to make a correction from, and if not, what is to be done about it.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "read/read.hpp"
+
+namespace refero::inspect {
+
+enum class Status { pass, caution, reshoot };
+std::string name_of(Status status);
+
+/// One check's outcome. Every check gives one, passes included.
+struct Finding {
+    std::string check;
+    Status status = Status::pass;
+    double value = 0, limit = 0; ///< the limit that was passed, or the one that would have been the first
+    std::string unit;
+    std::vector<std::string> patches; ///< where it shows; may be empty
+    std::string advice;               ///< one sentence that someone on set can act on; empty for a pass
+};
+
+/// From where on a check cautions and refuses.
+struct Limit {
+    double caution = 0, reshoot = 0;
+    std::string unit, reason;
+    bool lower = false; ///< smaller values are worse
+};
+/// By check, or check and aspect ("size pixels"); docs/methods.md, Gate, lists them.
+using Limits = std::map<std::string, Limit>;
+
+/// What a school asks for.
+struct School {
+    bool fill = false;   ///< the chart fills the frame, else covers about a tenth of it
+    bool strict_turn = false; ///< a turned chart is refused, else a slight turn is fine
+};
+Limits limits_for(const School& school);
+/// Changes limits from JSON text: {"tilt": {"caution": 10, "reshoot": 20}}. Throws Error(input) for unknown names.
+void change_limits(Limits& limits, const std::string& json, const std::filesystem::path& file);
+
+struct Judgement {
+    Status verdict = Status::pass;
+    std::vector<Finding> findings; ///< the most important first
+};
+
+/// What light and camera make of the chart, and what they do not explain.
+struct Explained {
+    bool usable = false;            ///< enough patches with a reference
+    colour::Mat3 camera_from_xyz = colour::Mat3::Zero();
+    colour::Vec3 veil = colour::Vec3::Zero(); ///< light added to every patch
+    double level = 0;               ///< signal of the perfect diffuser in the middle of the chart, mean of the channels
+    double slope_x = 0, slope_y = 0; ///< of the light, stops across the chart's width and height
+    double step = 0;                ///< of a shadow, stops; 0: none
+    double step_angle_deg = 0, step_at = 0; ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
+    std::vector<double> excess;     ///< log2 of measured over explained luminance, by patch; NaN where not usable
+    std::vector<double> residual;   ///< relative colour residual, by patch; NaN where not usable
+    double warm_x = 0, warm_y = 0, green_x = 0, green_y = 0; ///< slopes of log2 R/B and of log2 G over the mean of R and B
+};
+Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference);
+
+/// Width of the lens's and focus's blur on the chart (standard deviation, full-size pixels); NaN where no edge tells it.
+double blur_px(const frame::Frame& frame, const find::Placement& placement, const chart::Definition& definition);
+
+/// The verdict on a chart shot that was found.
+Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading, const chart::Definition& definition,
+                const chart::Reference& reference, const Limits& limits);
+/// The verdict on a frame in which no chart was found: reshoot, with the finding `found`.
+Judgement no_chart();
+
+} // namespace refero::inspect

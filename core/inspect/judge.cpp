@@ -1,0 +1,268 @@
+// The checks, each a small function from what was measured to a finding.
+#include <cmath>
+#include <numbers>
+
+#include "inspect/inspect.hpp"
+
+namespace refero::inspect {
+
+using chart::Point;
+
+namespace {
+
+struct Shot {
+    const frame::Frame& frame;
+    const find::Placement& placement;
+    const read::Reading& reading;
+    const chart::Definition& definition;
+    const chart::Reference& reference;
+    const Limits& limits;
+    Explained light;
+    double patch_px = 0; ///< shorter side of the smallest patch
+    double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
+};
+
+Finding against(const Limit& l, const char* check, double value, const std::string& advice, std::vector<std::string> patches = {}) {
+    Finding f{check, Status::pass, value, l.caution, l.unit, std::move(patches), ""};
+    const auto passed = [&](double limit) { return l.lower ? value < limit : value >= limit; };
+    if (!std::isfinite(value)) f.value = 0;
+    else if (passed(l.reshoot)) f.status = Status::reshoot, f.limit = l.reshoot;
+    else if (passed(l.caution)) f.status = Status::caution;
+    if (f.status == Status::pass) f.patches.clear();
+    else f.advice = advice;
+    return f;
+}
+
+const Finding& worse(const Finding& a, const Finding& b) { return b.status > a.status ? b : a; }
+
+/// Neutral patches, lightest first; without a definition's roles none.
+std::vector<const read::PatchReading*> neutrals(const Shot& s) {
+    std::vector<std::pair<double, const read::PatchReading*>> all;
+    for (const chart::Patch& p : s.definition.patches) {
+        const auto* r = s.reading.find(p.id);
+        const auto xyz = s.reference.xyz.find(p.id);
+        if (p.role == "neutral" && r && r->pixels > 0 && xyz != s.reference.xyz.end()) all.emplace_back(-xyz->second[1], r);
+    }
+    std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<const read::PatchReading*> sorted;
+    for (const auto& [y, r] : all) sorted.push_back(r);
+    return sorted;
+}
+
+double luminance(const Shot& s, const std::string& id) {
+    const auto at = s.reference.xyz.find(id);
+    return at == s.reference.xyz.end() ? 0 : at->second[1];
+}
+
+/// "the left", "the lower right": the side of the frame that a direction across the chart points to.
+std::string side_of(const Shot& s, double x, double y) {
+    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
+    const Point middle(s.definition.width_mm / 2, s.definition.height_mm / 2);
+    const Point d = map(middle + Point(x * s.definition.width_mm, y * s.definition.height_mm) * 0.3) - map(middle);
+    const double angle = std::atan2(d.y(), d.x()) * 180 / std::numbers::pi;
+    const char* names[] = {"right", "lower right", "bottom", "lower left", "left", "upper left", "top", "upper right"};
+    return names[static_cast<int>(std::lround((angle + 360) / 45)) % 8];
+}
+
+std::string list(const std::vector<std::string>& ids) {
+    std::string all;
+    for (std::size_t i = 0; i < ids.size() && i < 6; ++i) all += (i ? ", " : "") + ids[i];
+    return ids.size() > 6 ? all + formatted(" and %zu more", ids.size() - 6) : all;
+}
+
+Finding size(const Shot& s) {
+    const double share = 100 * s.placement.frame_fraction;
+    const std::string nearer = "Move the camera nearer or use a longer lens, and leave the chart in the subject's light";
+    const Finding pixels = against(s.limits.at("size pixels"), "size", s.patch_px, nearer), small = against(s.limits.at("size small"), "size", share, nearer),
+                  large = against(s.limits.at("size large"), "size", share, "Step back or use a shorter lens: the frame's corners are darkened by the lens");
+    return worse(worse(small, pixels), large);
+}
+
+Finding tilt(const Shot& s) {
+    return against(s.limits.at("tilt"), "tilt", s.placement.tilt_deg, formatted("Turn the chart %.0f degrees, so that it faces the camera", std::round(s.placement.tilt_deg)));
+}
+
+Finding rotation(const Shot& s) {
+    const Point along = s.placement.corners[1] - s.placement.corners[0] + s.placement.corners[2] - s.placement.corners[3];
+    double turn = std::abs(std::atan2(along.y(), s.placement.mirrored ? -along.x() : along.x()) * 180 / std::numbers::pi);
+    return against(s.limits.at("rotation"), "rotation", turn, turn > 135 ? "The chart is upside down: turn it the right way up" : "Turn the chart upright");
+}
+
+Finding mirrored(const Shot& s) {
+    return against(s.limits.at("mirrored"), "mirrored", s.placement.mirrored ? 1 : 0, "The frame is mirrored: check how it came in, or whether it was shot in a mirror");
+}
+
+Finding focus(const Shot& s) {
+    double sigma = blur_px(s.frame, s.placement, s.definition);
+    // What sampling alone does: a cell's box, and the bilinear look between cells.
+    if (std::isfinite(sigma)) sigma = std::sqrt(std::max(0.0, sigma * sigma - 0.25 * s.frame.cell * s.frame.cell));
+    return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px, "Focus on the chart, and hold it still");
+}
+
+Finding clipping(const Shot& s) {
+    std::vector<std::string> ids;
+    bool worst = false;
+    for (const read::PatchReading& p : s.reading.patches) {
+        if (p.pixels == 0 || p.clipped <= read::most_clipped) continue;
+        ids.push_back(p.id);
+        worst = worst || p.clipped > 0.5;
+    }
+    // How far over: by the neutrals that are not clipped, else by a third of a stop at least.
+    double stops = 1.0 / 3;
+    const auto greys = neutrals(s);
+    for (const auto* g : greys)
+        if (g->usable() && luminance(s, g->id) > 0 && !greys.empty()) {
+            const double white = *std::max_element(g->mean.begin(), g->mean.end()) / luminance(s, g->id) * luminance(s, greys.front()->id);
+            stops = std::max(stops, std::log2(white / 0.9));
+            break;
+        }
+    Finding f = against(s.limits.at("clipping"), "clipping", static_cast<double>(ids.size()), formatted("Close down %.1f stops, or take light away: %s clipped", std::ceil(stops * 3) / 3, (list(ids) + (ids.size() == 1 ? " is" : " are")).c_str()), ids);
+    if (f.status == Status::reshoot && !worst) f.status = Status::caution;
+    return f;
+}
+
+Finding underexposure(const Shot& s) {
+    const double stops = s.white > 0 ? std::log2(0.9 / s.white) : NAN;
+    Finding f = against(s.limits.at("underexposure"), "underexposure", stops, formatted("Open up %.1f stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
+    const auto greys = neutrals(s);
+    if (greys.size() >= 3) {
+        const auto* black = greys.back();
+        const double ratio = black->mean[1] / std::max(1e-9, black->sd[1]);
+        f = worse(f, against(s.limits.at("underexposure black"), "underexposure", ratio, "The black patch drowns in noise: open up, or bring more light", {black->id}));
+    }
+    return f;
+}
+
+Finding evenness(const Shot& s) {
+    const Explained& e = s.light;
+    const double across = std::abs(e.slope_x) + std::abs(e.slope_y);
+    return against(s.limits.at("evenness"), "evenness", e.usable ? across : NAN,
+                   formatted("The light falls off by %.0f %% towards the %s: turn the chart to the light or move the lamp back", 100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y).c_str()));
+}
+
+Finding shadow(const Shot& s) {
+    std::vector<std::string> dark;
+    for (const chart::Patch& p : s.definition.patches) {
+        const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5, y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
+        const double angle = s.light.step_angle_deg * std::numbers::pi / 180;
+        if (s.light.step > 0 && x * std::cos(angle) + y * std::sin(angle) > s.light.step_at) dark.push_back(p.id);
+    }
+    return against(s.limits.at("shadow"), "shadow", s.light.usable ? s.light.step : NAN, "A shadow falls across the chart (" + list(dark) + "): move what casts it, or the chart", dark);
+}
+
+Finding mixed_light(const Shot& s) {
+    const Explained& e = s.light;
+    const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
+    const double percent = 100 * (std::exp2(std::max(warm, green)) - 1);
+    return against(s.limits.at("mixed_light"), "mixed_light", e.usable ? percent : NAN,
+                   formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match their colours", warm >= green ? "warmer" : "greener",
+                             warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
+}
+
+Finding noise(const Shot& s) {
+    const read::PatchReading* grey = nullptr;
+    for (const auto* g : neutrals(s))
+        if (g->usable() && (!grey || std::abs(luminance(s, g->id) - 0.2) < std::abs(luminance(s, grey->id) - 0.2))) grey = g;
+    const double db = grey && grey->mean[1] > 0 ? 20 * std::log10(grey->mean[1] / std::max(1e-9, grey->sd[1])) : NAN;
+    return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy", grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
+}
+
+/// Shares of a patch that are clearly brighter or darker than the rest of it.
+struct Spots {
+    double bright = 0, dark = 0;
+};
+Spots spots_of(const Shot& s, const chart::Patch& patch) {
+    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
+    std::vector<double> v;
+    const int n = std::clamp(static_cast<int>(0.8 * s.patch_px / s.frame.cell), 4, 40);
+    for (int r = 0; r < n; ++r)
+        for (int c = 0; c < n; ++c) {
+            const Point q = map({patch.x_mm + patch.w_mm * (0.12 + 0.76 * (c + 0.5) / n), patch.y_mm + patch.h_mm * (0.12 + 0.76 * (r + 0.5) / n)}) / s.frame.cell;
+            const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
+            if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
+            const float* p = s.frame.at(x, y);
+            v.push_back((p[0] + p[1] + p[2]) / 3.0);
+        }
+    if (v.size() < 12) return {};
+    std::vector<double> sorted = v;
+    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
+    const double middle = sorted[sorted.size() / 2];
+    for (double& d : sorted) d = std::abs(d - middle);
+    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
+    const double reach = std::max(5 * 1.4826 * sorted[sorted.size() / 2], 0.09 * middle + 0.006 * s.light.level);
+    Spots spots;
+    for (const double d : v) spots.bright += d > middle + reach, spots.dark += d < middle - reach;
+    return {spots.bright / static_cast<double>(v.size()), spots.dark / static_cast<double>(v.size())};
+}
+
+/// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
+std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
+    const double veil = s.light.usable ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
+    Finding glare = against(s.limits.at("glare"), "glare", veil, "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
+    double sheen = 0, covered = 0;
+    std::vector<std::pair<double, std::string>> shiny, dirty;
+    for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
+        const int at = s.definition.index_of(s.reading.patches[i].id);
+        if (at < 0 || s.reading.patches[i].pixels == 0) continue;
+        const Spots spots = spots_of(s, s.definition.patches[static_cast<std::size_t>(at)]);
+        const double residual = i < s.light.residual.size() && std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0;
+        const double bright = 100 * spots.bright, dark = 100 * spots.dark;
+        // A brighter part that leaves the rest as it should be is a sheen; all else covers or soils.
+        const bool lifted = i < s.light.excess.size() && s.light.excess[i] > -0.05;
+        if (bright > dark && lifted) {
+            if (bright >= s.limits.at("glare spot").caution) shiny.emplace_back(-bright, s.reading.patches[i].id);
+            sheen = std::max(sheen, bright);
+            if (residual < 1.6 * s.limits.at("occlusion").caution || bright >= s.limits.at("glare spot").caution) continue;
+        }
+        const double off = std::max(residual, bright > dark ? 0 : 1.6 * dark);
+        if (off >= s.limits.at("occlusion").caution) dirty.emplace_back(-off, s.reading.patches[i].id);
+        covered = std::max(covered, off);
+    }
+    const auto names = [](std::vector<std::pair<double, std::string>> v) {
+        std::sort(v.begin(), v.end());
+        std::vector<std::string> ids;
+        for (const auto& [order, id] : v) ids.push_back(id);
+        return ids;
+    };
+    const auto shiny_ids = names(shiny), dirty_ids = names(dirty);
+    const Finding spot = against(s.limits.at("glare spot"), "glare", sheen, "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
+    const Finding occlusion = against(s.limits.at("occlusion"), "occlusion", covered, "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
+    return {worse(glare, spot), occlusion};
+}
+
+Finding found(const Shot& s) {
+    return {"found", Status::pass, s.placement.confidence, 0, "confidence", {}, ""};
+}
+
+} // namespace
+
+Judgement no_chart() {
+    Judgement j;
+    j.verdict = Status::reshoot;
+    j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: bring the whole chart into the frame, in focus, or give its corners by hand"});
+    for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"})
+        j.findings.push_back({check, Status::pass, 0, 0, "", {}, ""});
+    return j;
+}
+
+Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
+    Shot s{frame, placement, reading, d, reference, limits, explain(reading, d, reference)};
+    const chart::Homography map = chart::pixels_from_mm(d, placement.corners);
+    s.patch_px = INFINITY;
+    for (const chart::Patch& p : d.patches) {
+        const chart::Corners q = chart::patch_quad(p, map);
+        for (std::size_t i = 0; i < 4; ++i) s.patch_px = std::min(s.patch_px, (q[(i + 1) % 4] - q[i]).norm());
+    }
+    s.white = NAN;
+    if (const auto greys = neutrals(s); !greys.empty()) s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
+    else if (s.light.usable) s.white = s.light.level;
+    const auto [glare, occlusion] = glare_and_occlusion(s);
+    // In the order in which they matter when several are equally bad.
+    Judgement j;
+    j.findings = {found(s), clipping(s), focus(s), size(s), underexposure(s), shadow(s), occlusion, glare, mixed_light(s), evenness(s), tilt(s), noise(s), mirrored(s), rotation(s)};
+    std::stable_sort(j.findings.begin(), j.findings.end(), [](const Finding& a, const Finding& b) { return a.status > b.status; });
+    j.verdict = j.findings.front().status;
+    return j;
+}
+
+} // namespace refero::inspect
