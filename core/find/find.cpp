@@ -15,6 +15,8 @@ constexpr double most_misfit = 0.20;
 constexpr double most_misfit_ratio = 0.75;
 constexpr double least_even_share = 0.7;
 constexpr int search_sides[] = {1100, 2200};
+/// From here on noise hides the patches' flatness.
+constexpr double noisy = 0.012;
 
 bool overlap(const Placement& a, const Placement& b) {
     const auto centre = [](const Corners& q) { return Point((q[0] + q[1] + q[2] + q[3]) / 4); };
@@ -28,8 +30,7 @@ double confidence_of(const Match& m) {
     return std::clamp(0.4 + 0.3 * fit + 0.3 * clear, 0.0, 1.0);
 }
 
-std::vector<Placement> search(const frame::Frame& frame, const std::vector<Grid>& grids, int side, const std::stop_token& stop) {
-    const Picture picture = picture_of(frame, side);
+std::vector<Placement> search(const frame::Frame& frame, const std::vector<Grid>& grids, const Picture& picture, const std::stop_token& stop) {
     throw_if_stopped(stop);
     const auto regions = flat_quadrilaterals(picture);
     throw_if_stopped(stop);
@@ -92,8 +93,14 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
         const int used = std::min(side, std::max(frame.width, frame.height));
         if (used == done_side) break;
         done_side = used;
-        auto found = search(frame, grids, used, stop);
+        Picture picture = picture_of(frame, used);
+        auto found = search(frame, grids, picture, stop);
         if (!found.empty()) return found;
+        if (const double noise = noise_of(picture); noise > noisy) {
+            take_noise_out(picture, noise);
+            found = search(frame, grids, picture, stop);
+            if (!found.empty()) return found;
+        }
     }
     return {};
 }

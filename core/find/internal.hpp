@@ -21,6 +21,11 @@ struct Picture {
     double scale = 1; ///< picture pixels per full-size pixel
 };
 Picture picture_of(const frame::Frame& frame, int longest_side);
+/// Noise of the picture to search in, standard deviation of `display` on flat ground.
+double noise_of(const Picture& picture);
+/// Takes noise out of `display` and leaves steps where they are; `linear`, which only patches' middles are read from, is
+/// blurred.
+void take_noise_out(Picture& picture, double noise);
 
 /// A flat quadrilateral region.
 struct Region {

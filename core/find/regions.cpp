@@ -38,6 +38,32 @@ Picture picture_of(const frame::Frame& frame, int longest_side) {
     return p;
 }
 
+// Immerkaer, "Fast Noise Variance Estimation", CVIU 64(2), 1996, with the median for the mean: edges do not count.
+double noise_of(const Picture& picture) {
+    cv::Mat grey, laplacian;
+    cv::cvtColor(picture.display, grey, cv::COLOR_RGB2GRAY);
+    const cv::Mat mask = (cv::Mat_<float>(3, 3) << 1, -2, 1, -2, 4, -2, 1, -2, 1);
+    cv::filter2D(grey, laplacian, CV_32F, mask);
+    std::vector<float> sizes;
+    for (int y = 1; y + 1 < laplacian.rows; y += 2)
+        for (int x = 1; x + 1 < laplacian.cols; x += 3) sizes.push_back(std::abs(laplacian.at<float>(y, x)));
+    if (sizes.empty()) return 0;
+    std::nth_element(sizes.begin(), sizes.begin() + static_cast<std::ptrdiff_t>(sizes.size() / 2), sizes.end());
+    return 1.4826 * sizes[sizes.size() / 2] / 6;
+}
+
+// Tomasi and Manduchi, "Bilateral Filtering for Gray and Color Images", ICCV 1998, twice.
+void take_noise_out(Picture& picture, double noise) {
+    cv::Mat once;
+    cv::GaussianBlur(picture.display, once, {}, 0.8);
+    cv::bilateralFilter(once, picture.display, 9, 5 * noise, 3);
+    cv::bilateralFilter(picture.display, once, 7, 3 * noise, 2.5);
+    picture.display = once;
+    cv::Mat smooth;
+    cv::GaussianBlur(picture.linear, smooth, {}, 1.6);
+    picture.linear = smooth;
+}
+
 namespace {
 
 // Largest gradient over the channels, one value a pixel.

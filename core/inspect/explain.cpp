@@ -15,7 +15,8 @@ namespace {
 
 struct Patch {
     std::size_t index;
-    double x, y; ///< of its centre, -0.5 to 0.5 across the chart
+    double x, y;          ///< of its centre, -0.5 to 0.5 across the chart
+    double width, height; ///< shares of the chart's
     Vec3 seen, xyz;
     double gain = 1; ///< of the light there
     double weight = 1;
@@ -85,6 +86,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     Explained e;
     e.excess.assign(reading.patches.size(), NAN);
     e.residual.assign(reading.patches.size(), NAN);
+    e.off.assign(reading.patches.size(), Vec3::Zero());
     std::vector<Patch> patches;
     for (std::size_t i = 0; i < reading.patches.size(); ++i) {
         const read::PatchReading& r = reading.patches[i];
@@ -92,7 +94,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         const auto xyz = reference.xyz.find(r.id);
         if (at < 0 || xyz == reference.xyz.end() || !r.usable()) continue;
         const chart::Patch& p = d.patches[static_cast<std::size_t>(at)];
-        patches.push_back({i, (p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5, Vec3(r.mean[0], r.mean[1], r.mean[2]), xyz->second});
+        patches.push_back({i, (p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5, p.w_mm / d.width_mm, p.h_mm / d.height_mm, Vec3(r.mean[0], r.mean[1], r.mean[2]), xyz->second});
     }
     if (patches.size() < 8) return e;
     double brightest = 0;
@@ -129,46 +131,76 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     };
     Eigen::VectorXd beta = settle(nullptr);
 
-    // A shadow is a step along some line: the split that explains the ratios best.
+    // A shadow is a step along some line: the one that explains the ratios best. A patch that the edge crosses is partly
+    // in it. A first step mends what the camera's matrix made of the shadow, a second look then places it.
     update();
     double smooth = 0;
     plane(patches, ratios, nullptr, scale, &smooth);
-    double best_error = smooth, best_angle = 0, best_at = 0;
-    std::vector<double> best_step;
-    for (int k = 0; k < 12; ++k) {
-        const double angle = std::numbers::pi * k / 12;
-        std::vector<double> along;
-        for (const Patch& p : patches) along.push_back(p.x * std::cos(angle) + p.y * std::sin(angle));
-        std::vector<double> cuts = along;
-        std::sort(cuts.begin(), cuts.end());
-        for (std::size_t c = 3; c + 3 <= cuts.size(); ++c) {
-            if (cuts[c] - cuts[c - 1] < 0.02) continue;
-            const double at = (cuts[c] + cuts[c - 1]) / 2;
-            std::vector<double> step(patches.size());
-            for (std::size_t i = 0; i < patches.size(); ++i) step[i] = along[i] > at ? 0.5 : -0.5;
-            double error = 0;
-            const auto b = plane(patches, ratios, &step, scale, &error);
-            // Steps that only stand in for a slope are none.
-            if (error < best_error && std::abs(b[3]) > 0.06) best_error = error, best_angle = angle, best_at = at, best_step = step;
+    struct Step {
+        double error = INFINITY, angle = 0, at = 0;
+        std::vector<double> shape; // -0.5 to 0.5
+    };
+    const auto search = [&] {
+        Step best;
+        constexpr int angles = 16, cuts = 22;
+        for (int k = 0; k < angles; ++k) {
+            const double angle = std::numbers::pi * k / angles, c = std::cos(angle), n = std::sin(angle);
+            std::vector<double> along;
+            for (const Patch& p : patches) along.push_back(p.x * c + p.y * n);
+            const auto [low, high] = std::minmax_element(along.begin(), along.end());
+            for (int q = 1; q < cuts; ++q) {
+                const double at = std::lerp(*low, *high, static_cast<double>(q) / cuts);
+                Step step{0, angle, at, {}};
+                int before = 0, after = 0;
+                for (std::size_t i = 0; i < patches.size(); ++i) {
+                    const double reach = 0.25 * (std::abs(c) * patches[i].width + std::abs(n) * patches[i].height);
+                    const double t = std::clamp((along[i] - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
+                    step.shape.push_back(t);
+                    before += t < -0.4, after += t > 0.4;
+                }
+                if (before < 3 || after < 3) continue;
+                const auto b = plane(patches, ratios, &step.shape, scale, &step.error);
+                if (step.error < best.error && std::abs(b[3]) > 0.06) best = step; // a step that only stands in for a slope is none
+            }
         }
+        return best;
+    };
+    Step step = search();
+    if (step.error < 0.9 * smooth) {
+        settle(&step.shape);
+        update();
+        if (const Step again = search(); again.error < INFINITY) step = again;
     }
-    if (!best_step.empty() && best_error < 0.55 * smooth) {
-        const Eigen::VectorXd with_step = settle(&best_step);
-        e.step = std::abs(with_step[3]);
+    if (step.error < 0.5 * smooth) {
+        beta = settle(&step.shape);
+        e.step = std::abs(beta[3]);
         // The direction points into the shadow.
-        const bool turn = with_step[3] > 0;
-        e.step_angle_deg = best_angle * 180 / std::numbers::pi + (turn ? 180 : 0);
-        e.step_at = turn ? -best_at : best_at;
-        beta = with_step;
+        const bool turn = beta[3] > 0;
+        e.step_angle_deg = step.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
+        e.step_at = turn ? -step.at : step.at;
+    } else {
+        for (Patch& p : patches) p.gain = 1;
+        beta = settle(nullptr);
     }
     e.slope_x = beta[1], e.slope_y = beta[2];
     e.usable = e.level > 0;
+
+    std::vector<double> relative;
+    double darkest = INFINITY;
+    for (const Patch& p : patches) {
+        const read::PatchReading& r = reading.patches[p.index];
+        const double of_mean = (r.sd[0] + r.sd[1] + r.sd[2]) / 3 / std::sqrt(std::max(1, r.pixels));
+        relative.push_back(of_mean / std::max(1e-9, p.seen.mean()) / std::numbers::ln2);
+        if (p.seen.mean() < darkest) darkest = p.seen.mean(), e.noise_veil = of_mean;
+    }
+    e.noise_stops = median_of(relative);
 
     std::vector<double> warm(patches.size()), green(patches.size());
     for (std::size_t i = 0; i < patches.size(); ++i) {
         const Patch& p = patches[i];
         const Vec3 x = explained_of(e, p);
         e.excess[p.index] = log_ratio(p, x, floor);
+        e.off[p.index] = p.seen - x;
         e.residual[p.index] = (p.seen - x).norm() / (x.norm() + 2 * floor);
         const auto ratio = [&](int c) { return std::log2((std::max(0.0, p.seen[c]) + floor) / (std::max(0.0, x[c]) + floor)); };
         warm[i] = ratio(0) - ratio(2);

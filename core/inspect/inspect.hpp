@@ -51,11 +51,14 @@ struct Explained {
     colour::Mat3 camera_from_xyz = colour::Mat3::Zero();
     colour::Vec3 veil = colour::Vec3::Zero(); ///< light added to every patch
     double level = 0;               ///< signal of the perfect diffuser in the middle of the chart, mean of the channels
+    double noise_stops = 0;         ///< what noise leaves uncertain of a patch's mean in one channel, median over the patches
+    double noise_veil = 0;          ///< the same of the darkest patch, in its own signal
     double slope_x = 0, slope_y = 0; ///< of the light, stops across the chart's width and height
     double step = 0;                ///< of a shadow, stops; 0: none
     double step_angle_deg = 0, step_at = 0; ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
     std::vector<double> excess;     ///< log2 of measured over explained luminance, by patch; NaN where not usable
     std::vector<double> residual;   ///< relative colour residual, by patch; NaN where not usable
+    std::vector<colour::Vec3> off;  ///< measured minus explained camera RGB, by patch
     double warm_x = 0, warm_y = 0, green_x = 0, green_y = 0; ///< slopes of log2 R/B and of log2 G over the mean of R and B
 };
 Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference);

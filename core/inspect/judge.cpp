@@ -19,6 +19,7 @@ struct Shot {
     const Limits& limits;
     Explained light;
     double patch_px = 0; ///< shorter side of the smallest patch
+    double blur = 0;     ///< standard deviation, full-size pixels; NaN where no edge tells it
     double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
 };
 
@@ -93,7 +94,7 @@ Finding mirrored(const Shot& s) {
 }
 
 Finding focus(const Shot& s) {
-    double sigma = blur_px(s.frame, s.placement, s.definition);
+    double sigma = s.blur;
     // What sampling alone does: a cell's box, and the bilinear look between cells.
     if (std::isfinite(sigma)) sigma = std::sqrt(std::max(0.0, sigma * sigma - 0.25 * s.frame.cell * s.frame.cell));
     return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px, "Focus on the chart, and hold it still");
@@ -153,7 +154,8 @@ Finding shadow(const Shot& s) {
 Finding mixed_light(const Shot& s) {
     const Explained& e = s.light;
     const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
-    const double percent = 100 * (std::exp2(std::max(warm, green)) - 1);
+    // Slopes that noise alone would make are none.
+    const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 3 * e.noise_stops)) - 1);
     return against(s.limits.at("mixed_light"), "mixed_light", e.usable ? percent : NAN,
                    formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match their colours", warm >= green ? "warmer" : "greener",
                              warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
@@ -167,66 +169,94 @@ Finding noise(const Shot& s) {
     return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy", grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
 }
 
-/// Shares of a patch that are clearly brighter or darker than the rest of it.
+/// Parts of a patch that are clearly brighter or darker than the rest of it.
 struct Spots {
-    double bright = 0, dark = 0;
+    double bright = 0, dark = 0; ///< shares of its area
+    colour::Vec3 added = colour::Vec3::Zero(); ///< what the brighter part has more than the rest
 };
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
-    std::vector<double> v;
-    const int n = std::clamp(static_cast<int>(0.8 * s.patch_px / s.frame.cell), 4, 40);
+    // Neighbours bleed in by the blur: the sides are left out.
+    const double margin = std::max(0.12, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0);
+    if (margin > 0.35) return {};
+    std::vector<colour::Vec3> v;
+    std::vector<double> level;
+    const int n = std::clamp(static_cast<int>((1 - 2 * margin) * s.patch_px / s.frame.cell), 4, 40);
+    const double inner = 1 - 2 * margin;
     for (int r = 0; r < n; ++r)
         for (int c = 0; c < n; ++c) {
-            const Point q = map({patch.x_mm + patch.w_mm * (0.12 + 0.76 * (c + 0.5) / n), patch.y_mm + patch.h_mm * (0.12 + 0.76 * (r + 0.5) / n)}) / s.frame.cell;
+            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n), patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) / s.frame.cell;
             const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
             if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
             const float* p = s.frame.at(x, y);
-            v.push_back((p[0] + p[1] + p[2]) / 3.0);
+            v.emplace_back(p[0], p[1], p[2]);
+            level.push_back(v.back().mean());
         }
     if (v.size() < 12) return {};
-    std::vector<double> sorted = v;
-    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
-    const double middle = sorted[sorted.size() / 2];
+    std::vector<double> sorted = level;
+    const auto half = static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), sorted.begin() + half, sorted.end());
+    const double middle = sorted[static_cast<std::size_t>(half)];
     for (double& d : sorted) d = std::abs(d - middle);
-    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
-    const double reach = std::max(5 * 1.4826 * sorted[sorted.size() / 2], 0.09 * middle + 0.006 * s.light.level);
+    std::nth_element(sorted.begin(), sorted.begin() + half, sorted.end());
+    const double reach = std::max(5 * 1.4826 * sorted[static_cast<std::size_t>(half)], 0.09 * middle + 0.006 * s.light.level);
     Spots spots;
-    for (const double d : v) spots.bright += d > middle + reach, spots.dark += d < middle - reach;
-    return {spots.bright / static_cast<double>(v.size()), spots.dark / static_cast<double>(v.size())};
+    colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
+    for (std::size_t i = 0; i < v.size(); ++i) {
+        if (level[i] > middle + reach) ++spots.bright, bright += v[i];
+        else rest += v[i];
+        spots.dark += level[i] < middle - reach;
+    }
+    if (spots.bright > 0) spots.added = bright / spots.bright - rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
+    spots.bright /= static_cast<double>(v.size()), spots.dark /= static_cast<double>(v.size());
+    return spots;
+}
+
+/// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
+bool is_of_the_light(const Shot& s, const colour::Vec3& added) {
+    const colour::Vec3 white = s.light.camera_from_xyz * colour::Vec3(0.9642, 1, 0.8251); // D50's white, CIE 15
+    return added.minCoeff() > 0 && added.dot(white) > 0.992 * added.norm() * white.norm();
+}
+
+/// True where a shadow's edge crosses a patch: its halves differ, and nothing covers it.
+bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
+    if (s.light.step <= 0) return false;
+    const double angle = s.light.step_angle_deg * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
+    const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5, y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
+    // The step is known between two patches only, and its direction to some 15 degrees.
+    const double reach = 1.1 * (std::abs(c) * p.w_mm / s.definition.width_mm + std::abs(n) * p.h_mm / s.definition.height_mm) + 0.04;
+    return std::abs(x * c + y * n - s.light.step_at) < reach;
 }
 
 /// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
-    const double veil = s.light.usable ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
-    Finding glare = against(s.limits.at("glare"), "glare", veil, "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
-    double sheen = 0, covered = 0;
-    std::vector<std::pair<double, std::string>> shiny, dirty;
+    const double veil = s.light.usable ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level : NAN;
+    const Finding glare = against(s.limits.at("glare"), "glare", veil, "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
+    std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
-        const int at = s.definition.index_of(s.reading.patches[i].id);
-        if (at < 0 || s.reading.patches[i].pixels == 0) continue;
-        const Spots spots = spots_of(s, s.definition.patches[static_cast<std::size_t>(at)]);
-        const double residual = i < s.light.residual.size() && std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0;
-        const double bright = 100 * spots.bright, dark = 100 * spots.dark;
-        // A brighter part that leaves the rest as it should be is a sheen; all else covers or soils.
-        const bool lifted = i < s.light.excess.size() && s.light.excess[i] > -0.05;
-        if (bright > dark && lifted) {
-            if (bright >= s.limits.at("glare spot").caution) shiny.emplace_back(-bright, s.reading.patches[i].id);
-            sheen = std::max(sheen, bright);
-            if (residual < 1.6 * s.limits.at("occlusion").caution || bright >= s.limits.at("glare spot").caution) continue;
-        }
-        const double off = std::max(residual, bright > dark ? 0 : 1.6 * dark);
-        if (off >= s.limits.at("occlusion").caution) dirty.emplace_back(-off, s.reading.patches[i].id);
-        covered = std::max(covered, off);
+        const read::PatchReading& r = s.reading.patches[i];
+        const int at = s.definition.index_of(r.id);
+        if (at < 0 || r.pixels == 0 || !s.light.usable) continue;
+        const chart::Patch& patch = s.definition.patches[static_cast<std::size_t>(at)];
+        if (on_shadow_edge(s, patch)) continue;
+        const Spots spots = spots_of(s, patch);
+        const double residual = std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0, bright = 100 * spots.bright, dark = 100 * spots.dark;
+        const bool all_of_it = residual >= s.limits.at("occlusion").caution;
+        if (all_of_it && is_of_the_light(s, s.light.off[i])) shiny.emplace_back(std::max(residual, bright), r.id);
+        else if (!all_of_it && bright > dark && is_of_the_light(s, spots.added)) shiny.emplace_back(bright, r.id);
+        else dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))), r.id);
     }
-    const auto names = [](std::vector<std::pair<double, std::string>> v) {
-        std::sort(v.begin(), v.end());
+    const auto worst_first = [](auto& v) { std::sort(v.rbegin(), v.rend()); };
+    const auto beyond = [](const auto& v, double limit) {
         std::vector<std::string> ids;
-        for (const auto& [order, id] : v) ids.push_back(id);
+        for (const auto& [by, id] : v)
+            if (by >= limit) ids.push_back(id);
         return ids;
     };
-    const auto shiny_ids = names(shiny), dirty_ids = names(dirty);
-    const Finding spot = against(s.limits.at("glare spot"), "glare", sheen, "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
-    const Finding occlusion = against(s.limits.at("occlusion"), "occlusion", covered, "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
+    worst_first(shiny), worst_first(dirty);
+    const auto shiny_ids = beyond(shiny, s.limits.at("glare spot").caution), dirty_ids = beyond(dirty, s.limits.at("occlusion").caution);
+    const Finding spot = against(s.limits.at("glare spot"), "glare", shiny.empty() ? 0 : shiny.front().first, "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
+    const Finding occlusion = against(s.limits.at("occlusion"), "occlusion", dirty.empty() ? 0 : dirty.front().first, "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
     return {worse(glare, spot), occlusion};
 }
 
@@ -253,6 +283,7 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
         const chart::Corners q = chart::patch_quad(p, map);
         for (std::size_t i = 0; i < 4; ++i) s.patch_px = std::min(s.patch_px, (q[(i + 1) % 4] - q[i]).norm());
     }
+    s.blur = blur_px(frame, placement, d);
     s.white = NAN;
     if (const auto greys = neutrals(s); !greys.empty()) s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
     else if (s.light.usable) s.white = s.light.level;
