@@ -97,7 +97,7 @@ QString SetupState::next(Step step) const {
     case Step::correction:
         if (fitting || balance_only()) return {};
         if (correction_stale()) return QString::fromStdString(stale.front().remedy);
-        return !correction && balance ? QObject::tr("Fit the correction") : QString();
+        return !correction && balance && refused.isEmpty() ? QObject::tr("Fit the correction") : QString();
     case Step::proof: return correction && !proved ? QObject::tr("Prove it on this chart shot") : QString();
     case Step::handover:
         if (!correction) return {};

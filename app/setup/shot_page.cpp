@@ -30,7 +30,7 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     findings_->setToolTip(tr("Choose a finding to see its patch"));
     findings_->setWordWrap(true);
     findings_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    findings_->setMaximumHeight(150);
+    findings_->setStyleSheet("QListView::item { padding: 3px 6px; }");
     side()->setSpacing(6);
     side()->addWidget(verdict_);
     side()->addWidget(advice_);
@@ -101,7 +101,7 @@ void ShotPage::place_by_hand() {
 
 void ShotPage::show_verdict(const SetupState& s) {
     const bool by_user = !s.refused.isEmpty() && s.gate != "reshoot";
-    const QString words = s.waiting || s.busy ? QString() : !s.refused.isEmpty() ? (by_user ? tr("Refused") : tr("Reshoot")) : !s.shot ? (s.problem.isEmpty() ? tr("To shoot") : tr("No chart")) : s.gate == "caution" ? tr("Caution") : s.gate == "reshoot" ? tr("Accepted") : tr("Pass");
+    const QString words = s.waiting || (s.busy && !s.shot) ? QString() : !s.refused.isEmpty() ? (by_user ? tr("Refused") : tr("Reshoot")) : !s.shot ? (s.problem.isEmpty() ? tr("To shoot") : tr("No chart")) : s.gate == "caution" ? tr("Caution") : s.gate == "reshoot" ? tr("Accepted") : tr("Pass");
     verdict_->setText(words);
     verdict_->setVisible(!words.isEmpty());
     const bool told = !s.findings.empty() && s.findings.front().status != "pass";
@@ -123,6 +123,9 @@ void ShotPage::show_verdict(const SetupState& s) {
         }
     }
     findings_->setVisible(findings_->count() > 0);
+    int height = 8;
+    for (int i = 0; i < findings_->count(); ++i) height += findings_->sizeHintForRow(i);
+    findings_->setFixedHeight(std::min(150, height));
     found_->setText(!s.shot ? QString() : s.settings.corners ? tr("%1, corners by hand. Fine steps: choose a corner, then the arrow keys.").arg(QString::fromStdString(s.shot->placement.chart))
                                                               : tr("%1 found, %2 % sure. Drag a corner if it is off.").arg(QString::fromStdString(s.shot->placement.chart)).arg(100 * s.shot->placement.confidence, 0, 'f', 0));
     found_->setVisible(s.shot != nullptr);

@@ -129,13 +129,9 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         solve_camera(patches, e, floor);
         return beta;
     };
-    Eigen::VectorXd beta = settle(nullptr);
-
-    // A shadow is a step along some line: the one that explains the ratios best. A patch that the edge crosses is partly
-    // in it. A first step mends what the camera's matrix made of the shadow, a second look then places it.
-    update();
-    double smooth = 0;
-    plane(patches, ratios, nullptr, scale, &smooth);
+    // Two explanations from the same start, smooth light alone and with a shadow; the shadow must be much the better one.
+    // A shadow is a step along some line. A patch that the edge crosses is partly in it. A first step mends what the
+    // camera's matrix made of the shadow, a second look then places it.
     struct Step {
         double error = INFINITY, angle = 0, at = 0;
         std::vector<double> shape; // -0.5 to 0.5
@@ -165,22 +161,34 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         }
         return best;
     };
+    const auto start = [&] {
+        for (Patch& p : patches) p.gain = 1, p.weight = 1;
+        for (int round = 0; round < 4; ++round) solve_camera(patches, e, floor), reweigh();
+        update();
+    };
+    start();
     Step step = search();
-    if (step.error < 0.9 * smooth) {
+    if (step.error < INFINITY) {
         settle(&step.shape);
         update();
         if (const Step again = search(); again.error < INFINITY) step = again;
+        settle(&step.shape);
+        update();
+        plane(patches, ratios, &step.shape, scale, &step.error);
     }
+    start();
+    Eigen::VectorXd beta = settle(nullptr);
+    update();
+    double smooth = 0;
+    plane(patches, ratios, nullptr, scale, &smooth);
     if (step.error < 0.5 * smooth) {
+        start();
         beta = settle(&step.shape);
         e.step = std::abs(beta[3]);
         // The direction points into the shadow.
         const bool turn = beta[3] > 0;
         e.step_angle_deg = step.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
         e.step_at = turn ? -step.at : step.at;
-    } else {
-        for (Patch& p : patches) p.gain = 1;
-        beta = settle(nullptr);
     }
     e.slope_x = beta[1], e.slope_y = beta[2];
     e.usable = e.level > 0;

@@ -47,6 +47,35 @@ TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
     EXPECT_FALSE(table->isColumnHidden(9));
 }
 
+TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
+    plan_shoot({"Stills A"}, {"Window", "Tungsten"});
+    session().take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed), shoot(id(1), "good.dng", "2026-05-04T09:10:00")});
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::refused && session().at(id(1)).state == plan::State::read; }, 20000));
+    EXPECT_EQ(session().at(id(1)).gate, "pass");
+    EXPECT_GE(session().at(id(1)).findings.size(), 13u);
+    window.open_setup(id(0));
+    ASSERT_TRUE(idle());
+    auto* verdict = window.setup_view()->findChild<QLabel*>("verdict");
+    EXPECT_EQ(verdict->text(), "Reshoot");
+    EXPECT_GE(QFontMetrics(verdict->font()).capHeight(), 24); // read from two metres
+    EXPECT_TRUE(session().at(id(0)).refused.contains("Close down")) << session().at(id(0)).refused.toStdString();
+    EXPECT_EQ(session().at(id(0)).next(Step::shot), "Shoot the chart again");
+    session().fit(id(0)); // not from a refused shot
+    EXPECT_FALSE(session().at(id(0)).fitting);
+    QTest::mouseClick(window.setup_view()->findChild<QPushButton*>("refuseButton"), Qt::LeftButton); // says "Accept it after all"
+    EXPECT_EQ(session().at(id(0)).state, plan::State::read);
+    EXPECT_EQ(verdict->text(), "Accepted");
+    session().undo();
+    EXPECT_EQ(verdict->text(), "Reshoot");
+    window.open_setup(id(1));
+    window.setup_view()->choose(Step::shot);
+    EXPECT_EQ(verdict->text(), "Pass");
+    // A better shot of the same setup takes over.
+    session().take_in({shoot(id(0), "again.dng", "2026-05-04T09:20:00")}, id(0));
+    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::read; }, 20000));
+    EXPECT_EQ(fs::path(session().at(id(0)).chart_frame.path).filename(), "again.dng");
+}
+
 TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
     plan_shoot({"Stills A"}, {"Window", "Tungsten"});
     session().take_in({shoot(id(0), "early.dng", "2026-05-04T08:00:00", false)});

@@ -2,6 +2,7 @@
 #include <sys/wait.h>
 
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "support.hpp"
 
@@ -172,6 +173,51 @@ TEST_F(Cli, no_chart_gives_4_and_an_empty_list) {
         EXPECT_EQ(run("fit " + file + " -o b.json").status, 4);
         EXPECT_FALSE(fs::exists(scratch / "b.json"));
     }
+}
+
+// The contract: verdict and every check; 5 for reshoot, 4 without a chart; a folder worst first.
+TEST_F(Cli, inspect_judges_a_frame_and_a_folder) {
+    fs::create_directories(scratch / "set");
+    simulate("set/good.dng", {.width = 900, .height = 600});
+    simulate("set/tilted.dng", {.width = 900, .height = 600, .tilt_deg = 26});
+    simulate("set/stray.dng", {.width = 900, .height = 600, .more = R"(,"veil":0.08)"});
+    const Outcome good = run("inspect set/good.dng --chart grid24 --json");
+    EXPECT_EQ(good.status, 0) << good.err;
+    EXPECT_EQ(good.object()["verdict"], "pass");
+    std::set<std::string> checks;
+    const json findings = good.object()["findings"];
+    for (const json& f : findings) {
+        checks.insert(f["check"]);
+        for (const char* member : {"status", "value", "limit", "unit", "patches", "advice"}) EXPECT_TRUE(f.contains(member)) << member;
+    }
+    for (const char* check : {"found", "size", "tilt", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"}) EXPECT_TRUE(checks.contains(check)) << check;
+    const Outcome stray = run("inspect set/stray.dng --json");
+    EXPECT_EQ(stray.status, 5);
+    EXPECT_EQ(stray.object()["verdict"], "reshoot");
+    EXPECT_EQ(stray.object()["findings"][0]["check"], "glare");
+    EXPECT_EQ(run("inspect set/tilted.dng --strict-turn").status, 5);
+    const Outcome all = run("inspect set --chart grid24 --json");
+    EXPECT_EQ(all.status, 5);
+    const json frames = all.object()["frames"];
+    ASSERT_EQ(frames.size(), 3u);
+    EXPECT_TRUE(frames[0]["file"].get<std::string>().ends_with("stray.dng"));
+    EXPECT_EQ(frames[1]["verdict"], "caution");
+    EXPECT_EQ(frames[2]["verdict"], "pass");
+    test::Shot plain{.width = 600, .height = 400};
+    auto scene = simulate::parse_scene(test::scene_text(plain), "scene");
+    scene.charts.clear();
+    simulate::write(simulate::render(scene), scratch / "plain.dng");
+    const Outcome none = run("inspect plain.dng --chart grid24 --json");
+    EXPECT_EQ(none.status, 4);
+    EXPECT_EQ(none.object()["verdict"], "reshoot");
+    EXPECT_EQ(none.object()["findings"][0]["check"], "found");
+    fs::create_directories(scratch / "empty");
+    expect_error("inspect empty", 3, "no frames");
+    expect_error("inspect set/good.dng --chart nothing", 2, "nothing");
+    written(scratch / "limits.json", "{\"tilt\":{\"caution\":1,\"reshoot\":2}}");
+    EXPECT_EQ(run("inspect set/good.dng --limits limits.json").status, 5);
+    written(scratch / "limits.json", "{\"tlit\":1}");
+    expect_error("inspect set/good.dng --limits limits.json", 3, "limits.json");
 }
 
 TEST_F(Cli, one_json_object_on_standard_output_and_words_otherwise) {
