@@ -53,6 +53,9 @@ QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px;
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 20px; }
 QAbstractSpinBox::up-arrow { image: url(:/icons/up.svg); width: 10px; height: 10px; }
 QAbstractSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
+QCheckBox::indicator, QTableView::indicator { width: 9px; height: 9px; padding: 2px; background: @raised; border: 1px solid @dim; border-radius: 2px; }
+QCheckBox::indicator:checked, QTableView::indicator:checked { width: 11px; height: 11px; padding: 0; background: @text; border: 2px solid @raised; border-radius: 3px; }
+QCheckBox:focus { font-weight: 600; }
 QTableView::item { border: none; padding: 0 8px; }
 QTableView::item:selected, QListView::item:selected { background: @strong; color: @on_strong; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @strong; selection-color: @on_strong; }
