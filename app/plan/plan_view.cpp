@@ -140,6 +140,8 @@ QWidget* PlanView::make_middle() {
     matrix_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     matrix_->horizontalHeader()->setFixedHeight(44);
     matrix_->verticalHeader()->setDefaultSectionSize(58);
+    // A frame, not a reversal, so that ticks are seen in the chosen cell too.
+    matrix_->setStyleSheet("QTableView::item:selected { background: palette(alternate-base); color: palette(text); border: 2px solid palette(text); }");
     matrix_->setAccessibleName(tr("Combinations of camera and light; Space ticks"));
     column->addWidget(matrix_, 1);
     connect(matrix_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) { if (!filling_) toggled(item->row(), item->column()); });
