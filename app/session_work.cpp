@@ -180,6 +180,7 @@ void Session::keep_reading(Id id, const Loaded& l) {
         }
     }, true);
     if (l.shot) remember_light(id);
+    else emit notice(name + ": " + l.problem); // another chart shot may be in force, and would hide it
     demo_step(id);
 }
 
