@@ -205,8 +205,8 @@ TEST_F(JobStore, killed_in_the_middle_of_200_actions_it_keeps_every_finished_one
         ASSERT_TRUE(WIFSIGNALED(status) || WEXITSTATUS(status) == 0) << WEXITSTATUS(status);
         killed_inside += WIFSIGNALED(status) && finished < 200;
 
-        const JobFile opened(file, Open::existing);
-        const std::string found = const_cast<JobFile&>(opened).store().dump();
+        JobFile opened(file, Open::existing);
+        const std::string found = opened.store().dump();
         // The same actions in a file of their own, as far as they were finished; one more may have been, unreported.
         Scratch other;
         JobFile twin(other / "b.refero", Open::create);
