@@ -9,6 +9,9 @@ namespace refero::app {
 
 namespace {
 
+/// The chart that corners given by hand belong to.
+std::string chart_of(const SetupState& state) { return state.shot ? state.shot->definition.id : "grid24"; }
+
 QString exposure_text(double seconds) {
     if (seconds <= 0) return {};
     return seconds < 0.3 ? QObject::tr("1/%1 s").arg(qRound(1 / seconds)) : QObject::tr("%1 s").arg(seconds, 0, 'g', 2);
@@ -62,7 +65,7 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     connect(picture_, &PictureView::corners_moved, this, [this](const chart::Corners& corners) {
         const SetupState& state = session_.at(setup_);
         Settings s = state.settings;
-        if (s.chart.empty()) s.chart = state.shot ? state.shot->definition.id : chart::installed().front().id;
+        if (s.chart.empty()) s.chart = chart_of(state);
         s.corners = corners;
         session_.change(setup_, s, tr("Move a corner"));
     });
@@ -94,7 +97,7 @@ void ShotPage::place_by_hand() {
     if (!state.frame) return;
     const double w = state.frame->full_width, h = state.frame->full_height;
     Settings s = state.settings;
-    if (s.chart.empty()) s.chart = state.shot ? state.shot->definition.id : chart::installed().front().id;
+    if (s.chart.empty()) s.chart = chart_of(state);
     s.corners = chart::Corners{chart::Point(0.3 * w, 0.3 * h), chart::Point(0.7 * w, 0.3 * h), chart::Point(0.7 * w, 0.7 * h), chart::Point(0.3 * w, 0.7 * h)};
     session_.change(setup_, s, tr("Place the corners"));
 }

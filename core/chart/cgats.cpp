@@ -1,4 +1,5 @@
 // CGATS.17 text through lcms2's reader and writer.
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <memory>
@@ -57,12 +58,20 @@ std::optional<std::array<int, 3>> columns(const Table& table, const char* a, con
 // SPECTRAL_NMnnn (also SPECTRAL_nnn and nmnnn): column and wavelength, ascending.
 std::vector<std::pair<int, double>> spectral_columns(const Table& table) {
     std::vector<std::pair<int, double>> found;
-    for (int nm = 300; nm <= 1100; ++nm)
-        for (const char* prefix : {"SPECTRAL_NM", "SPECTRAL_NM_", "SPECTRAL_", "nm"})
-            if (const int c = column(table, prefix + std::to_string(nm)); c >= 0) {
-                found.emplace_back(c, nm);
-                break;
-            }
+    char** names = nullptr;
+    const int columns = cmsIT8EnumDataFormat(table.get(), &names);
+    for (int c = 0; c < columns; ++c) {
+        const std::string_view name = names[c] ? names[c] : "";
+        for (const std::string_view prefix : {"SPECTRAL_NM_", "SPECTRAL_NM", "SPECTRAL_", "nm"}) {
+            if (!name.starts_with(prefix)) continue;
+            int nm = 0;
+            const auto [end, problem] = std::from_chars(name.data() + prefix.size(), name.data() + name.size(), nm);
+            if (problem != std::errc() || end != name.data() + name.size() || nm < 300 || nm > 1100) continue;
+            if (std::none_of(found.begin(), found.end(), [&](const auto& f) { return f.second == nm; })) found.emplace_back(c, nm);
+            break;
+        }
+    }
+    std::sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     return found;
 }
 

@@ -1,6 +1,9 @@
 #include "find/find.hpp"
 
 #include <algorithm>
+#include <memory>
+
+#include <tbb/parallel_for.h>
 
 #include "find/internal.hpp"
 
@@ -8,63 +11,87 @@ namespace refero::find {
 
 namespace {
 
-/// Largest mean relative colour residual of a chart that is taken for real. Chosen by trial on simulated frames of
-/// the built-in cameras under tungsten to daylight.
-constexpr double most_misfit = 0.20;
-/// A true orientation explains the colours clearly better than any other.
-constexpr double most_misfit_ratio = 0.75;
-constexpr double least_even_share = 0.7;
-constexpr int search_sides[] = {1100, 2200};
-/// From here on noise hides the patches' flatness.
-constexpr double noisy = 0.012;
+/// What a chart that is taken for real must reach; chosen by trial on simulated frames (docs/benchmarks.md).
+constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
+constexpr double least_clear_per_patch = 1.4;    ///< where no other place or way round has more than ...
+constexpr double clear = 0.6;                    ///< ... this share of the evidence
+constexpr double least_margin = 6;               ///< nats over any other place or way round
+constexpr double most_misfit = 0.16;
+constexpr double least_within = 0.62;
+constexpr double least_even_share = 0.6;
+/// So many candidates may fail to prove themselves before the search ends.
+constexpr int most_doubtful = 12;
+/// Pixels along the longer side of the finest picture that is searched, and of the coarsest.
+constexpr int finest_side = 3000, coarsest_side = 150;
 
-bool overlap(const Placement& a, const Placement& b) {
+bool overlap(const Corners& a, const Corners& b) {
     const auto centre = [](const Corners& q) { return Point((q[0] + q[1] + q[2] + q[3]) / 4); };
-    const double reach = std::sqrt(std::abs(chart::signed_area(a.corners))) / 2;
-    return (centre(a.corners) - centre(b.corners)).norm() < reach;
+    return (centre(a) - centre(b)).norm() < std::sqrt(std::max(std::abs(chart::signed_area(a)), std::abs(chart::signed_area(b)))) / 2;
 }
 
+// A logistic curve through the share of right finds among simulated candidates (docs/benchmarks.md).
 double confidence_of(const Match& m) {
-    const double fit = std::clamp(1 - m.misfit / most_misfit, 0.0, 1.0);
-    const double clear = std::clamp(1 - m.misfit / std::max(1e-6, m.runner_up), 0.0, 1.0);
-    return std::clamp(0.4 + 0.3 * fit + 0.3 * clear, 0.0, 1.0);
+    const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = 1 - m.runner_up / std::max(1e-6, m.fit.evidence);
+    return 1 / (1 + std::exp(-(4 * (per_patch - 1.9) + 6 * (clearness - 0.3))));
 }
 
-std::vector<Placement> search(const frame::Frame& frame, const std::vector<Grid>& grids, const Picture& picture, const std::stop_token& stop) {
-    throw_if_stopped(stop);
-    const auto regions = flat_quadrilaterals(picture);
-    throw_if_stopped(stop);
-    std::vector<Placement> found;
-    for (const Lattice& lattice : lattices(regions, 6)) {
-        throw_if_stopped(stop);
-        for (const Grid& grid : grids) {
-            auto match = identify(grid, lattice, picture);
-            if (!match || match->misfit > 2 * most_misfit) continue;
-            Corners full;
-            for (std::size_t i = 0; i < 4; ++i) full[i] = match->corners[i] / picture.scale;
-            full = refine(*grid.definition, full, frame);
-            Corners small;
-            for (std::size_t i = 0; i < 4; ++i) small[i] = full[i] * picture.scale;
-            const ColourFit fit = colour_fit(grid, small, picture);
-            match->misfit = fit.misfit;
-            if (fit.misfit > most_misfit || fit.even_share < least_even_share ||
-                fit.misfit > most_misfit_ratio * match->runner_up || !chart::is_convex(full))
-                continue;
-            Placement p = placement_from(*grid.definition, full, frame);
-            p.confidence = confidence_of(*match);
-            found.push_back(p);
-        }
+Corners scaled(const Corners& q, double k) { return {q[0] * k, q[1] * k, q[2] * k, q[3] * k}; }
+
+struct Level {
+    const Picture& picture;
+    std::vector<Region> regions;
+    Near near;
+    Ground ground;
+    std::vector<Lattice> lattices;
+
+    Level(const Picture& p, bool coarsest, int most_side)
+        : picture(p), regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0)), near(near_of(regions)),
+          ground(p, regions, near), lattices(find::lattices(regions, near, 6, most_side)) {}
+};
+
+struct Candidate {
+    Match match;
+    const Level* level = nullptr;
+    double evidence_per_patch() const { return match.fit.evidence / static_cast<double>(match.grid->xyz.size()); }
+};
+
+bool likelier(const Candidate& a, const Candidate& b) { return a.match.fit.evidence > b.match.fit.evidence; }
+
+/// Takes other corners (picture pixels) unless they explain the colours worse.
+void improve(Candidate& c, const Corners& corners) {
+    if (!chart::is_convex(corners)) return;
+    const ColourFit fit = colour_fit(*c.match.grid, corners, c.level->picture);
+    if (fit.evidence >= 0.95 * c.match.fit.evidence - 1) c.match.corners = corners, c.match.fit = fit;
+}
+
+/// Lays the grid on what is there; false when colours or shape say no.
+bool holds(Candidate& c) {
+    Match& m = c.match;
+    if (!settle(m, c.level->ground)) return false;
+    m.fit = colour_fit(*m.grid, m.corners, c.level->picture);
+    return m.fit.plausible && c.evidence_per_patch() > 0.5 * least_clear_per_patch;
+}
+
+/// Sub-pixel corners, and whether it is a chart.
+bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
+    Match& m = c.match;
+    const Picture& picture = c.level->picture;
+    best_other(m, picture);
+    improve(c, align(*m.grid->definition, m.corners, picture));
+    // Once more on the finest picture that shows the patches small enough, and clean enough, to be compared point by point.
+    for (const Picture& fine : pyramid) {
+        if (fine.scale <= picture.scale) break;
+        const double k = fine.scale / picture.scale, pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(m.grid->xyz.size()));
+        if (k * pitch > 50 || fine.noise > 0.03) continue;
+        improve(c, scaled(align(*m.grid->definition, scaled(m.corners, k), fine), 1 / k));
+        break;
     }
-    // An unmirrored explanation goes before a mirrored one, then by confidence.
-    std::stable_sort(found.begin(), found.end(), [](const Placement& a, const Placement& b) {
-        if (overlap(a, b) && a.mirrored != b.mirrored && std::abs(a.confidence - b.confidence) < 0.1) return !a.mirrored;
-        return a.confidence > b.confidence;
-    });
-    std::vector<Placement> distinct;
-    for (const Placement& p : found)
-        if (std::none_of(distinct.begin(), distinct.end(), [&](const Placement& d) { return overlap(d, p); }))
-            distinct.push_back(p);
-    return distinct;
+    m.runner_up = best_other(m, picture);
+    m.corners = scaled(m.corners, 1 / picture.scale);
+    const bool enough = c.evidence_per_patch() > least_evidence_per_patch ||
+                        (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear * m.fit.evidence);
+    return enough && m.fit.evidence > m.runner_up + least_margin && m.fit.misfit < most_misfit &&
+           m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible;
 }
 
 } // namespace
@@ -86,23 +113,61 @@ Placement placement_from(const chart::Definition& definition, const Corners& cor
 std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions, std::stop_token stop) {
     std::vector<Grid> grids;
     for (const chart::Definition& d : definitions)
-        if (auto grid = grid_of(d)) grids.push_back(std::move(*grid));
+        for (Grid& grid : grids_of(d)) grids.push_back(std::move(grid));
     if (grids.empty() || frame.width < 16 || frame.height < 16) return {};
-    int done_side = 0;
-    for (const int side : search_sides) {
-        const int used = std::min(side, std::max(frame.width, frame.height));
-        if (used == done_side) break;
-        done_side = used;
-        Picture picture = picture_of(frame, used);
-        auto found = search(frame, grids, picture, stop);
-        if (!found.empty()) return found;
-        if (const double noise = noise_of(picture); noise > noisy) {
-            take_noise_out(picture, noise);
-            found = search(frame, grids, picture, stop);
-            if (!found.empty()) return found;
+    int most_side = 0;
+    for (const Grid& grid : grids) most_side = std::max({most_side, grid.columns + 4, grid.rows + 4});
+    const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
+    throw_if_stopped(stop);
+    std::vector<std::unique_ptr<Level>> levels(pyramid.size());
+    tbb::parallel_for(std::size_t{0}, pyramid.size(), [&](std::size_t i) {
+        if (!stop.stop_requested()) levels[i] = std::make_unique<Level>(pyramid[i], i + 1 == pyramid.size(), most_side);
+    });
+    throw_if_stopped(stop);
+
+    std::vector<std::pair<const Level*, const Lattice*>> lattices;
+    for (const auto& level : levels)
+        for (const Lattice& lattice : level->lattices) lattices.emplace_back(level.get(), &lattice);
+    std::vector<std::vector<Candidate>> of_lattice(lattices.size());
+    tbb::parallel_for(std::size_t{0}, lattices.size(), [&](std::size_t i) {
+        if (stop.stop_requested()) return;
+        for (const Grid& grid : grids)
+            for (Match& match : identify(grid, *lattices[i].second, lattices[i].first->ground, 3)) of_lattice[i].push_back({std::move(match), lattices[i].first});
+        std::stable_sort(of_lattice[i].begin(), of_lattice[i].end(), likelier);
+        if (of_lattice[i].size() > 6) of_lattice[i].resize(6);
+    });
+    throw_if_stopped(stop);
+    std::vector<Candidate> candidates;
+    for (auto& of : of_lattice) candidates.insert(candidates.end(), of.begin(), of.end());
+    tbb::parallel_for(std::size_t{0}, candidates.size(), [&](std::size_t i) {
+        if (stop.stop_requested() || !holds(candidates[i])) candidates[i].match.fit.evidence = 0;
+    });
+    throw_if_stopped(stop);
+    std::erase_if(candidates, [](const Candidate& c) { return c.match.fit.evidence <= 0; });
+    std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.evidence_per_patch() > b.evidence_per_patch(); });
+
+    // Likeliest first; what lies on a chart that was found is another view of it.
+    std::vector<Placement> found;
+    int doubtful = 0;
+    for (Candidate& c : candidates) {
+        throw_if_stopped(stop);
+        const Corners rough = scaled(c.match.corners, 1 / c.level->picture.scale);
+        const auto known = std::find_if(found.begin(), found.end(), [&](const Placement& p) { return overlap(p.corners, rough); });
+        if (known != found.end() && !(known->mirrored && chart::signed_area(rough) > 0)) continue;
+        if (doubtful > most_doubtful) break;
+        if (!proves(c, pyramid)) {
+            ++doubtful;
+            continue;
         }
+        Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
+        p.confidence = confidence_of(c.match);
+        const auto same = std::find_if(found.begin(), found.end(), [&](const Placement& o) { return overlap(o.corners, p.corners); });
+        if (same == found.end()) found.push_back(p);
+        // Where both explain the frame, an unmirrored chart goes before a mirrored one.
+        else if (same->mirrored && !p.mirrored && p.confidence > same->confidence - 0.1) *same = p;
     }
-    return {};
+    std::stable_sort(found.begin(), found.end(), [](const Placement& a, const Placement& b) { return a.confidence > b.confidence; });
+    return found;
 }
 
 } // namespace refero::find

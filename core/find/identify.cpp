@@ -1,12 +1,17 @@
 // Which chart, and which way round: by colour, after solving for light, camera and exposure at once.
+#include <numeric>
+
 #include <Eigen/Cholesky>
 #include <Eigen/LU>
+#include <Eigen/SVD>
 
 #include "find/internal.hpp"
 
 namespace refero::find {
 
 namespace {
+
+using colour::Vec3;
 
 // Values close together are one row or column.
 std::vector<double> levels(std::vector<double> values, double tolerance) {
@@ -17,127 +22,306 @@ std::vector<double> levels(std::vector<double> values, double tolerance) {
     return distinct;
 }
 
-bool even(const std::vector<double>& v) {
-    for (std::size_t i = 2; i < v.size(); ++i)
-        if (std::abs((v[i] - v[i - 1]) - (v[1] - v[0])) > 0.05 * (v[1] - v[0])) return false;
-    return v.size() >= 2;
+// Runs of levels that follow each other at one pitch, the commonest.
+std::vector<std::vector<double>> even_runs(const std::vector<double>& v) {
+    if (v.size() < 2) return {};
+    double pitch = 0;
+    std::size_t most = 0;
+    const auto same = [](double a, double b) { return std::abs(a - b) < 0.05 * b; };
+    for (std::size_t i = 1; i < v.size(); ++i) {
+        std::size_t alike = 0;
+        for (std::size_t k = 1; k < v.size(); ++k) alike += same(v[k] - v[k - 1], v[i] - v[i - 1]);
+        if (alike > most) most = alike, pitch = v[i] - v[i - 1];
+    }
+    std::vector<std::vector<double>> runs{{v[0]}};
+    for (std::size_t i = 1; i < v.size(); ++i) {
+        if (!same(v[i] - v[i - 1], pitch)) runs.emplace_back();
+        runs.back().push_back(v[i]);
+    }
+    std::erase_if(runs, [](const auto& r) { return r.size() < 2; });
+    return runs;
+}
+
+Vec3 pixel(const Picture& picture, const Point& q) {
+    const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
+    if (!(x >= 0 && y >= 0 && x < picture.linear.cols && y < picture.linear.rows)) return Vec3::Constant(NAN);
+    const cv::Vec3f& v = picture.linear.at<cv::Vec3f>(y, x);
+    return {v[0], v[1], v[2]};
 }
 
 struct Sample {
-    colour::Vec3 mean;
+    Vec3 mean;
     double spread = 0; // relative, within the patch
 };
 
 Sample sample(const Picture& picture, const Homography& from_mm, const chart::Patch& p) {
-    Sample s{colour::Vec3::Zero()};
-    colour::Vec3 squares = colour::Vec3::Zero();
+    Sample s{Vec3::Zero()};
+    Vec3 squares = Vec3::Zero();
     int inside = 0;
     constexpr int n = 5;
     for (int v = 0; v < n; ++v)
         for (int u = 0; u < n; ++u) {
-            const Point q = from_mm({p.x_mm + p.w_mm * (0.3 + 0.4 * u / (n - 1)), p.y_mm + p.h_mm * (0.3 + 0.4 * v / (n - 1))});
-            const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
-            if (!(x >= 0 && y >= 0 && x < picture.linear.cols && y < picture.linear.rows)) continue;
-            const cv::Vec3f& value = picture.linear.at<cv::Vec3f>(y, x);
-            const colour::Vec3 c(value[0], value[1], value[2]);
+            const Vec3 c = pixel(picture, from_mm({p.x_mm + p.w_mm * (0.32 + 0.36 * u / (n - 1)), p.y_mm + p.h_mm * (0.32 + 0.36 * v / (n - 1))}));
+            if (!c.allFinite()) continue;
             s.mean += c;
             squares += c.cwiseProduct(c);
             ++inside;
         }
-    if (inside < n * n / 2) return {colour::Vec3::Constant(NAN)};
+    if (inside < n * n / 2) return {Vec3::Constant(NAN)};
     s.mean /= inside;
     const double variance = (squares / inside - s.mean.cwiseProduct(s.mean)).sum();
     s.spread = std::sqrt(std::max(0.0, variance)) / std::max(1e-6, s.mean.norm());
     return s;
 }
 
+constexpr double clipped = 0.985;
+/// From here on a patch is not explained.
+constexpr double explained = 0.3;
+
+// XYZ (D50) of linear RGB with the primaries of BT.709: a camera under any light is not far from it, row by row.
+const colour::Mat3& xyz_from_plain_rgb() {
+    static const colour::Mat3 m = (colour::Mat3() << 0.4360, 0.3851, 0.1431, 0.2225, 0.7169, 0.0606, 0.0139, 0.0971, 0.7141).finished();
+    return m;
+}
+
+bool could_be_a_camera(const colour::Mat3& camera_from_xyz) {
+    colour::Mat3 m = camera_from_xyz * xyz_from_plain_rgb();
+    const Vec3 white = m.rowwise().sum();
+    if (!(white.minCoeff() > 0)) return false;
+    m = white.cwiseInverse().asDiagonal() * m;
+    if (!(m.diagonal().minCoeff() > 0.1)) return false;
+    const Vec3 singular = m.jacobiSvd().singularValues();
+    return m.determinant() > 0 && singular[2] > 0.1 && singular[0] < 4;
+}
+
+struct Seen {
+    Vec3 rgb, xyz;
+    double u = 0, v = 0; ///< place on the chart, about -1 to 1
+};
+
+// Camera RGB = A XYZ under a light that may slope, one row of A at a time, on relative residuals; reweighted, so that
+// covered patches do not decide; a patch's lightness counts less than its colour, for shadows. Clipped channels count
+// only if they should not be. Residuals, one a patch, into `residual`.
+ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vector<double>& residual, int rounds = 5) {
+    ColourFit fit;
+    const std::size_t n = seen.size();
+    residual.assign(n, 1);
+    if (n < 6) return fit;
+    double level = 0;
+    for (const Seen& s : seen) level = std::max(level, std::min(1.0, s.rgb.sum() / 3));
+    if (!(level > 1e-5)) return fit;
+    // About how bright each patch is or should be: a dark thing over a light patch must not weigh like a black patch.
+    std::vector<double> ratio, bright(n);
+    for (const Seen& s : seen) ratio.push_back(s.rgb.sum() / 3 / std::max(0.01, s.xyz[1]));
+    std::nth_element(ratio.begin(), ratio.begin() + static_cast<std::ptrdiff_t>(n / 2), ratio.end());
+    for (std::size_t i = 0; i < n; ++i) bright[i] = std::max(seen[i].rgb.sum() / 3, ratio[n / 2] * seen[i].xyz[1]) + 0.03 * level;
+    std::vector<double> weight(n, 1), light(n, 0), lightness(n, 0);
+    colour::Mat3 a;
+    for (int round = 0; round < rounds; ++round) {
+        for (int c = 0; c < 3; ++c) {
+            colour::Mat3 xx = 1e-9 * colour::Mat3::Identity();
+            Vec3 sx = Vec3::Zero();
+            for (std::size_t i = 0; i < n; ++i) {
+                if (seen[i].rgb[c] > clipped) continue;
+                const double w = weight[i] / (bright[i] * bright[i]);
+                const Vec3 x = std::exp(light[i]) * seen[i].xyz;
+                xx += w * x * x.transpose();
+                sx += w * seen[i].rgb[c] * x;
+            }
+            a.row(c) = xx.ldlt().solve(sx).transpose();
+        }
+        // Lightness off by a slope of the light and by a contrast that is not the scene's (finished pictures).
+        Eigen::Matrix4d slope = 1e-3 * Eigen::Matrix4d::Identity();
+        slope(3, 3) = 3;
+        Eigen::Vector4d right = Eigen::Vector4d::Zero();
+        for (std::size_t i = 0; i < n; ++i) {
+            const Vec3 expected = a * seen[i].xyz, &rgb = seen[i].rgb;
+            double s = std::exp(light[i]);
+            Vec3 off;
+            lightness[i] = 0;
+            if (rgb.maxCoeff() <= clipped) {
+                s = std::clamp(rgb.dot(expected) / std::max(1e-12, expected.squaredNorm()), 0.2, 5.0);
+                off = rgb - s * expected;
+                lightness[i] = std::log(s);
+                const Eigen::Vector4d place(1, seen[i].u, seen[i].v, std::log(std::max(0.02, seen[i].xyz[1]) / 0.3));
+                slope += weight[i] * place * place.transpose();
+                right += weight[i] * lightness[i] * place;
+            } else {
+                for (int c = 0; c < 3; ++c) off[c] = rgb[c] > clipped ? std::max(0.0, clipped - s * expected[c]) : rgb[c] - s * expected[c];
+            }
+            residual[i] = off.norm() / (std::min(rgb.norm(), 1.7) + 0.05 * level);
+        }
+        const Eigen::Vector4d plane = slope.ldlt().solve(right);
+        for (std::size_t i = 0; i < n; ++i) {
+            light[i] = std::clamp(plane.dot(Eigen::Vector4d(1, seen[i].u, seen[i].v, std::log(std::max(0.02, seen[i].xyz[1]) / 0.3))), -2.0, 2.0);
+            if (seen[i].rgb.maxCoeff() <= clipped) residual[i] = std::hypot(residual[i], 0.5 * (lightness[i] - light[i]));
+            weight[i] = 1 / (1 + std::pow(residual[i] / 0.12, 2));
+        }
+    }
+    fit.plausible = could_be_a_camera(a);
+    for (const double r : residual) {
+        fit.within += r < explained;
+        fit.evidence += std::log1p(60 * std::exp(-0.5 * std::pow(r / 0.07, 2)));
+    }
+    // Twelve numbers were fitted to three a patch: what any four patches would agree on says nothing.
+    fit.evidence = std::max(0.0, fit.evidence - 4 * std::log(60));
+    fit.within /= static_cast<double>(patches);
+    std::vector<double> sorted = residual;
+    std::sort(sorted.begin(), sorted.end());
+    const auto counted = static_cast<std::size_t>(std::ceil(0.75 * static_cast<double>(n)));
+    double sum = 0;
+    for (std::size_t i = 0; i < counted; ++i) sum += std::min(sorted[i], 1.0);
+    fit.misfit = sum / static_cast<double>(counted);
+    return fit;
+}
+
 } // namespace
 
-std::optional<Grid> grid_of(const chart::Definition& d) {
-    if (d.patches.size() < 8) return std::nullopt;
-    Grid g;
-    g.definition = &d;
-    std::vector<double> xs, ys;
-    for (const chart::Patch& p : d.patches) xs.push_back(p.x_mm + p.w_mm / 2), ys.push_back(p.y_mm + p.h_mm / 2);
-    const auto columns = levels(xs, 0.3 * d.patches[0].w_mm), rows = levels(ys, 0.3 * d.patches[0].h_mm);
-    if (!even(columns) || !even(rows)) return std::nullopt;
-    g.columns = static_cast<int>(columns.size()), g.rows = static_cast<int>(rows.size());
-    g.first_x_mm = columns[0], g.first_y_mm = rows[0];
-    g.pitch_x_mm = (columns.back() - columns[0]) / (g.columns - 1);
-    g.pitch_y_mm = (rows.back() - rows[0]) / (g.rows - 1);
-    for (std::size_t i = 0; i < d.patches.size(); ++i)
-        g.place.emplace_back(std::lround((xs[i] - g.first_x_mm) / g.pitch_x_mm), std::lround((ys[i] - g.first_y_mm) / g.pitch_y_mm));
+std::vector<Grid> grids_of(const chart::Definition& d) {
+    if (d.patches.size() < 8) return {};
+    std::vector<Vec3> xyz;
     try {
         const chart::Reference reference = chart::reference_of(d);
-        for (const chart::Patch& p : d.patches) g.xyz.push_back(reference.xyz.at(p.id));
+        for (const chart::Patch& p : d.patches) xyz.push_back(reference.xyz.at(p.id));
     } catch (const Error&) {
-        return std::nullopt;
+        return {};
     }
-    return g;
+    // The commonest size of patch makes the lattice; bars and titles follow.
+    const auto same_size = [](const chart::Patch& a, const chart::Patch& b) { return std::abs(a.w_mm - b.w_mm) < 0.05 * a.w_mm && std::abs(a.h_mm - b.h_mm) < 0.05 * a.h_mm; };
+    std::vector<std::size_t> common;
+    for (const chart::Patch& kind : d.patches) {
+        std::vector<std::size_t> alike;
+        for (std::size_t i = 0; i < d.patches.size(); ++i)
+            if (same_size(kind, d.patches[i])) alike.push_back(i);
+        if (alike.size() > common.size()) common = alike;
+    }
+    const auto middle = [&](std::size_t i) { return Point(d.patches[i].x_mm + d.patches[i].w_mm / 2, d.patches[i].y_mm + d.patches[i].h_mm / 2); };
+    std::vector<double> xs, ys;
+    for (const std::size_t i : common) xs.push_back(middle(i).x()), ys.push_back(middle(i).y());
+    const double tolerance_x = 0.3 * d.patches[common[0]].w_mm, tolerance_y = 0.3 * d.patches[common[0]].h_mm;
+    std::vector<Grid> grids;
+    for (const auto& columns : even_runs(levels(xs, tolerance_x)))
+        for (const auto& rows : even_runs(levels(ys, tolerance_y))) {
+            Grid g;
+            g.definition = &d;
+            g.xyz = xyz;
+            g.columns = static_cast<int>(columns.size()), g.rows = static_cast<int>(rows.size());
+            g.first_x_mm = columns[0], g.first_y_mm = rows[0];
+            g.pitch_x_mm = (columns.back() - columns[0]) / (g.columns - 1), g.pitch_y_mm = (rows.back() - rows[0]) / (g.rows - 1);
+            for (const std::size_t i : common) {
+                const Point p = middle(i);
+                const auto u = std::lround((p.x() - g.first_x_mm) / g.pitch_x_mm), v = std::lround((p.y() - g.first_y_mm) / g.pitch_y_mm);
+                if (u < 0 || v < 0 || u >= g.columns || v >= g.rows || std::abs(p.x() - g.first_x_mm - u * g.pitch_x_mm) > tolerance_x || std::abs(p.y() - g.first_y_mm - v * g.pitch_y_mm) > tolerance_y) continue;
+                g.patch.push_back(i);
+                g.place.emplace_back(u, v);
+            }
+            if (g.patch.size() >= 8) grids.push_back(std::move(g));
+        }
+    std::stable_sort(grids.begin(), grids.end(), [](const Grid& a, const Grid& b) { return a.patch.size() > b.patch.size(); });
+    if (grids.size() > 4) grids.resize(4);
+    return grids;
 }
 
 ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture) {
     const chart::Definition& d = *grid.definition;
     const Homography map = chart::pixels_from_mm(d, corners);
-    std::vector<colour::Vec3> seen, known;
+    std::vector<Seen> seen;
     int even_patches = 0;
     for (std::size_t i = 0; i < d.patches.size(); ++i) {
-        const Sample s = sample(picture, map, d.patches[i]);
+        const chart::Patch& p = d.patches[i];
+        const Sample s = sample(picture, map, p);
         if (!s.mean.allFinite()) continue;
-        if (s.spread < 0.15 || s.mean.maxCoeff() < 0.01) ++even_patches;
-        if (s.mean.maxCoeff() > 0.99) continue; // clipped: says nothing of colour
-        seen.push_back(s.mean);
-        known.push_back(grid.xyz[i]);
+        if (s.spread < 0.15 + 2 * picture.noise || s.mean.maxCoeff() < 0.01) ++even_patches;
+        seen.push_back({s.mean, grid.xyz[i], 2 * (p.x_mm + p.w_mm / 2) / d.width_mm - 1, 2 * (p.y_mm + p.h_mm / 2) / d.height_mm - 1});
     }
-    ColourFit fit;
+    std::vector<double> residual;
+    ColourFit fit = explain(seen, d.patches.size(), residual);
     fit.even_share = static_cast<double>(even_patches) / static_cast<double>(d.patches.size());
-    if (seen.size() < 8 || seen.size() < 0.6 * static_cast<double>(d.patches.size())) return fit;
-    double level = 0;
-    for (const auto& s : seen) level = std::max(level, s.sum() / 3);
-    if (!(level > 1e-5)) return fit;
-    // Camera RGB = A XYZ, relative residuals, reweighted so that a few covered patches do not decide.
-    std::vector<double> weight(seen.size(), 1), residual(seen.size());
-    for (int round = 0; round < 4; ++round) {
-        colour::Mat3 rx = colour::Mat3::Zero(), xx = 1e-9 * colour::Mat3::Identity();
-        for (std::size_t i = 0; i < seen.size(); ++i) {
-            const double w = weight[i] / std::pow(seen[i].sum() / 3 + 0.03 * level, 2);
-            rx += w * seen[i] * known[i].transpose();
-            xx += w * known[i] * known[i].transpose();
-        }
-        const colour::Mat3 a = rx * xx.inverse();
-        double sum = 0;
-        for (std::size_t i = 0; i < seen.size(); ++i) {
-            residual[i] = (seen[i] - a * known[i]).norm() / (seen[i].norm() + 0.05 * level);
-            sum += std::min(residual[i], 1.0);
-            weight[i] = 1 / (1 + std::pow(residual[i] / 0.15, 2));
-        }
-        fit.misfit = sum / static_cast<double>(seen.size());
-    }
     return fit;
 }
 
-std::optional<Match> identify(const Grid& grid, const Lattice& lattice, const Picture& picture) {
-    int u0 = 1 << 20, u1 = -u0, v0 = u0, v1 = -u0;
-    for (const auto& [place, region] : lattice.cells) {
-        u0 = std::min(u0, place.first), u1 = std::max(u1, place.first);
-        v0 = std::min(v0, place.second), v1 = std::max(v1, place.second);
-    }
+double best_other(Match& match, const Picture& picture) {
+    const Grid& grid = *match.grid;
     const chart::Definition& d = *grid.definition;
-    Match best;
-    best.grid = &grid;
-    std::array<double, 8> best_of{};
-    best_of.fill(1);
+    double other = 0;
+    for (int round = 0; round < 6; ++round) {
+        std::vector<Corners> all;
+        const Homography map = chart::pixels_from_mm(d, match.corners);
+        for (int v = -1; v <= 1; ++v)
+            for (int u = -1; u <= 1; ++u) {
+                if (!u && !v) continue;
+                const double x = u * grid.pitch_x_mm, y = v * grid.pitch_y_mm;
+                all.push_back({map({x, y}), map({x + d.width_mm, y}), map({x + d.width_mm, y + d.height_mm}), map({x, y + d.height_mm})});
+            }
+        const Corners& q = match.corners;
+        for (std::size_t turn = 0; turn < 4; ++turn)
+            for (const bool mirrored : {false, true})
+                if (turn || mirrored) {
+                    Corners turned;
+                    for (std::size_t i = 0; i < 4; ++i) turned[i] = q[(mirrored ? 3 + turn - i : i + turn) % 4];
+                    all.push_back(turned);
+                }
+        other = 0;
+        std::optional<Corners> best;
+        ColourFit best_fit;
+        for (const Corners& corners : all) {
+            if (!chart::is_convex(corners)) continue;
+            const ColourFit fit = colour_fit(grid, corners, picture);
+            other = std::max(other, fit.evidence);
+            if (fit.plausible && fit.evidence > std::max(match.fit.evidence, best_fit.evidence)) best = corners, best_fit = fit;
+        }
+        if (!best) break;
+        match.corners = *best, match.fit = best_fit;
+    }
+    return other;
+}
+
+Ground::Ground(const Picture& p, const std::vector<Region>& r, const Near& n) : picture(p), regions(r), near(n) {
+    for (const Region& region : regions) {
+        const double step = 0.2 * std::sqrt(region.area);
+        Vec3 sum = Vec3::Zero();
+        int inside = 0;
+        for (int v = -1; v <= 1; ++v)
+            for (int u = -1; u <= 1; ++u)
+                if (const Vec3 c = pixel(picture, region.centre + step * Point(u, v)); c.allFinite()) sum += c, ++inside;
+        colour.push_back(sum / std::max(1, inside));
+    }
+}
+
+std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Ground& ground, std::size_t most) {
+    const chart::Definition& d = *grid.definition;
+    // A lattice much larger than the grid is something else; one with a small part of it cannot be told.
+    const auto least_inside = std::max<std::size_t>(6, static_cast<std::size_t>(0.3 * static_cast<double>(grid.patch.size())));
+    std::vector<Match> best;
+    if (lattice.cells.size() < least_inside) return best;
+    std::vector<int> patch_at(static_cast<std::size_t>(grid.columns * grid.rows), -1);
+    for (std::size_t i = 0; i < grid.patch.size(); ++i) patch_at[static_cast<std::size_t>(grid.place[i].second * grid.columns + grid.place[i].first)] = static_cast<int>(grid.patch[i]);
+    std::vector<Seen> seen, few;
+    std::vector<double> residual;
     for (int symmetry = 0; symmetry < 8; ++symmetry) {
         const bool swap = symmetry & 1;
         const int su = symmetry & 2 ? -1 : 1, sv = symmetry & 4 ? -1 : 1;
         const int nu = swap ? grid.rows : grid.columns, nv = swap ? grid.columns : grid.rows;
-        if (nu < (u1 - u0 + 1) / 2 || nv < (v1 - v0 + 1) / 2) continue;
-        for (int ou = u1 - nu + 1 - 2; ou <= u0 + 2; ++ou)
-            for (int ov = v1 - nv + 1 - 2; ov <= v0 + 2; ++ov) {
-                std::size_t inside = 0;
-                for (const auto& [place, region] : lattice.cells)
-                    inside += place.first >= ou && place.first < ou + nu && place.second >= ov && place.second < ov + nv;
-                if (inside < 0.8 * static_cast<double>(lattice.cells.size()) || inside < 6) continue;
+        for (int ou = lattice.u0 - nu + 1; ou <= lattice.u1; ++ou)
+            for (int ov = lattice.v0 - nv + 1; ov <= lattice.v1; ++ov) {
+                seen.clear();
+                for (const auto& [place, region] : lattice.cells) {
+                    int a = place.first - ou, b = place.second - ov;
+                    if (a < 0 || b < 0 || a >= nu || b >= nv) continue;
+                    if (su < 0) a = nu - 1 - a;
+                    if (sv < 0) b = nv - 1 - b;
+                    const int column = swap ? b : a, row = swap ? a : b;
+                    const int patch = patch_at[static_cast<std::size_t>(row * grid.columns + column)];
+                    if (patch >= 0) seen.push_back({ground.colour[region], grid.xyz[static_cast<std::size_t>(patch)], 2.0 * column / grid.columns - 1, 2.0 * row / grid.rows - 1});
+                }
+                if (seen.size() < least_inside || static_cast<double>(seen.size()) < 0.62 * static_cast<double>(lattice.cells.size())) continue;
+                // A first look tells most that cannot be.
+                few.clear();
+                const std::size_t stride = 1 + seen.size() / 30;
+                for (std::size_t i = 0; i < seen.size(); i += stride) few.push_back(seen[i]);
+                if (explain(few, grid.patch.size(), residual, 2).evidence < 1) continue;
+                const ColourFit fit = explain(seen, grid.patch.size(), residual);
+                if (fit.evidence < 5 || (best.size() == most && fit.evidence < best.back().fit.evidence)) continue;
                 // Chart place (column, row) to lattice place.
                 const auto place_of = [&](double column, double row) {
                     double a = swap ? row : column, b = swap ? column : row;
@@ -150,18 +334,59 @@ std::optional<Match> identify(const Grid& grid, const Lattice& lattice, const Pi
                 const auto& map = lattice.pixels_from_place;
                 const Corners corners{map(place_of(left, top)), map(place_of(right, top)), map(place_of(right, bottom)), map(place_of(left, bottom))};
                 if (!chart::is_convex(corners)) continue;
-                const double misfit = colour_fit(grid, corners, picture).misfit;
-                best_of[static_cast<std::size_t>(symmetry)] = std::min(best_of[static_cast<std::size_t>(symmetry)], misfit);
-                if (misfit < best.misfit) {
-                    best.misfit = misfit;
-                    best.corners = corners;
-                }
+                best.push_back({&grid, corners, fit});
+                std::sort(best.begin(), best.end(), [](const Match& a, const Match& b) { return a.fit.evidence > b.fit.evidence; });
+                if (best.size() > most) best.pop_back();
             }
     }
-    if (best.misfit >= 1) return std::nullopt;
-    std::sort(best_of.begin(), best_of.end());
-    best.runner_up = best_of[1];
     return best;
+}
+
+bool settle(Match& match, const Ground& ground) {
+    const chart::Definition& d = *match.grid->definition;
+    std::size_t held = 0;
+    for (int round = 0; round < 4; ++round) {
+        const Homography map = chart::pixels_from_mm(d, match.corners);
+        std::vector<Seen> seen;
+        std::vector<Point> mm, px;
+        double pitch = 0;
+        std::vector<std::size_t> patches = match.grid->patch;
+        if (round > 0) { // the rest of the chart, once the block lies
+            patches.resize(d.patches.size());
+            std::iota(patches.begin(), patches.end(), std::size_t{0});
+        }
+        for (const std::size_t i : patches) {
+            const chart::Patch& p = d.patches[i];
+            const Point middle(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2), at = map(middle);
+            const double across = std::min((map(middle + Point(match.grid->pitch_x_mm / 2, 0)) - map(middle - Point(match.grid->pitch_x_mm / 2, 0))).norm(),
+                                           (map(middle + Point(0, match.grid->pitch_y_mm / 2)) - map(middle - Point(0, match.grid->pitch_y_mm / 2))).norm());
+            pitch += across / static_cast<double>(patches.size());
+            const auto region = ground.near.nearest(at, 0.3 * across, [&](std::size_t k) { return ground.regions[k].area < 2 * across * across * std::max(1.0, std::max(p.w_mm / p.h_mm, p.h_mm / p.w_mm)) && ground.regions[k].area > 0.02 * across * across; });
+            if (!region) continue;
+            seen.push_back({ground.colour[*region], match.grid->xyz[i], 2 * middle.x() / d.width_mm - 1, 2 * middle.y() / d.height_mm - 1});
+            mm.push_back(middle);
+            px.push_back(ground.regions[*region].centre);
+        }
+        std::vector<double> residual;
+        explain(seen, match.grid->patch.size(), residual);
+        for (std::size_t i = mm.size(); i-- > 0;)
+            if (residual[i] > explained) mm.erase(mm.begin() + static_cast<std::ptrdiff_t>(i)), px.erase(px.begin() + static_cast<std::ptrdiff_t>(i));
+        if (mm.size() < 6) return false;
+        // Wrong regions lose their weight as the map settles on the right ones.
+        std::vector<double> weight(mm.size());
+        std::optional<Homography> fitted_map = map;
+        for (int again = 0; again < 3; ++again) {
+            for (std::size_t i = 0; i < mm.size(); ++i) weight[i] = 1 / (1 + std::pow(((*fitted_map)(mm[i]) - px[i]).norm() / ((again ? 0.07 : 0.15) * pitch), 2));
+            fitted_map = projective_fit(mm, px, weight);
+            if (!fitted_map) return false;
+        }
+        const Homography& fitted = *fitted_map;
+        match.corners = {fitted({0, 0}), fitted({d.width_mm, 0}), fitted({d.width_mm, d.height_mm}), fitted({0, d.height_mm})};
+        if (!chart::is_convex(match.corners)) return false;
+        if (round > 0 && mm.size() == held) break;
+        held = mm.size();
+    }
+    return static_cast<double>(held) >= 0.3 * static_cast<double>(match.grid->patch.size());
 }
 
 } // namespace refero::find

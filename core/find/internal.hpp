@@ -3,6 +3,7 @@
 
 #include <map>
 #include <optional>
+#include <unordered_map>
 
 #include <opencv2/core.hpp>
 
@@ -17,57 +18,113 @@ using chart::Point;
 /// The frame made small for the search. Coordinates are pixels of this picture, origin at the outer corner.
 struct Picture {
     cv::Mat linear;   ///< CV_32FC3, camera RGB
-    cv::Mat display;  ///< CV_32FC3, balanced by percentiles, gamma 2.2, about 0 to 1
+    cv::Mat display;  ///< CV_32FC3, balanced by percentiles, square root, about 0 to 1
     double scale = 1; ///< picture pixels per full-size pixel
+    double noise = 0; ///< standard deviation of `display` on flat ground
 };
-Picture picture_of(const frame::Frame& frame, int longest_side);
-/// Noise of the picture to search in, standard deviation of `display` on flat ground.
-double noise_of(const Picture& picture);
-/// Takes noise out of `display` and leaves steps where they are; `linear`, which only patches' middles are read from, is
-/// blurred.
-void take_noise_out(Picture& picture, double noise);
+/// Finest first, each half as large as the one before; the finest has at most `longest_side` pixels a side.
+std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int least_side);
 
-/// A flat quadrilateral region.
+/// A flat region, about a parallelogram or an ellipse in shape.
 struct Region {
     Point centre;
-    Corners corners; ///< of the region, order arbitrary but cyclic
     double area = 0; ///< square pixels
 };
-std::vector<Region> flat_quadrilaterals(const Picture& picture);
+/// Points in buckets, for looking up what is near.
+class Near {
+public:
+    explicit Near(double bucket_px) : bucket_(bucket_px) {}
+    void add(const Point& p, std::size_t index) { buckets_[key(cell(p.x()), cell(p.y()))].push_back({p, index}); }
+
+    /// Calls visit(index, distance) for each point within `reach`.
+    template <class Visit> void within(const Point& p, double reach, Visit visit) const {
+        for (int y = cell(p.y() - reach); y <= cell(p.y() + reach); ++y)
+            for (int x = cell(p.x() - reach); x <= cell(p.x() + reach); ++x) {
+                const auto bucket = buckets_.find(key(x, y));
+                if (bucket == buckets_.end()) continue;
+                for (const auto& [q, index] : bucket->second)
+                    if (const double d = (q - p).squaredNorm(); d < reach * reach) visit(index, std::sqrt(d));
+            }
+    }
+    /// The nearest accepted point within `reach`.
+    template <class Accept> std::optional<std::size_t> nearest(const Point& p, double reach, Accept accept) const {
+        std::optional<std::size_t> best;
+        within(p, reach, [&](std::size_t i, double d) {
+            if (d < reach && accept(i)) reach = d, best = i;
+        });
+        return best;
+    }
+
+private:
+    int cell(double v) const { return static_cast<int>(std::floor(v / bucket_)); }
+    static std::int64_t key(int x, int y) { return (static_cast<std::int64_t>(x) << 32) ^ static_cast<std::uint32_t>(y); }
+    double bucket_;
+    std::unordered_map<std::int64_t, std::vector<std::pair<Point, std::size_t>>> buckets_;
+};
+
+
+/// Regions of at most `largest_area` square pixels.
+std::vector<Region> flat_regions(const Picture& picture, double largest_area);
 
 /// Regions at integer places of one lattice, and the map from places to pixels.
 struct Lattice {
     std::map<std::pair<int, int>, std::size_t> cells; ///< place to region
     Homography pixels_from_place;
+    int u0 = 0, u1 = 0, v0 = 0, v1 = 0; ///< the cells' bounds, inclusive
 };
-std::vector<Lattice> lattices(const std::vector<Region>& regions, std::size_t least_cells);
+/// The likeliest lattices of at least so many cells and of about so many on a side at most.
+std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, std::size_t least_cells, int most_side);
+/// The projective map that takes points to points, weighted least squares; all weights 1 when there are none.
+std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to, const std::vector<double>& weight = {});
+Near near_of(const std::vector<Region>& regions);
 
-/// A definition as a regular grid: place of each patch, and its colour.
+/// A regular block of a definition's patches: all of a plain grid, the largest block of another layout.
 struct Grid {
     const chart::Definition* definition = nullptr;
     int columns = 0, rows = 0;
-    std::vector<std::pair<int, int>> place; ///< column, row of each patch
+    std::vector<std::size_t> patch;         ///< index of each patch of the block in the definition
+    std::vector<std::pair<int, int>> place; ///< column, row of each
     double first_x_mm = 0, first_y_mm = 0, pitch_x_mm = 0, pitch_y_mm = 0; ///< of patch centres
-    std::vector<colour::Vec3> xyz;
+    std::vector<colour::Vec3> xyz;          ///< of every patch of the definition
 };
-std::optional<Grid> grid_of(const chart::Definition& definition);
+/// The blocks of eight patches and more; none without a reference.
+std::vector<Grid> grids_of(const chart::Definition& definition);
 
-/// The best assignment of a grid to a lattice by colour; corners in picture pixels.
+/// How well colours seen are explained by known XYZ through one camera and light, a matrix.
+struct ColourFit {
+    double evidence = 0;    ///< nats for this chart against chance; grows with the number of patches that agree
+    double misfit = 1;      ///< trimmed mean of relative residuals; 0 = perfect
+    double within = 0;      ///< share of the patches that are explained
+    double even_share = 0;  ///< share of even patches
+    bool plausible = false; ///< the matrix could be a camera's
+};
+/// A grid laid over a lattice; corners in picture pixels.
 struct Match {
     const Grid* grid = nullptr;
     Corners corners;
-    double misfit = 1;   ///< mean relative colour residual, 0 = perfect
-    double runner_up = 1; ///< of the best assignment in another orientation
+    ColourFit fit;
+    double runner_up = 0; ///< evidence of the best other way round, or one pitch aside
 };
-std::optional<Match> identify(const Grid& grid, const Lattice& lattice, const Picture& picture);
-/// Mean relative colour residual of the chart at these corners (picture pixels), and the share of even patches.
-struct ColourFit {
-    double misfit = 1;
-    double even_share = 0;
-};
-ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture);
 
-/// Moves corners (full-size pixels) so that the patches' edges lie on the frame's edges; sub-pixel.
-Corners refine(const chart::Definition& definition, const Corners& corners, const frame::Frame& frame);
+/// What a picture holds, for looking up.
+struct Ground {
+    const Picture& picture;
+    const std::vector<Region>& regions;
+    const Near& near;
+    std::vector<colour::Vec3> colour; ///< of each region's middle
+    Ground(const Picture& p, const std::vector<Region>& r, const Near& n);
+};
+/// The likeliest assignments of a grid to a lattice by the colours of its cells, best first, at most `most`.
+std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Ground& ground, std::size_t most);
+/// Lays a match's grid on the regions that lie and look right, again and again. False if it does not hold.
+bool settle(Match& match, const Ground& ground);
+/// The fit of the whole chart at these corners (picture pixels).
+ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture);
+/// Moves a match to the place, one pitch aside or turned, that explains the colours best; the evidence of the next best.
+double best_other(Match& match, const Picture& picture);
+
+/// Moves corners (picture pixels) so that the patches lie on the picture's, to sub-pixel accuracy, from up to about a
+/// third of a pitch off. Unchanged where that fails.
+Corners align(const chart::Definition& definition, const Corners& rough, const Picture& picture);
 
 } // namespace refero::find

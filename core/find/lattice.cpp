@@ -1,9 +1,9 @@
-// From scattered quadrilaterals to lattices.
-#include <deque>
+// From scattered flat regions to lattices.
 #include <set>
 
+#include <Eigen/Eigenvalues>
 #include <Eigen/LU>
-#include <opencv2/calib3d.hpp>
+#include <tbb/parallel_for.h>
 
 #include "find/internal.hpp"
 
@@ -13,126 +13,247 @@ namespace {
 
 using Place = std::pair<int, int>;
 
-// The two side vectors of a region, u the more horizontal one in its own cyclic order.
-std::pair<Point, Point> sides(const Region& r) {
-    const Corners& q = r.corners;
-    return {Point((q[1] - q[0] + q[2] - q[3]) / 2), Point((q[3] - q[0] + q[2] - q[1]) / 2)};
-}
+constexpr int most_seeds = 300;
 
-struct Grown {
-    std::map<Place, std::size_t> cells;
-    std::map<Place, std::pair<Point, Point>> step; // local pitch vectors
+// Could the region be the flat part of a patch in a lattice of this pitch? Not a speck, not a whole wall.
+bool fits(const Region& r, double pitch) { return r.area < 3 * pitch * pitch && r.area > 0.035 * pitch * pitch; }
+
+double cross(const Point& a, const Point& b) { return a.x() * b.y() - a.y() * b.x(); }
+
+struct Search {
+    const std::vector<Region>& regions;
+    const Near& near;
+    int most_side; ///< cells along a lattice at most
+
+    std::optional<std::size_t> region_at(const Point& p, double reach, double pitch) const {
+        return near.nearest(p, reach, [&](std::size_t i) { return fits(regions[i], pitch); });
+    }
+
+    /// Two steps from a region to neighbours, and how well its surroundings repeat them: of six places how many are taken,
+    /// less what they are off.
+    struct Steps {
+        Point a, b;
+        double score = 0;
+    };
+    std::vector<Steps> steps(std::size_t seed) const {
+        const Region& r = regions[seed];
+        std::vector<std::pair<double, Point>> around;
+        near.within(r.centre, 6 * std::sqrt(r.area), [&](std::size_t i, double d) {
+            if (i != seed && fits(r, d) && fits(regions[i], d)) around.emplace_back(d, regions[i].centre - r.centre);
+        });
+        if (around.size() < 3) return {};
+        std::sort(around.begin(), around.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        if (around.size() > 8) around.resize(8);
+        std::vector<Steps> all;
+        for (std::size_t i = 0; i < around.size(); ++i)
+            for (std::size_t k = i + 1; k < around.size(); ++k) {
+                const Point &a = around[i].second, &b = around[k].second;
+                const double la = around[i].first, lb = around[k].first;
+                if (std::abs(cross(a, b)) < 0.5 * la * lb || lb > 3.2 * la) continue;
+                const double reach = 0.2 * la;
+                double repeated = 0;
+                int places = 0;
+                for (const Point& p : {Point(-a), Point(-b), Point(a + b), Point(-a - b), Point(a - b), Point(b - a)})
+                    if (const auto there = region_at(r.centre + p, reach, la)) {
+                        ++places;
+                        repeated += 1 - 0.5 * (regions[*there].centre - r.centre - p).norm() / reach;
+                    }
+                if (places >= 3) all.push_back({a, b, repeated - 0.7 * (la + lb) / around[0].first});
+            }
+        std::sort(all.begin(), all.end(), [](const Steps& a, const Steps& b) { return a.score > b.score; });
+        std::vector<Steps> best;
+        for (const Steps& s : all) {
+            // The same lattice cell another way round is no news.
+            const auto along = [](const Point& p, const Point& q) { return std::abs(cross(p, q)) < 0.2 * p.norm() * q.norm() && std::abs(p.norm() - q.norm()) < 0.2 * q.norm(); };
+            const bool known = std::any_of(best.begin(), best.end(), [&](const Steps& o) { return (along(s.a, o.a) && along(s.b, o.b)) || (along(s.a, o.b) && along(s.b, o.a)); });
+            if (!known) best.push_back(s);
+            if (best.size() == 3) break;
+        }
+        return best;
+    }
+
+    /// Step across and down at a place, pixels; the shorter one.
+    static double pitch_at(const Homography& map, double u, double v) {
+        return std::min((map({u + 0.5, v}) - map({u - 0.5, v})).norm(), (map({u, v + 0.5}) - map({u, v - 0.5})).norm());
+    }
+
+    /// The regions at integer places within the bounds, each the nearest to its place.
+    std::map<Place, std::size_t> cells_of(const Homography& map, int u0, int u1, int v0, int v1, const std::vector<bool>& taken) const {
+        std::map<Place, std::size_t> cells;
+        for (int v = v0; v <= v1; ++v)
+            for (int u = u0; u <= u1; ++u) {
+                const double pitch = pitch_at(map, u, v);
+                if (!(pitch > 2 && pitch < 1000)) continue;
+                if (const auto i = near.nearest(map({static_cast<double>(u), static_cast<double>(v)}), 0.22 * pitch, [&](std::size_t k) { return !taken[k] && fits(regions[k], pitch); }))
+                    cells[{u, v}] = *i;
+            }
+        return cells;
+    }
+
+    std::optional<Homography> fit(const std::map<Place, std::size_t>& cells) const {
+        std::set<int> columns, rows;
+        std::vector<Point> places, points;
+        for (const auto& [place, region] : cells) {
+            columns.insert(place.first), rows.insert(place.second);
+            places.emplace_back(place.first, place.second);
+            points.push_back(regions[region].centre);
+        }
+        if (columns.size() < 2 || rows.size() < 2 || cells.size() < 4) return std::nullopt;
+        Homography map;
+        if (cells.size() < 8 || columns.size() < 3 || rows.size() < 2) { // too few for perspective
+            Eigen::Matrix3d xx = Eigen::Matrix3d::Zero();
+            Eigen::Matrix<double, 3, 2> xy = Eigen::Matrix<double, 3, 2>::Zero();
+            for (std::size_t i = 0; i < places.size(); ++i) {
+                const Eigen::Vector3d x(places[i].x(), places[i].y(), 1);
+                xx += x * x.transpose();
+                xy += x * points[i].transpose();
+            }
+            map.matrix.topRows<2>() = xx.inverse().operator*(xy).transpose();
+            return map;
+        }
+        return projective_fit(places, points);
+    }
+
+    /// A lattice grown ring by ring from two steps at a region; the map is fitted anew to all cells after each.
+    std::optional<Lattice> grow(std::size_t seed, const Point& a, const Point& b, const std::vector<bool>& taken) const {
+        const Region& like = regions[seed];
+        Lattice l;
+        l.pixels_from_place.matrix << a.x(), b.x(), like.centre.x(), a.y(), b.y(), like.centre.y(), 0, 0, 1;
+        l.u0 = l.v0 = -1, l.u1 = l.v1 = 1;
+        std::size_t before = 0;
+        for (int ring = 0; ring < 60; ++ring) {
+            l.cells = cells_of(l.pixels_from_place, l.u0, l.u1, l.v0, l.v1, taken);
+            const auto map = fit(l.cells);
+            if (!map) return std::nullopt;
+            l.pixels_from_place = *map;
+            // Once more with the better map; a side goes on where enough of the next row, or the one after, is there.
+            l.cells = cells_of(l.pixels_from_place, l.u0, l.u1, l.v0, l.v1, taken);
+            const auto filled = [&](int u_from, int u_to, int v_from, int v_to) {
+                const auto more = cells_of(l.pixels_from_place, u_from, u_to, v_from, v_to, taken);
+                return more.size() >= std::max<std::size_t>(2, static_cast<std::size_t>(0.3 * (std::max(u_to - u_from, v_to - v_from) + 1)));
+            };
+            if (l.cells.size() < 4) return std::nullopt;
+            const int u0 = l.u0, u1 = l.u1, v0 = l.v0, v1 = l.v1;
+            for (const int far : {1, 2}) {
+                if (l.u0 == u0 && filled(u0 - far, u0 - far, v0, v1)) l.u0 = u0 - far;
+                if (l.u1 == u1 && filled(u1 + far, u1 + far, v0, v1)) l.u1 = u1 + far;
+                if (l.v0 == v0 && filled(u0, u1, v0 - far, v0 - far)) l.v0 = v0 - far;
+                if (l.v1 == v1 && filled(u0, u1, v1 + far, v1 + far)) l.v1 = v1 + far;
+            }
+            if (l.u0 == u0 && l.u1 == u1 && l.v0 == v0 && l.v1 == v1 && l.cells.size() == before) break;
+            if (std::max(l.u1 - l.u0, l.v1 - l.v0) > most_side) break; // a wall of tiles
+            before = l.cells.size();
+        }
+        if (const auto map = fit(l.cells)) l.pixels_from_place = *map;
+        return l;
+    }
+
+    /// Steps of a finer lattice whose every second, or every diagonal, place this one is.
+    std::optional<std::pair<Point, Point>> finer(const Lattice& l, std::size_t seed) const {
+        const auto share = [&](double du, double dv) {
+            int there = 0, all = 0;
+            for (const auto& [place, region] : l.cells) {
+                const double u = place.first + du, v = place.second + dv;
+                if (u > l.u1 || v > l.v1) continue;
+                ++all;
+                there += region_at(l.pixels_from_place({u, v}), 0.15 * pitch_at(l.pixels_from_place, u, v), 0.6 * pitch_at(l.pixels_from_place, u, v)).has_value();
+            }
+            return all ? static_cast<double>(there) / all : 0.0;
+        };
+        constexpr double enough = 0.4;
+        Place at{0, 0};
+        for (const auto& [place, region] : l.cells)
+            if (region == seed) at = place;
+        const double u = at.first, v = at.second;
+        const Point here = l.pixels_from_place({u, v}), a = l.pixels_from_place({u + 0.5, v}) - here, b = l.pixels_from_place({u, v + 0.5}) - here;
+        const bool across = share(0.5, 0) > enough, down = share(0, 0.5) > enough;
+        if (across || down) return std::pair{Point(across ? a : Point(2 * a)), Point(down ? b : Point(2 * b))};
+        if (share(0.5, 0.5) > enough) return std::pair{Point(a + b), Point(a - b)};
+        return std::nullopt;
+    }
 };
 
-bool alike(const Region& a, const Region& b) { return a.area < 2.6 * b.area && b.area < 2.6 * a.area; }
-
-// The nearest region along `direction` from `from`, one to two side lengths away and hardly off the line.
-std::optional<std::size_t> neighbour(const std::vector<Region>& regions, std::size_t from, const Point& along, const Point& across) {
-    Eigen::Matrix2d basis;
-    basis << along, across;
-    const Eigen::Matrix2d inverse = basis.inverse();
-    std::optional<std::size_t> best;
-    double nearest = 2.0;
-    for (std::size_t i = 0; i < regions.size(); ++i) {
-        if (i == from || !alike(regions[i], regions[from])) continue;
-        const Point d = inverse * (regions[i].centre - regions[from].centre);
-        if (d.x() > 0.85 && d.x() < nearest && std::abs(d.y()) < 0.3) {
-            nearest = d.x();
-            best = i;
-        }
-    }
-    return best;
-}
-
-Grown grow(const std::vector<Region>& regions, std::size_t seed) {
-    Grown g;
-    const auto [u, v] = sides(regions[seed]);
-    if (std::abs(u.x() * v.y() - u.y() * v.x()) < 1e-6) return g;
-    const auto right = neighbour(regions, seed, u, v), down = neighbour(regions, seed, v, u);
-    const auto left = neighbour(regions, seed, -u, v), up = neighbour(regions, seed, -v, u);
-    std::optional<Point> pu, pv;
-    if (right) pu = regions[*right].centre - regions[seed].centre;
-    else if (left) pu = regions[seed].centre - regions[*left].centre;
-    if (down) pv = regions[*down].centre - regions[seed].centre;
-    else if (up) pv = regions[seed].centre - regions[*up].centre;
-    if (!pu || !pv) return g;
-
-    std::set<std::size_t> used{seed};
-    g.cells[{0, 0}] = seed;
-    g.step[{0, 0}] = {*pu, *pv};
-    std::deque<Place> queue{{0, 0}};
-    while (!queue.empty()) {
-        const Place at = queue.front();
-        queue.pop_front();
-        const auto [su, sv] = g.step[at];
-        const Region& here = regions[g.cells[at]];
-        const double reach = 0.28 * std::min(su.norm(), sv.norm());
-        // Neighbours, and one step further where a patch was missed.
-        for (const auto& [du, dv] : {Place{1, 0}, Place{-1, 0}, Place{0, 1}, Place{0, -1}, Place{2, 0}, Place{-2, 0}, Place{0, 2}, Place{0, -2}, Place{1, 1}, Place{-1, -1}, Place{1, -1}, Place{-1, 1}}) {
-            const Place next{at.first + du, at.second + dv};
-            if (g.cells.contains(next)) continue;
-            const Point expected = here.centre + du * su + dv * sv;
-            double nearest = reach;
-            std::optional<std::size_t> best;
-            for (std::size_t i = 0; i < regions.size(); ++i) {
-                if (used.contains(i) || !alike(regions[i], here)) continue;
-                const double distance = (regions[i].centre - expected).norm();
-                if (distance < nearest) nearest = distance, best = i;
-            }
-            if (!best) continue;
-            used.insert(*best);
-            g.cells[next] = *best;
-            // Perspective changes the pitch slowly: carry it on, mended along the direction just walked.
-            Point nu = su, nv = sv;
-            const Point walked = regions[*best].centre - here.centre;
-            if (dv == 0) nu = 0.5 * su + 0.5 * walked / du;
-            if (du == 0) nv = 0.5 * sv + 0.5 * walked / dv;
-            g.step[next] = {nu, nv};
-            queue.push_back(next);
-        }
-    }
-    return g;
-}
-
-std::optional<Homography> fit(const std::map<Place, std::size_t>& cells, const std::vector<Region>& regions, double tolerance,
-                              std::map<Place, std::size_t>& kept) {
-    std::vector<cv::Point2d> places, points;
-    std::set<int> columns, rows;
-    for (const auto& [place, region] : cells) {
-        places.emplace_back(place.first, place.second);
-        points.emplace_back(regions[region].centre.x(), regions[region].centre.y());
-        columns.insert(place.first), rows.insert(place.second);
-    }
-    if (columns.size() < 2 || rows.size() < 2) return std::nullopt;
-    cv::Mat inlier;
-    const cv::Mat h = cv::findHomography(places, points, cv::RANSAC, tolerance, inlier, 500, 0.995);
-    if (h.empty()) return std::nullopt;
-    std::size_t i = 0;
-    for (const auto& cell : cells)
-        if (inlier.at<uchar>(static_cast<int>(i++))) kept.insert(cell);
-    Homography map;
-    for (int r = 0; r < 3; ++r)
-        for (int c = 0; c < 3; ++c) map.matrix(r, c) = h.at<double>(r, c);
-    return map;
+// Many cells that fill a rectangle: a sheared lattice has as many but fills it badly.
+double worth(const Lattice& l) {
+    const double n = static_cast<double>(l.cells.size());
+    return n * n / ((l.u1 - l.u0 + 1) * (l.v1 - l.v0 + 1));
 }
 
 } // namespace
 
-std::vector<Lattice> lattices(const std::vector<Region>& regions, std::size_t least_cells) {
-    std::vector<Lattice> all;
-    std::set<std::size_t> taken;
-    for (std::size_t seed = 0; seed < regions.size(); ++seed) {
-        if (taken.contains(seed)) continue;
-        const Grown g = grow(regions, seed);
-        if (g.cells.size() < least_cells) continue;
-        Lattice lattice;
-        const auto map = fit(g.cells, regions, 0.12 * std::sqrt(regions[seed].area), lattice.cells);
-        if (!map || lattice.cells.size() < least_cells) continue;
-        lattice.pixels_from_place = *map;
-        for (const auto& [place, region] : lattice.cells) taken.insert(region);
-        all.push_back(std::move(lattice));
+Near near_of(const std::vector<Region>& regions) {
+    double sum = 0;
+    for (const Region& r : regions) sum += std::sqrt(r.area);
+    Near near(std::max(4.0, 1.5 * sum / std::max<double>(1, static_cast<double>(regions.size()))));
+    for (std::size_t i = 0; i < regions.size(); ++i) near.add(regions[i].centre, i);
+    return near;
+}
+
+// Hartley and Zisserman, "Multiple View Geometry", 2nd ed., algorithm 4.2, with weights.
+std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to, const std::vector<double>& weight) {
+    const auto norm = [&](const std::vector<Point>& points) {
+        Point middle = Point::Zero();
+        for (const Point& p : points) middle += p / static_cast<double>(points.size());
+        double distance = 0;
+        for (const Point& p : points) distance += (p - middle).norm() / static_cast<double>(points.size());
+        Eigen::Matrix3d m = Eigen::Matrix3d::Identity();
+        m(0, 0) = m(1, 1) = M_SQRT2 / std::max(1e-12, distance);
+        m.topRightCorner<2, 1>() = -m(0, 0) * middle;
+        return m;
+    };
+    if (from.size() < 4) return std::nullopt;
+    const Eigen::Matrix3d a = norm(from), b = norm(to);
+    Eigen::Matrix<double, 9, 9> sum = Eigen::Matrix<double, 9, 9>::Zero();
+    for (std::size_t i = 0; i < from.size(); ++i) {
+        const Eigen::Vector3d x = a * from[i].homogeneous();
+        const Point y = (b * to[i].homogeneous()).hnormalized();
+        Eigen::Matrix<double, 2, 9> rows = Eigen::Matrix<double, 2, 9>::Zero();
+        rows.block<1, 3>(0, 3) = -x.transpose(), rows.block<1, 3>(0, 6) = y.y() * x.transpose();
+        rows.block<1, 3>(1, 0) = x.transpose(), rows.block<1, 3>(1, 6) = -y.x() * x.transpose();
+        sum += (weight.empty() ? 1.0 : weight[i]) * rows.transpose() * rows;
     }
-    std::stable_sort(all.begin(), all.end(), [](const Lattice& a, const Lattice& b) { return a.cells.size() > b.cells.size(); });
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> solver(sum);
+    const Eigen::Matrix<double, 9, 1> h = solver.eigenvectors().col(0);
+    Homography map;
+    map.matrix = b.inverse() * Eigen::Map<const Eigen::Matrix<double, 3, 3, Eigen::RowMajor>>(h.data()) * a;
+    if (!map.matrix.allFinite() || std::abs(map.matrix(2, 2)) < 1e-12) return std::nullopt;
+    map.matrix /= map.matrix(2, 2);
+    return map;
+}
+
+std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, std::size_t least_cells, int most_side) {
+    std::vector<Lattice> all;
+    std::vector<bool> taken(regions.size());
+    const Search search{regions, near, most_side};
+    // The most regular surroundings first.
+    std::vector<std::vector<Search::Steps>> steps(regions.size());
+    tbb::parallel_for(std::size_t{0}, regions.size(), [&](std::size_t i) { steps[i] = search.steps(i); });
+    std::vector<std::size_t> order;
+    for (std::size_t i = 0; i < regions.size(); ++i)
+        if (!steps[i].empty()) order.push_back(i);
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return steps[a][0].score > steps[b][0].score; });
+    int grown_from = 0;
+    for (const std::size_t seed : order) {
+        if (taken[seed]) continue;
+        if (++grown_from > most_seeds) break;
+        std::optional<Lattice> lattice;
+        const auto take = [&](std::optional<Lattice> other) {
+            if (other && (!lattice || worth(*other) > worth(*lattice))) lattice = std::move(other);
+        };
+        for (const auto& [a, b, score] : steps[seed]) {
+            auto grown = search.grow(seed, a, b, taken);
+            if (!grown) continue;
+            if (grown->cells.size() >= 4)
+                if (const auto finer = search.finer(*grown, seed)) take(search.grow(seed, finer->first, finer->second, taken));
+            take(std::move(grown));
+        }
+        if (!lattice || lattice->cells.size() < least_cells) continue;
+        // A lattice with many holes may be a wrong one: its regions stay free for others.
+        if (worth(*lattice) > 0.55 * static_cast<double>(lattice->cells.size()))
+            for (const auto& [place, region] : lattice->cells) taken[region] = true;
+        all.push_back(std::move(*lattice));
+    }
+    std::stable_sort(all.begin(), all.end(), [](const Lattice& a, const Lattice& b) { return worth(a) > worth(b); });
     if (all.size() > 12) all.resize(12);
     return all;
 }

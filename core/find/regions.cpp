@@ -1,149 +1,236 @@
-// From a frame to flat quadrilateral regions.
+// From a frame to flat regions.
+#include <Eigen/Core>
 #include <opencv2/imgproc.hpp>
+#include <tbb/parallel_for.h>
 
 #include "find/internal.hpp"
 
 namespace refero::find {
 
-Picture picture_of(const frame::Frame& frame, int longest_side) {
-    const cv::Mat pixels(frame.height, frame.width, CV_32FC3, const_cast<float*>(frame.rgb.data()));
-    const double shrink = std::min(1.0, static_cast<double>(longest_side) / std::max(frame.width, frame.height));
-    Picture p;
-    if (shrink < 1)
-        cv::resize(pixels, p.linear, cv::Size(std::max(1, static_cast<int>(std::lround(frame.width * shrink))), std::max(1, static_cast<int>(std::lround(frame.height * shrink)))), 0, 0, cv::INTER_AREA);
-    else
-        p.linear = pixels.clone();
-    cv::patchNaNs(p.linear, 0);
-    p.scale = shrink / frame.cell;
+namespace {
 
-    // Balance each channel by a high percentile, so that a green raw and an orange one look alike.
+// Balance each channel by a high percentile, so that a green raw and an orange one look alike.
+std::array<float, 3> high_of(const cv::Mat& linear) {
     std::array<float, 3> high{};
     std::vector<float> sample;
     for (int c = 0; c < 3; ++c) {
         sample.clear();
-        for (int y = 0; y < p.linear.rows; y += 3)
-            for (int x = c; x < p.linear.cols; x += 5) sample.push_back(p.linear.at<cv::Vec3f>(y, x)[c]);
+        for (int y = 0; y < linear.rows; y += 3)
+            for (int x = c; x < linear.cols; x += 5) sample.push_back(linear.at<cv::Vec3f>(y, x)[c]);
         if (sample.empty()) sample.push_back(1);
         const auto k = sample.begin() + static_cast<std::ptrdiff_t>(0.98 * static_cast<double>(sample.size() - 1));
         std::nth_element(sample.begin(), k, sample.end());
         high[static_cast<std::size_t>(c)] = std::max(*k, 1e-5f);
     }
-    p.display.create(p.linear.size(), CV_32FC3);
-    for (int y = 0; y < p.linear.rows; ++y)
-        for (int x = 0; x < p.linear.cols; ++x) {
-            const cv::Vec3f& v = p.linear.at<cv::Vec3f>(y, x);
-            cv::Vec3f& d = p.display.at<cv::Vec3f>(y, x);
-            for (int c = 0; c < 3; ++c) d[c] = std::sqrt(std::clamp(v[c] / high[static_cast<std::size_t>(c)], 0.0f, 1.5f));
-        }
-    return p;
+    return high;
 }
 
-// Immerkaer, "Fast Noise Variance Estimation", CVIU 64(2), 1996, with the median for the mean: edges do not count.
-double noise_of(const Picture& picture) {
-    cv::Mat grey, laplacian;
-    cv::cvtColor(picture.display, grey, cv::COLOR_RGB2GRAY);
-    const cv::Mat mask = (cv::Mat_<float>(3, 3) << 1, -2, 1, -2, 4, -2, 1, -2, 1);
-    cv::filter2D(grey, laplacian, CV_32F, mask);
+// Immerkaer, "Fast Noise Variance Estimation", CVIU 64(2), 1996, on every third pixel of every fourth row, with the
+// median for the mean: edges do not count.
+double noise_of(const cv::Mat& display) {
     std::vector<float> sizes;
-    for (int y = 1; y + 1 < laplacian.rows; y += 2)
-        for (int x = 1; x + 1 < laplacian.cols; x += 3) sizes.push_back(std::abs(laplacian.at<float>(y, x)));
+    for (int y = 1; y + 1 < display.rows; y += 4)
+        for (int x = 1; x + 1 < display.cols; x += 3) {
+            const auto grey = [&](int dx, int dy) { const cv::Vec3f& v = display.at<cv::Vec3f>(y + dy, x + dx); return (v[0] + v[1] + v[2]) / 3; };
+            sizes.push_back(std::abs(4 * grey(0, 0) - 2 * (grey(1, 0) + grey(-1, 0) + grey(0, 1) + grey(0, -1)) +
+                                     grey(1, 1) + grey(-1, 1) + grey(1, -1) + grey(-1, -1)));
+        }
     if (sizes.empty()) return 0;
     std::nth_element(sizes.begin(), sizes.begin() + static_cast<std::ptrdiff_t>(sizes.size() / 2), sizes.end());
-    return 1.4826 * sizes[sizes.size() / 2] / 6;
+    return 1.4826 * static_cast<double>(sizes[sizes.size() / 2]) / 6;
 }
 
-// Tomasi and Manduchi, "Bilateral Filtering for Gray and Color Images", ICCV 1998, twice.
-void take_noise_out(Picture& picture, double noise) {
-    cv::Mat once;
-    cv::GaussianBlur(picture.display, once, {}, 0.8);
-    cv::bilateralFilter(once, picture.display, 9, 5 * noise, 3);
-    cv::bilateralFilter(picture.display, once, 7, 3 * noise, 2.5);
-    picture.display = once;
-    cv::Mat smooth;
-    cv::GaussianBlur(picture.linear, smooth, {}, 1.6);
-    picture.linear = smooth;
-}
-
-namespace {
-
-// Largest gradient over the channels, one value a pixel.
-cv::Mat edges(const cv::Mat& display) {
-    cv::Mat smooth, gx, gy;
-    cv::GaussianBlur(display, smooth, {}, 0.8);
-    cv::Scharr(smooth, gx, CV_32F, 1, 0, 1 / 32.0);
-    cv::Scharr(smooth, gy, CV_32F, 0, 1, 1 / 32.0);
-    cv::Mat magnitude(display.size(), CV_32F);
-    for (int y = 0; y < display.rows; ++y)
-        for (int x = 0; x < display.cols; ++x) {
-            const cv::Vec3f &a = gx.at<cv::Vec3f>(y, x), &b = gy.at<cv::Vec3f>(y, x);
-            float m = 0;
-            for (int c = 0; c < 3; ++c) m = std::max(m, a[c] * a[c] + b[c] * b[c]);
-            magnitude.at<float>(y, x) = std::sqrt(m);
-        }
-    return magnitude;
-}
-
-// The four corners of a hull that is nearly a quadrilateral.
-std::optional<Corners> quadrilateral(const std::vector<cv::Point>& contour, double area) {
-    std::vector<cv::Point> hull;
-    cv::convexHull(contour, hull);
-    const double hull_area = cv::contourArea(hull);
-    if (hull_area < 9 || area < 0.82 * hull_area) return std::nullopt;
-    const double perimeter = cv::arcLength(hull, true);
-    for (const double tolerance : {0.03, 0.05, 0.07, 0.09, 0.11}) {
-        std::vector<cv::Point> corners;
-        cv::approxPolyDP(hull, corners, tolerance * perimeter, true);
-        if (corners.size() > 4) continue;
-        if (corners.size() < 4) return std::nullopt;
-        Corners q;
-        for (std::size_t i = 0; i < 4; ++i) q[i] = {corners[i].x + 0.5, corners[i].y + 0.5};
-        if (!chart::is_convex(q) || std::abs(chart::signed_area(q)) < 0.72 * hull_area) return std::nullopt;
-        double longest = 0, shortest = 1e9;
-        for (std::size_t i = 0; i < 4; ++i) {
-            const double side = (q[(i + 1) % 4] - q[i]).norm();
-            longest = std::max(longest, side), shortest = std::min(shortest, side);
-        }
-        if (shortest < 0.28 * longest) return std::nullopt;
-        return q;
-    }
-    return std::nullopt;
+void finish(Picture& p, const std::array<float, 3>& high) {
+    p.display.create(p.linear.size(), CV_32FC3);
+    const std::array<float, 3> gain{1 / high[0], 1 / high[1], 1 / high[2]};
+    tbb::parallel_for(0, p.linear.rows, [&](int y) {
+        const float* v = p.linear.ptr<float>(y);
+        float* d = p.display.ptr<float>(y);
+        for (int x = 0; x < 3 * p.linear.cols; x += 3)
+            for (int c = 0; c < 3; ++c) d[x + c] = std::sqrt(std::clamp(v[x + c] * gain[static_cast<std::size_t>(c)], 0.0f, 1.5f));
+    });
+    p.noise = noise_of(p.display);
 }
 
 } // namespace
 
-std::vector<Region> flat_quadrilaterals(const Picture& picture) {
-    const cv::Mat gradient = edges(picture.display);
-    const double largest_area = 0.2 * picture.display.total();
-    std::vector<Region> regions;
-    for (const double limit : {0.008, 0.014, 0.024, 0.04, 0.07}) {
-        const cv::Mat flat = gradient < limit;
-        cv::Mat labels, stats, centres;
-        const int count = cv::connectedComponentsWithStats(flat, labels, stats, centres, 4, CV_32S);
-        for (int i = 1; i < count; ++i) {
-            const int* s = stats.ptr<int>(i);
-            const int area = s[cv::CC_STAT_AREA];
-            if (area < 12 || area > largest_area) continue;
-            const cv::Rect box(s[cv::CC_STAT_LEFT], s[cv::CC_STAT_TOP], s[cv::CC_STAT_WIDTH], s[cv::CC_STAT_HEIGHT]);
-            if (area < 0.3 * box.area()) continue;
-            std::vector<std::vector<cv::Point>> contours;
-            cv::findContours(cv::Mat(labels(box) == i), contours, cv::RETR_EXTERNAL, cv::CHAIN_APPROX_NONE, box.tl());
-            if (contours.size() != 1) continue;
-            const auto q = quadrilateral(contours[0], cv::contourArea(contours[0]));
-            if (!q) continue;
-            Region r;
-            r.corners = *q;
-            r.area = std::abs(chart::signed_area(*q));
-            r.centre = ((*q)[0] + (*q)[1] + (*q)[2] + (*q)[3]) / 4;
-            // The same patch shows up at several limits: the largest region is nearest to the whole patch.
-            bool known = false;
-            for (Region& other : regions)
-                if ((other.centre - r.centre).norm() < 0.3 * std::sqrt(std::min(other.area, r.area))) {
-                    known = true;
-                    if (r.area > other.area && r.area < 2.5 * other.area) other = r;
-                    break;
+std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int least_side) {
+    const cv::Mat pixels(frame.height, frame.width, CV_32FC3, const_cast<float*>(frame.rgb.data()));
+    std::vector<Picture> all(1);
+    const double longest = std::max(frame.width, frame.height), shrink = std::min(1.0, longest_side / longest);
+    if (shrink < 1)
+        cv::resize(pixels, all[0].linear, cv::Size(std::max(1, static_cast<int>(std::lround(frame.width * shrink))), std::max(1, static_cast<int>(std::lround(frame.height * shrink)))), 0, 0, cv::INTER_AREA);
+    else
+        all[0].linear = pixels.clone();
+    // Not a number and infinity would spread.
+    tbb::parallel_for(0, all[0].linear.rows, [&](int y) {
+        float* v = all[0].linear.ptr<float>(y);
+        for (int x = 0; x < 3 * all[0].linear.cols; ++x)
+            if (!std::isfinite(v[x])) v[x] = 0;
+    });
+    all[0].scale = shrink / frame.cell;
+    while (std::max(all.back().linear.cols, all.back().linear.rows) / 2 >= least_side && std::min(all.back().linear.cols, all.back().linear.rows) >= 16) {
+        Picture half;
+        const cv::Mat& from = all.back().linear;
+        cv::resize(from(cv::Rect(0, 0, from.cols & ~1, from.rows & ~1)), half.linear, {}, 0.5, 0.5, cv::INTER_AREA);
+        half.scale = all.back().scale / 2;
+        all.push_back(std::move(half));
+    }
+    const auto high = high_of(all[std::min<std::size_t>(1, all.size() - 1)].linear);
+    for (Picture& p : all) finish(p, high);
+    // A small picture is enlarged, too, so that its smallest patches have some flat ground left.
+    if (2 * longest <= 1.1 * longest_side) {
+        Picture twice;
+        cv::resize(all[0].linear, twice.linear, {}, 2, 2, cv::INTER_LINEAR);
+        cv::resize(all[0].display, twice.display, {}, 2, 2, cv::INTER_LINEAR);
+        twice.scale = 2 * all[0].scale;
+        twice.noise = 1.6 * all[0].noise; // smooth now, so that more of it gets through a filter
+        all.insert(all.begin(), std::move(twice));
+    }
+    return all;
+}
+
+namespace {
+
+// Largest gradient over the channels, one value a pixel, of the picture smoothed by `sigma`.
+cv::Mat edges(const cv::Mat& display, double sigma) {
+    cv::Mat magnitude(display.size(), CV_32F, cv::Scalar(1));
+    const int taps = sigma < 0.7 ? 3 : sigma < 1.2 ? 5 : 7;
+    // Strip by strip, so that every core has some.
+    constexpr int strip = 64;
+    tbb::parallel_for(0, (display.rows + strip - 1) / strip, [&](int i) {
+        const int from = std::max(0, i * strip - 1), to = std::min(display.rows, (i + 1) * strip + 1);
+        cv::Mat smooth;
+        cv::GaussianBlur(display.rowRange(from, to), smooth, {taps, taps}, sigma); // looks beyond the strip's edges
+        for (int y = std::max(1, i * strip); y < std::min(display.rows - 1, (i + 1) * strip); ++y) {
+            const float *above = smooth.ptr<float>(y - 1 - from), *here = smooth.ptr<float>(y - from), *below = smooth.ptr<float>(y + 1 - from);
+            float* out = magnitude.ptr<float>(y);
+            for (int x = 1; x + 1 < display.cols; ++x) {
+                float m = 0;
+                for (int c = 0; c < 3; ++c) { // Scharr
+                    const int l = 3 * x - 3 + c, k = 3 * x + c, r = 3 * x + 3 + c;
+                    const float gx = 3 * (above[r] - above[l] + below[r] - below[l]) + 10 * (here[r] - here[l]);
+                    const float gy = 3 * (below[l] - above[l] + below[r] - above[r]) + 10 * (below[k] - above[k]);
+                    m = std::max(m, gx * gx + gy * gy);
                 }
-            if (!known) regions.push_back(r);
+                out[x] = std::sqrt(m) / 32;
+            }
         }
+    });
+    return magnitude;
+}
+
+constexpr std::ptrdiff_t most_regions = 6000;
+
+/// A connected piece of flat ground, by the sums over its pixels.
+struct Piece {
+    double area = 0, x = 0, y = 0, xx = 0, xy = 0, yy = 0;
+    int left = 1 << 30, right = -1, top = 1 << 30, bottom = -1;
+
+    void add_run(int row, int from, int to) { // half open
+        const double n = to - from, first = from, last = to - 1, sum = n * (first + last) / 2;
+        area += n, x += sum, y += n * row, xy += sum * row, yy += n * row * row;
+        xx += (last * (last + 1) * (2 * last + 1) - (first - 1) * first * (2 * first - 1)) / 6;
+        left = std::min(left, from), right = std::max(right, to - 1), top = std::min(top, row), bottom = std::max(bottom, row);
+    }
+    void add(const Piece& o) {
+        area += o.area, x += o.x, y += o.y, xx += o.xx, xy += o.xy, yy += o.yy;
+        left = std::min(left, o.left), right = std::max(right, o.right), top = std::min(top, o.top), bottom = std::max(bottom, o.bottom);
+    }
+};
+
+// Runs of flat pixels, joined with the runs that they touch in the row above.
+std::vector<Piece> pieces_below(const cv::Mat& gradient, float limit) {
+    struct Run {
+        int from, to, piece;
+    };
+    std::vector<Piece> pieces;
+    std::vector<int> parent;
+    const auto root = [&](int i) {
+        while (parent[static_cast<std::size_t>(i)] != i) i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
+        return i;
+    };
+    std::vector<Run> above, here;
+    for (int y = 0; y < gradient.rows; ++y) {
+        here.clear();
+        const float* row = gradient.ptr<float>(y);
+        std::size_t over = 0;
+        for (int x = 0; x < gradient.cols;) {
+            if (!(row[x] < limit)) {
+                ++x;
+                continue;
+            }
+            const int from = x;
+            while (x < gradient.cols && row[x] < limit) ++x;
+            int piece = -1;
+            while (over < above.size() && above[over].to <= from) ++over;
+            for (std::size_t k = over; k < above.size() && above[k].from < x; ++k) {
+                const int other = root(above[k].piece);
+                if (piece < 0) piece = other;
+                else if (other != piece) {
+                    const int keep = std::min(piece, other), drop = std::max(piece, other);
+                    pieces[static_cast<std::size_t>(keep)].add(pieces[static_cast<std::size_t>(drop)]);
+                    parent[static_cast<std::size_t>(drop)] = keep;
+                    piece = keep;
+                }
+            }
+            if (piece < 0) {
+                piece = static_cast<int>(pieces.size());
+                pieces.emplace_back(), parent.push_back(piece);
+            }
+            pieces[static_cast<std::size_t>(piece)].add_run(y, from, x);
+            here.push_back({from, x, piece});
+        }
+        std::swap(above, here);
+    }
+    std::vector<Piece> whole;
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+        if (parent[i] == static_cast<int>(i)) whole.push_back(pieces[i]);
+    return whole;
+}
+
+// Flat ground whose second moments are those of a filled parallelogram (an ellipse has 5 % more area).
+std::vector<Region> regions_below(const cv::Mat& gradient, double limit, double largest_area) {
+    std::vector<Region> regions;
+    for (const Piece& p : pieces_below(gradient, static_cast<float>(limit))) {
+        const double w = p.right - p.left + 1, h = p.bottom - p.top + 1;
+        if (p.area < 4 || p.area > largest_area || p.area < 0.3 * w * h || w > 6 * h || h > 6 * w) continue;
+        const double cx = p.x / p.area, cy = p.y / p.area;
+        const double xx = p.xx / p.area - cx * cx + 1 / 12.0, yy = p.yy / p.area - cy * cy + 1 / 12.0, xy = p.xy / p.area - cx * cy;
+        const double determinant = xx * yy - xy * xy, half = (xx + yy) / 2, root = std::sqrt(std::max(0.0, half * half - determinant));
+        if (determinant <= 0 || p.area < 0.8 * 12 * std::sqrt(determinant)) continue;
+        if (half + root > 14 * (half - root)) continue; // sides 1 to 3.7
+        regions.push_back({{cx + 0.5, cy + 0.5}, p.area});
+    }
+    return regions;
+}
+
+} // namespace
+
+std::vector<Region> flat_regions(const Picture& picture, double largest_area) {
+    const double sigma = picture.noise < 0.002 ? 0.6 : picture.noise < 0.004 ? 0.8 : picture.noise < 0.008 ? 1.1 : picture.noise < 0.016 ? 1.5 : 1.9;
+    const cv::Mat gradient = edges(picture.display, sigma);
+    const double first = std::max(0.004, 0.7 * picture.noise / (sigma * sigma));
+    constexpr int steps = 8;
+    std::array<std::vector<Region>, steps> found;
+    tbb::parallel_for(0, steps, [&](int i) { found[static_cast<std::size_t>(i)] = regions_below(gradient, first * std::pow(1.5, i), largest_area); });
+    // The same patch shows up at several limits: the largest region is nearest to the whole patch.
+    Near near(16);
+    std::vector<Region> regions;
+    for (const auto& level : found)
+        for (const Region& r : level) {
+            const auto same = near.nearest(r.centre, 0.3 * std::sqrt(r.area), [&](std::size_t i) { return (regions[i].centre - r.centre).norm() < 0.3 * std::sqrt(regions[i].area); });
+            if (!same) {
+                near.add(r.centre, regions.size());
+                regions.push_back(r);
+            } else if (r.area > regions[*same].area && r.area < 4 * regions[*same].area) {
+                regions[*same] = r;
+            }
+        }
+    // Texture has no end of small ones.
+    if (std::ssize(regions) > most_regions) {
+        std::nth_element(regions.begin(), regions.begin() + most_regions, regions.end(), [](const Region& a, const Region& b) { return a.area > b.area; });
+        regions.resize(most_regions);
     }
     return regions;
 }

@@ -1,3 +1,4 @@
+#include <Eigen/LU>
 #include <opencv2/mcc.hpp>
 
 #include "support.hpp"
@@ -118,6 +119,73 @@ TEST(Geometry, a_homography_takes_corners_to_corners_and_back) {
     EXPECT_GT(signed_area(quad), 0);
     EXPECT_LT(signed_area({quad[1], quad[0], quad[3], quad[2]}), 0);
     EXPECT_THROW(homography({Point(0, 0), Point(1, 0), Point(2, 0), Point(0, 1)}, quad), Error);
+}
+
+TEST(Charts, every_shipped_chart_has_a_reference_for_every_patch) {
+    std::map<std::string, std::size_t> patches;
+    for (const Definition& d : installed()) {
+        patches[d.id] = d.patches.size();
+        const Reference reference = reference_of(d);
+        for (const Patch& p : d.patches) {
+            const Vec3 xyz = reference.xyz.at(p.id);
+            EXPECT_GT(xyz.minCoeff(), 0) << d.id << " " << p.id;
+            EXPECT_LE(xyz[1], 1) << d.id << " " << p.id;
+            if (p.role == "neutral") {
+                const Vec3 lab = colour::lab_from_xyz(xyz);
+                EXPECT_LT(std::hypot(lab[1], lab[2]), 2.5) << d.id << " " << p.id;
+            }
+        }
+    }
+    EXPECT_EQ(patches, (std::map<std::string, std::size_t>{{"balance-page", 32}, {"grey-card", 1}, {"grid24", 24}, {"grid24-reversed", 24}, {"panels48", 48}, {"three-tone", 3}, {"video", 21}}));
+}
+
+TEST(Charts, the_rows_of_the_reversed_chart_run_the_other_way) {
+    const Definition d = find_definition("grid24-reversed");
+    const Reference there = reference_of(test::grid24()), back = reference_of(d);
+    for (const Patch& p : d.patches) {
+        const std::string mirrored = p.id.substr(0, 1) + std::to_string(7 - std::stoi(p.id.substr(1)));
+        EXPECT_EQ(back.xyz.at(p.id), there.xyz.at(mirrored)) << p.id;
+        EXPECT_EQ(p.role, test::grid24().patches[static_cast<std::size_t>(test::grid24().index_of(mirrored))].role);
+    }
+}
+
+// ITU-R BT.709-6: luma weights, colour difference axes, OETF. The hue of a patch on a vectorscope is that of the colour bar.
+TEST(Charts, hues_of_the_video_chart_lie_on_the_vectorscopes_axes) {
+    const Reference reference = reference_of(find_definition("video"));
+    const colour::Mat3 rgb_from_xyz = colour::rgb_space("bt709").to_xyz_d50().inverse();
+    const auto angle = [](const Vec3& rgb) {
+        const double y = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
+        return std::atan2((rgb[0] - y) / 1.5748, (rgb[2] - y) / 1.8556) * 180 / M_PI;
+    };
+    const auto encoded = [&](const std::string& id) {
+        const Vec3 linear = rgb_from_xyz * reference.xyz.at(id);
+        return Vec3(linear.unaryExpr([](double v) { return v < 0.018 ? 4.5 * v : 1.099 * std::pow(v, 0.45) - 0.099; }));
+    };
+    const std::array<Vec3, 6> bars{Vec3(1, 0, 0), Vec3(1, 1, 0), Vec3(0, 1, 0), Vec3(0, 1, 1), Vec3(0, 0, 1), Vec3(1, 0, 1)};
+    for (int i = 0; i < 6; ++i)
+        EXPECT_NEAR(angle(encoded("A" + std::to_string(i + 1))), angle(bars[static_cast<std::size_t>(i)]), 0.5) << i;
+    // The skin line, 123 degrees (common practice: the I axis of the older standard).
+    for (int i = 1; i <= 6; ++i) EXPECT_NEAR(angle(encoded("B" + std::to_string(i))), 123, 0.7) << i;
+    for (int i = 1; i <= 6; ++i) EXPECT_LT((encoded("C" + std::to_string(i)).array() - encoded("C" + std::to_string(i)).mean()).abs().maxCoeff(), 1e-3) << i;
+}
+
+// Balancing on a bluer tint makes the picture warmer (common practice); the steps are even in mireds along CIE daylight.
+TEST(Charts, tints_of_the_balance_page_warm_in_even_steps) {
+    const Definition d = find_definition("balance-page");
+    const Reference reference = reference_of(d);
+    const auto mired = [&](const std::string& id) {
+        const Vec3 x = reference.xyz.at(id);
+        return 1e6 / colour::correlated_temperature({x[0] / x.sum(), x[1] / x.sum()}).kelvin;
+    };
+    for (int c = 2; c <= 8; ++c) {
+        EXPECT_NEAR(mired("B1") - mired("B" + std::to_string(c)), 6 * (c - 1), 1.5) << c;
+        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of("B" + std::to_string(c)))].role, "warm");
+    }
+    const int steps[] = {-24, -16, -8, 0, 0, 8, 16, 24};
+    for (int c = 1; c <= 8; ++c) {
+        EXPECT_NEAR(mired("B1") - mired("C" + std::to_string(c)), steps[c - 1], 1.5) << c;
+        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of("C" + std::to_string(c)))].role, steps[c - 1] < 0 ? "cool" : steps[c - 1] > 0 ? "warm" : "neutral");
+    }
 }
 
 } // namespace
