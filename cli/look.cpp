@@ -42,10 +42,14 @@ Run add_read(CLI::App& app) {
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;
         r.json = {{"chart", shot.reading.chart}, {"patches", Json::array()}};
-        r.words = formatted("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  pixels\n", shot.reading.chart.c_str());
+        r.words = formatted("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  pixels  G: signal to noise\n", shot.reading.chart.c_str());
         for (const read::PatchReading& p : shot.reading.patches) {
-            r.json["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}});
-            r.words += formatted("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d\n", p.id.c_str(), p.mean[0], p.mean[1], p.mean[2], 100 * p.clipped, p.pixels);
+            r.json["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"error", p.error}, {"clipped", p.clipped}, {"pixels", p.pixels}});
+            r.words += formatted("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d  %.1f dB\n", p.id.c_str(), p.mean[0], p.mean[1], p.mean[2], 100 * p.clipped, p.pixels, read::snr_db(p, 1));
+        }
+        if (const auto noise = read::noise_model(shot.reading)) {
+            for (const read::ChannelNoise& n : *noise) r.json["noise"].push_back({{"electrons", std::isfinite(n.electrons_at_saturation()) ? Json(n.electrons_at_saturation()) : Json()}, {"read", n.read}});
+            r.words += formatted("noise: green holds about %.0f electrons at saturation, read noise %.4f %% of it\n", (*noise)[1].electrons_at_saturation(), 100 * (*noise)[1].read);
         }
         return r;
     };

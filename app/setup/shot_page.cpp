@@ -9,9 +9,6 @@ namespace refero::app {
 
 namespace {
 
-/// The chart that corners given by hand belong to.
-std::string chart_of(const SetupState& state) { return state.shot ? state.shot->definition.id : "grid24"; }
-
 QString exposure_text(double seconds) {
     if (seconds <= 0) return {};
     return seconds < 0.3 ? QObject::tr("1/%1 s").arg(qRound(1 / seconds)) : QObject::tr("%1 s").arg(seconds, 0, 'g', 2);
@@ -44,7 +41,21 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
         if (item && !item->data(Qt::UserRole).toString().isEmpty()) picture_->select_patch(item->data(Qt::UserRole).toString());
     });
     side()->addStretch();
-    by_hand_ = side_button(tr("Place the corners by hand"), "find", tr("Puts four corners on the picture, to be dragged onto the chart's outer corners"));
+    chart_ = new QComboBox;
+    chart_->setObjectName("chartChoice");
+    chart_->setAccessibleName(tr("Chart to look for"));
+    chart_->setToolTip(tr("Which chart to look for in this shot"));
+    chart_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    side()->addWidget(chart_);
+    connect(chart_, &QComboBox::activated, this, [this](int index) {
+        Settings s = session_.at(setup_).settings;
+        s.chart = chart_->itemData(index).toString().toStdString();
+        if (s.chart.empty()) s.corners.reset();
+        session_.change(setup_, s, tr("Look for %1").arg(chart_->itemText(index).toLower()));
+    });
+    by_hand_ = side_button(tr("Place by hand"), "find", tr("For a chart that is not found, or cut off by the frame's edge"));
+    snap_ = side_button(tr("Snap to the patches"), "find", tr("Moves the corners so that the patches' edges lie on the picture's"));
+    connect(snap_, &QPushButton::clicked, this, &ShotPage::snap);
     refuse_ = side_button(QString(), "cancel", QString());
     refuse_->setObjectName("refuseButton");
     connect(refuse_, &QPushButton::clicked, this, [this] {
@@ -55,7 +66,14 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
         why.exec(refuse_->mapToGlobal(QPoint(0, 0)));
     });
     again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"));
-    connect(by_hand_, &QPushButton::clicked, this, &ShotPage::place_by_hand);
+    auto* ways = new QMenu(by_hand_);
+    ways->addAction(tr("Drag four corners"), this, &ShotPage::place_by_hand);
+    ways->addAction(tr("Click the first and the last patch"), this, [this] {
+        const chart::Definition d = chart::find_definition(chosen_chart());
+        picture_->pick_two(tr("Click the middle of patch %1").arg(QString::fromStdString(d.patches.front().id)), tr("Now the middle of patch %1").arg(QString::fromStdString(d.patches.back().id)));
+    });
+    by_hand_->setMenu(ways);
+    connect(picture_, &PictureView::two_picked, this, &ShotPage::place_from_two);
     connect(again_, &QPushButton::clicked, this, [this] {
         Settings s = session_.at(setup_).settings;
         s.corners.reset();
@@ -65,7 +83,7 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     connect(picture_, &PictureView::corners_moved, this, [this](const chart::Corners& corners) {
         const SetupState& state = session_.at(setup_);
         Settings s = state.settings;
-        if (s.chart.empty()) s.chart = chart_of(state);
+        if (s.chart.empty()) s.chart = chosen_chart();
         s.corners = corners;
         session_.change(setup_, s, tr("Move a corner"));
     });
@@ -97,9 +115,51 @@ void ShotPage::place_by_hand() {
     if (!state.frame) return;
     const double w = state.frame->full_width, h = state.frame->full_height;
     Settings s = state.settings;
-    if (s.chart.empty()) s.chart = chart_of(state);
+    s.chart = chosen_chart();
     s.corners = chart::Corners{chart::Point(0.3 * w, 0.3 * h), chart::Point(0.7 * w, 0.3 * h), chart::Point(0.7 * w, 0.7 * h), chart::Point(0.3 * w, 0.7 * h)};
     session_.change(setup_, s, tr("Place the corners"));
+}
+
+void ShotPage::place_from_two(const chart::Point& first, const chart::Point& last) {
+    const SetupState& state = session_.at(setup_);
+    if (!state.frame) return;
+    Settings s = state.settings;
+    s.chart = chosen_chart();
+    try {
+        const chart::Definition d = chart::find_definition(s.chart);
+        s.corners = find::snapped(d, chart::corners_from_first_and_last(d, first, last), *state.frame);
+    } catch (const Error& e) {
+        emit session_.notice(QString::fromUtf8(e.what()));
+        return;
+    }
+    session_.change(setup_, s, tr("Place the chart by its first and last patch"));
+}
+
+void ShotPage::snap() {
+    const SetupState& state = session_.at(setup_);
+    Settings s = state.settings;
+    if (!state.frame || !s.corners) return;
+    s.corners = find::snapped(chart::find_definition(s.chart), *s.corners, *state.frame);
+    session_.change(setup_, s, tr("Snap the corners"));
+}
+
+std::string ShotPage::chosen_chart() const {
+    const SetupState& state = session_.at(setup_);
+    return !state.settings.chart.empty() ? state.settings.chart : state.shot ? state.shot->definition.id : "grid24";
+}
+
+void ShotPage::show_chart_choice(const SetupState& s) {
+    const QString now = QString::fromStdString(s.settings.chart);
+    const bool by_hand = s.settings.corners.has_value();
+    if (chart_->count() == 0 || chart_->property("byHand").toBool() != by_hand || chart_->findData(now) < 0) {
+        chart_->clear();
+        if (!by_hand) chart_->addItem(tr("Any chart"), QString());
+        for (const chart::Definition& d : chart::installed())
+            if (by_hand || d.patches.size() >= 8) chart_->addItem(QString::fromStdString(d.title), QString::fromStdString(d.id));
+        if (chart_->findData(now) < 0) chart_->addItem(now, now); // a definition file of its own
+        chart_->setProperty("byHand", by_hand);
+    }
+    chart_->setCurrentIndex(chart_->findData(now));
 }
 
 void ShotPage::show_verdict(const SetupState& s) {
@@ -147,6 +207,9 @@ void ShotPage::show_setup(Id setup) {
     if (!s.shot && corners) by_hand = chart::find_definition(s.settings.chart);
     picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
     by_hand_->setVisible(s.frame && !corners);
+    snap_->setVisible(s.frame && s.settings.corners);
+    chart_->setVisible(s.chart_shot != 0);
+    show_chart_choice(s);
     again_->setVisible(s.settings.corners.has_value());
     show_verdict(s);
     const plan::Frame& m = s.chart_frame;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <QComboBox>
 #include <QLabel>
 #include <QListWidget>
 
@@ -22,6 +23,11 @@ signals:
 
 private:
     void place_by_hand();
+    void place_from_two(const chart::Point& first, const chart::Point& last);
+    void snap();
+    /// Id of the chart that corners given by hand belong to.
+    std::string chosen_chart() const;
+    void show_chart_choice(const SetupState& s);
     void show_verdict(const SetupState& s);
 
     PictureView* picture_;
@@ -29,7 +35,8 @@ private:
     QListWidget* findings_;
     QLabel* found_;
     Facts* facts_;
-    QPushButton *by_hand_, *refuse_, *again_;
+    QComboBox* chart_;
+    QPushButton *by_hand_, *snap_, *refuse_, *again_;
     QListWidget* frames_;
     QLabel* hint_;
     Id shown_setup_ = 0;

@@ -13,6 +13,8 @@ namespace {
 constexpr double handle = 9;      // half the size of a corner's handle
 constexpr double fine_step = 0.5; // full-size pixels an arrow key moves
 constexpr double coarse_step = 5;
+constexpr double loupe = 168;     // side of the magnified square
+constexpr double loupe_zoom = 4;  // over what the view shows
 } // namespace
 
 PictureView::PictureView(QWidget* parent) : QWidget(parent) {
@@ -48,6 +50,14 @@ void PictureView::set_chart(const chart::Definition* definition, const std::opti
 
 void PictureView::select_patch(const QString& id) {
     selected_ = id;
+    update();
+}
+
+void PictureView::pick_two(const QString& first, const QString& second) {
+    pick_words_ = {first, second};
+    picked_.clear();
+    setFocus();
+    setCursor(Qt::CrossCursor);
     update();
 }
 
@@ -173,6 +183,36 @@ void PictureView::draw_chart(QPainter& painter) const {
     }
 }
 
+// What lies under the corner that is dragged, magnified, in the corner of the view that is farthest from it.
+void PictureView::draw_loupe(QPainter& painter) const {
+    if (drag_ != Drag::corner || corner_ < 0 || !corners_ || before_.empty()) return;
+    const chart::Point corner = (*corners_)[static_cast<std::size_t>(corner_)];
+    const QPointF at = to_widget(corner);
+    const QRectF box(at.x() < width() / 2.0 ? width() - loupe - 12 : 12, at.y() < height() / 2.0 ? height() - loupe - 12 : 12, loupe, loupe);
+    const QImage& level = before_.levels.front();
+    const double k = static_cast<double>(level.width()) / before_.full_width, half = loupe / 2 / (loupe_zoom * scale_) * k;
+    painter.save();
+    painter.fillRect(box, Theme::now().surround);
+    painter.setClipRect(box);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform, false); // pixels are what is aimed at
+    painter.drawImage(box, level, QRectF(corner.x() * k - half, corner.y() * k - half, 2 * half, 2 * half));
+    const QPointF c = box.center();
+    painter.setRenderHint(QPainter::Antialiasing, false);
+    for (const auto& [colour, wide] : {std::pair{QColor(0, 0, 0, 190), 3}, {QColor(Qt::white), 1}}) {
+        painter.setPen(QPen(colour, wide));
+        painter.drawLine(QPointF(c.x() - 26, c.y()), QPointF(c.x() - 5, c.y()));
+        painter.drawLine(QPointF(c.x() + 5, c.y()), QPointF(c.x() + 26, c.y()));
+        painter.drawLine(QPointF(c.x(), c.y() - 26), QPointF(c.x(), c.y() - 5));
+        painter.drawLine(QPointF(c.x(), c.y() + 5), QPointF(c.x(), c.y() + 26));
+    }
+    painter.restore();
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(Qt::black, 3));
+    painter.drawRect(box);
+    painter.setPen(QPen(Qt::white, 1));
+    painter.drawRect(box);
+}
+
 void PictureView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), Theme::now().surround);
@@ -201,6 +241,16 @@ void PictureView::paintEvent(QPaintEvent*) {
         draw_tag(painter, tr("After: corrected"), Qt::AlignRight);
     }
     draw_chart(painter);
+    draw_loupe(painter);
+    if (picking()) {
+        painter.setRenderHint(QPainter::Antialiasing);
+        for (const chart::Point& p : picked_) {
+            painter.setPen(QPen(Qt::black, 1.5));
+            painter.setBrush(Qt::white);
+            painter.drawEllipse(to_widget(p), handle, handle);
+        }
+        draw_tag(painter, pick_words_[static_cast<qsizetype>(picked_.size())], Qt::AlignLeft);
+    }
     if (hasFocus()) {
         painter.setRenderHint(QPainter::Antialiasing, false);
         painter.setBrush(Qt::NoBrush);
@@ -230,6 +280,15 @@ void PictureView::wheelEvent(QWheelEvent* event) {
 void PictureView::mousePressEvent(QMouseEvent* event) {
     last_ = event->position();
     if (event->button() != Qt::LeftButton) return;
+    if (picking()) {
+        picked_.push_back(to_full(last_));
+        if (picked_.size() == 2) {
+            pick_words_.clear();
+            unsetCursor();
+            emit two_picked(picked_[0], picked_[1]);
+        }
+        return update();
+    }
     if (const int corner = corner_at(last_); corner >= 0) {
         corner_ = corner;
         drag_ = Drag::corner;
@@ -252,7 +311,7 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
 void PictureView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF p = event->position(), moved = p - last_;
     switch (drag_) {
-    case Drag::none: setCursor(corner_at(p) >= 0 ? Qt::SizeAllCursor : on_split(p) ? Qt::SplitHCursor : Qt::ArrowCursor); return;
+    case Drag::none: setCursor(picking() ? Qt::CrossCursor : corner_at(p) >= 0 ? Qt::SizeAllCursor : on_split(p) ? Qt::SplitHCursor : Qt::ArrowCursor); return;
     case Drag::pan:
         touched_ = true;
         origin_ += moved;
@@ -272,6 +331,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
 void PictureView::mouseReleaseEvent(QMouseEvent*) {
     const Drag was = drag_;
     drag_ = Drag::none;
+    update();
     if (was == Drag::corner) emit corners_moved(*corners_);
 }
 
@@ -305,6 +365,11 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
         if (editable_ && corners_) corner_ = (corner_ + 1) % 4; // from corner to corner
         return update();
     case Qt::Key_Escape:
+        if (picking()) {
+            pick_words_.clear();
+            unsetCursor();
+            return update();
+        }
         if (corner_ >= 0) {
             corner_ = -1;
             return update();

@@ -22,6 +22,9 @@ public:
     /// Draws the chart's sampled squares and, where `editable`, its corners as handles.
     void set_chart(const chart::Definition* definition, const std::optional<chart::Corners>& corners, bool editable);
     void select_patch(const QString& id);
+    /// The next two clicks name two places; `words` tell what to click. Escape ends it.
+    void pick_two(const QString& first, const QString& second);
+    bool picking() const { return !pick_words_.isEmpty(); }
     /// Where the view settles when a new picture comes: the whole picture, or the chart.
     void keep_chart_in_view(bool on) { chart_in_view_ = on; }
 
@@ -36,6 +39,7 @@ public:
 signals:
     void corners_moved(const chart::Corners& corners); ///< once a drag or a key press is done
     void patch_chosen(const QString& id);
+    void two_picked(const chart::Point& first, const chart::Point& second); ///< full-size pixels
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -58,6 +62,7 @@ private:
     void settle();
     void draw(QPainter& painter, const Rendition& picture, const QRectF& clip) const;
     void draw_chart(QPainter& painter) const;
+    void draw_loupe(QPainter& painter) const;
     void draw_tag(QPainter& painter, const QString& text, Qt::Alignment side) const;
     int corner_at(const QPointF& p) const;
     bool on_split(const QPointF& p) const;
@@ -75,6 +80,8 @@ private:
     double split_ = 0.5;    // share of the widget's width
     Flip flipped_ = Flip::split;
     Drag drag_ = Drag::none;
+    QStringList pick_words_;
+    std::vector<chart::Point> picked_;
     QPointF last_;
 };
 

@@ -1,3 +1,4 @@
+#include <complex>
 #include "chart/geometry.hpp"
 
 #include <cmath>
@@ -42,6 +43,20 @@ Corners patch_quad(const Patch& p, const Homography& map, double share) {
     const double cx = p.x_mm + p.w_mm / 2, cy = p.y_mm + p.h_mm / 2;
     const double hw = p.w_mm / 2 * share, hh = p.h_mm / 2 * share;
     return {map({cx - hw, cy - hh}), map({cx + hw, cy - hh}), map({cx + hw, cy + hh}), map({cx - hw, cy + hh})};
+}
+
+Corners corners_from_first_and_last(const Definition& d, const Point& first, const Point& last) {
+    const auto middle = [](const Patch& p) { return std::complex<double>(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2); };
+    const std::complex<double> from = middle(d.patches.front()), along = middle(d.patches.back()) - from;
+    const std::complex<double> start(first.x(), first.y()), to = std::complex<double>(last.x(), last.y()) - start;
+    if (std::abs(along) < 1e-9 || std::abs(to) < 1)
+        throw Error(ErrorKind::usage, "the first and the last patch are at one place", {}, "Drag the four corners instead");
+    // A similarity of the plane is a complex factor.
+    const auto at = [&](double x, double y) {
+        const std::complex<double> p = start + (std::complex<double>(x, y) - from) * (to / along);
+        return Point(p.real(), p.imag());
+    };
+    return {at(0, 0), at(d.width_mm, 0), at(d.width_mm, d.height_mm), at(0, d.height_mm)};
 }
 
 double signed_area(const Corners& q) {

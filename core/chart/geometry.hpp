@@ -31,6 +31,10 @@ Homography pixels_from_mm(const Definition& definition, const Corners& corners);
 /// The corners of a patch, its sides shrunk to `share` about its centre, in pixels; order as Corners.
 Corners patch_quad(const Patch& patch, const Homography& pixels_from_mm, double share = 1.0);
 
+/// The corners of a chart that faces the camera, from the middles of its first and last patch, in pixels.
+/// Throws Error(usage) when these are one patch or one place.
+Corners corners_from_first_and_last(const Definition& definition, const Point& first, const Point& last);
+
 /// Area of a quadrilateral in square pixels, positive when its order runs clockwise on screen (unmirrored).
 double signed_area(const Corners& quad);
 /// True if the quadrilateral is convex and of some area.

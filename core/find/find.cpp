@@ -110,6 +110,17 @@ Placement placement_from(const chart::Definition& definition, const Corners& cor
     return p;
 }
 
+Corners snapped(const chart::Definition& definition, const Corners& rough, const frame::Frame& frame) {
+    if (!chart::is_convex(rough) || frame.width < 16 || frame.height < 16) return rough;
+    // Coarse to fine, over the pictures that show the patches neither too small nor too large.
+    const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
+    Corners corners = rough;
+    const double pitch = std::sqrt(std::abs(chart::signed_area(rough)) / static_cast<double>(definition.patches.size()));
+    for (auto p = pyramid.rbegin(); p != pyramid.rend(); ++p)
+        if (pitch * p->scale > 7 && pitch * p->scale < 60) corners = scaled(align(definition, scaled(corners, p->scale), *p), 1 / p->scale);
+    return corners;
+}
+
 std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions, std::stop_token stop) {
     std::vector<Grid> grids;
     for (const chart::Definition& d : definitions)

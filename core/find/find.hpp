@@ -23,6 +23,10 @@ struct Placement {
 /// Throws Error(usage) when the corners do not span a convex area.
 Placement placement_from(const chart::Definition& definition, const chart::Corners& corners, const frame::Frame& frame);
 
+/// Corners given roughly, up to about a third of a pitch off, laid on the patches that the frame shows, to sub-pixel
+/// accuracy; unchanged where nothing holds.
+chart::Corners snapped(const chart::Definition& definition, const chart::Corners& rough, const frame::Frame& frame);
+
 /// All charts of these definitions in the frame, most confident first; empty when there is none.
 /// Definitions without a reference or without a regular grid are passed over.
 std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,

@@ -99,6 +99,18 @@ struct Seen {
     double u = 0, v = 0; ///< place on the chart, about -1 to 1
 };
 
+/// Brightness that runs against what is known, or across it, tells most wrong places at little cost.
+bool brightness_agrees(const std::vector<Seen>& seen) {
+    double n = 0, x = 0, y = 0, xx = 0, yy = 0, xy = 0;
+    for (const Seen& s : seen) {
+        const double a = std::log(std::max(1e-5, s.rgb.sum())), b = std::log(std::max(0.01, s.xyz[1]));
+        n += 1, x += a, y += b, xx += a * a, yy += b * b, xy += a * b;
+    }
+    const double of_x = xx - x * x / n, of_y = yy - y * y / n;
+    if (of_y < 0.1 * n) return true; // all about as bright: nothing can be said
+    return xy - x * y / n > 0.3 * std::sqrt(of_x * of_y);
+}
+
 // Camera RGB = A XYZ under a light that may slope, one row of A at a time, on relative residuals; reweighted, so that
 // covered patches do not decide; a patch's lightness counts less than its colour, for shadows. Clipped channels count
 // only if they should not be. Residuals, one a patch, into `residual`.
@@ -296,6 +308,7 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
     if (lattice.cells.size() < least_inside) return best;
     std::vector<int> patch_at(static_cast<std::size_t>(grid.columns * grid.rows), -1);
     for (std::size_t i = 0; i < grid.patch.size(); ++i) patch_at[static_cast<std::size_t>(grid.place[i].second * grid.columns + grid.place[i].first)] = static_cast<int>(grid.patch[i]);
+    const std::vector<std::pair<std::pair<int, int>, std::size_t>> cells(lattice.cells.begin(), lattice.cells.end());
     std::vector<Seen> seen, few;
     std::vector<double> residual;
     for (int symmetry = 0; symmetry < 8; ++symmetry) {
@@ -305,7 +318,7 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
         for (int ou = lattice.u0 - nu + 1; ou <= lattice.u1; ++ou)
             for (int ov = lattice.v0 - nv + 1; ov <= lattice.v1; ++ov) {
                 seen.clear();
-                for (const auto& [place, region] : lattice.cells) {
+                for (const auto& [place, region] : cells) {
                     int a = place.first - ou, b = place.second - ov;
                     if (a < 0 || b < 0 || a >= nu || b >= nv) continue;
                     if (su < 0) a = nu - 1 - a;
@@ -315,7 +328,8 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
                     if (patch >= 0) seen.push_back({ground.colour[region], grid.xyz[static_cast<std::size_t>(patch)], 2.0 * column / grid.columns - 1, 2.0 * row / grid.rows - 1});
                 }
                 if (seen.size() < least_inside || static_cast<double>(seen.size()) < 0.62 * static_cast<double>(lattice.cells.size())) continue;
-                // A first look tells most that cannot be.
+                if (!brightness_agrees(seen)) continue;
+                // A first look at a few tells most of the rest that cannot be.
                 few.clear();
                 const std::size_t stride = 1 + seen.size() / 30;
                 for (std::size_t i = 0; i < seen.size(); i += stride) few.push_back(seen[i]);

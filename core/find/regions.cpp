@@ -16,7 +16,8 @@ std::array<float, 3> high_of(const cv::Mat& linear) {
     for (int c = 0; c < 3; ++c) {
         sample.clear();
         for (int y = 0; y < linear.rows; y += 3)
-            for (int x = c; x < linear.cols; x += 5) sample.push_back(linear.at<cv::Vec3f>(y, x)[c]);
+            for (int x = c; x < linear.cols; x += 5)
+                if (const float v = linear.at<cv::Vec3f>(y, x)[c]; std::isfinite(v)) sample.push_back(v);
         if (sample.empty()) sample.push_back(1);
         const auto k = sample.begin() + static_cast<std::ptrdiff_t>(0.98 * static_cast<double>(sample.size() - 1));
         std::nth_element(sample.begin(), k, sample.end());
@@ -47,7 +48,10 @@ void finish(Picture& p, const std::array<float, 3>& high) {
         const float* v = p.linear.ptr<float>(y);
         float* d = p.display.ptr<float>(y);
         for (int x = 0; x < 3 * p.linear.cols; x += 3)
-            for (int c = 0; c < 3; ++c) d[x + c] = std::sqrt(std::clamp(v[x + c] * gain[static_cast<std::size_t>(c)], 0.0f, 1.5f));
+            for (int c = 0; c < 3; ++c) {
+                const float value = v[x + c] * gain[static_cast<std::size_t>(c)];
+                d[x + c] = value > 0 ? std::sqrt(std::min(value, 1.5f)) : 0; // not a number is dark
+            }
     });
     p.noise = noise_of(p.display);
 }
@@ -61,13 +65,7 @@ std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int
     if (shrink < 1)
         cv::resize(pixels, all[0].linear, cv::Size(std::max(1, static_cast<int>(std::lround(frame.width * shrink))), std::max(1, static_cast<int>(std::lround(frame.height * shrink)))), 0, 0, cv::INTER_AREA);
     else
-        all[0].linear = pixels.clone();
-    // Not a number and infinity would spread.
-    tbb::parallel_for(0, all[0].linear.rows, [&](int y) {
-        float* v = all[0].linear.ptr<float>(y);
-        for (int x = 0; x < 3 * all[0].linear.cols; ++x)
-            if (!std::isfinite(v[x])) v[x] = 0;
-    });
+        all[0].linear = pixels; // not a copy: the frame outlives the search
     all[0].scale = shrink / frame.cell;
     while (std::max(all.back().linear.cols, all.back().linear.rows) / 2 >= least_side && std::min(all.back().linear.cols, all.back().linear.rows) >= 16) {
         Picture half;

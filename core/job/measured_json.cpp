@@ -18,7 +18,7 @@ std::string to_json(const MeasuredShot& s) {
     j["placement"] = {{"confidence", s.placement.confidence}, {"tilt_deg", s.placement.tilt_deg}, {"frame_fraction", s.placement.frame_fraction}, {"mirrored", s.placement.mirrored}};
     if (s.frame.camera_from_xyz)
         for (int i = 0; i < 9; ++i) j["camera_from_xyz"].push_back((*s.frame.camera_from_xyz)(i / 3, i % 3));
-    for (const read::PatchReading& p : s.reading.patches) j["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}});
+    for (const read::PatchReading& p : s.reading.patches) j["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"noise", p.noise}, {"error", p.error}, {"clipped", p.clipped}, {"pixels", p.pixels}});
     return j.dump();
 }
 
@@ -53,7 +53,7 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
         for (const json& r : j.at("patches")) {
             read::PatchReading patch{r.at("id")};
             patch.clipped = r.at("clipped"), patch.pixels = r.at("pixels");
-            if (patch.pixels > 0) patch.mean = r.at("mean"), patch.sd = r.at("sd");
+            if (patch.pixels > 0) patch.mean = r.at("mean"), patch.sd = r.at("sd"), patch.noise = r.value("noise", patch.noise), patch.error = r.value("error", patch.error);
             else patch.mean.fill(NAN); // outside the frame: JSON has no NaN
             s.reading.patches.push_back(patch);
         }

@@ -2,6 +2,8 @@
 #pragma once
 
 #include <array>
+#include <cmath>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,6 +17,8 @@ struct PatchReading {
     std::array<double, 3> sd{};   ///< standard deviation of the measuring pixels
     double clipped = 0;           ///< share of measuring pixels with a clipped channel, 0 to 1
     int pixels = 0;               ///< measuring pixels (2 x 2 cells for raw)
+    std::array<double, 3> noise{}; ///< sd without the slope of the light across the patch; 0 = unknown
+    std::array<double, 3> error{}; ///< standard uncertainty of the mean from the noise, neighbours' likeness allowed for; 0 = unknown
     /// True if the patch says anything of its colour: it is in the frame and hardly a pixel is clipped.
     bool usable() const;
 };
@@ -39,6 +43,20 @@ Reading measure(const frame::Frame& frame, const find::Placement& placement, con
 /// Mean of readings of the same chart, weighted by pixels; sd and clipping likewise.
 /// Throws Error(usage) when they hold different patches.
 Reading average(const std::vector<Reading>& readings);
+
+/// Signal to noise of a patch in decibels, 20 log10 of mean over noise; NaN where the noise is unknown.
+double snr_db(const PatchReading& patch, std::size_t channel);
+
+/// Noise of one channel: variance = photon * signal + read^2, signal 1 = saturation. Photon transfer: Janesick, "Photon
+/// Transfer", SPIE Press 2007, chapter 5.
+struct ChannelNoise {
+    double photon = 0; ///< its inverse is the number of electrons at saturation, a measuring pixel
+    double read = 0;   ///< root mean square, share of saturation
+    double sd(double signal) const;
+    double electrons_at_saturation() const { return photon > 0 ? 1 / photon : INFINITY; }
+};
+/// From the noise of the patches, robust against odd ones; nothing when fewer than five patches tell.
+std::optional<std::array<ChannelNoise, 3>> noise_model(const Reading& reading);
 
 Reading load_cgats(const std::filesystem::path& file);
 void save_cgats(const Reading& reading, const std::filesystem::path& file);

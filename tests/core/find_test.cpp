@@ -142,6 +142,25 @@ TEST(Finder, a_chart_is_found_in_a_finished_and_compressed_picture) {
     EXPECT_LT(off(found[0], truth), 0.05);
 }
 
+TEST(Finder, corners_given_roughly_snap_to_the_patches) {
+    const auto r = scene(R"("charts":[{"id":"grid24","at":[0.5,0.5],"width":0.4,"rotation_deg":8,"tilt_deg":15}])");
+    auto rough = r.charts[0].corners;
+    for (std::size_t i = 0; i < 4; ++i) rough[i] += chart::Point(i % 2 ? 14 : -12, i < 2 ? 13 : -10); // of a pitch of 102
+    const auto corners = find::snapped(test::grid24(), rough, frame_of(r));
+    for (std::size_t i = 0; i < 4; ++i) EXPECT_LT((corners[i] - r.charts[0].corners[i]).norm(), 1.0) << i;
+}
+
+TEST(Finder, two_clicks_give_a_chart_that_faces_the_camera) {
+    const auto r = scene(R"("charts":[{"id":"panels48","at":[0.5,0.5],"width":0.4,"rotation_deg":100}])");
+    const chart::Definition d = chart::find_definition("panels48");
+    const auto map = chart::pixels_from_mm(d, r.charts[0].corners);
+    const auto middle = [&](const chart::Patch& p) { return map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2}); };
+    const auto corners = chart::corners_from_first_and_last(d, middle(d.patches.front()), middle(d.patches.back()));
+    for (std::size_t i = 0; i < 4; ++i) EXPECT_LT((corners[i] - r.charts[0].corners[i]).norm(), 0.5) << i;
+    EXPECT_THROW(chart::corners_from_first_and_last(d, {5, 5}, {5, 5}), Error);
+    EXPECT_THROW(chart::corners_from_first_and_last(chart::find_definition("grey-card"), {5, 5}, {50, 50}), Error);
+}
+
 TEST(Finder, shelves_windows_and_pages_of_other_colours_are_no_charts) {
     for (int kind = 0; kind < 6; ++kind) {
         std::string tiles;

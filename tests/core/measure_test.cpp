@@ -171,5 +171,58 @@ TEST(Read, readings_average_by_pixels_and_survive_cgats) {
     EXPECT_NEAR(read::load_cgats(scratch / "a.cgats").patches.at(0).mean[2], 0.6, 1e-6);
 }
 
+// The stated 95 % intervals of the means against the noise-free truth: raw and TIFF, four exposures, patches large and small.
+TEST(Read, the_stated_uncertainty_holds) {
+    Scratch scratch;
+    int inside = 0, all = 0;
+    for (const char* name : {"a.dng", "a.tif"})
+        for (const double white : {0.9, 0.5, 0.2, 0.05})
+            for (const int seed : {1, 2, 3}) {
+                const auto r = test::shoot({.width = 900, .height = 600, .white = white, .chart_width = 0.2 + 0.15 * seed, .rotation_deg = 9.0 * seed, .seed = seed, .more = R"(,"iso":800)"}, scratch / name);
+                const auto f = frame::read(scratch / name);
+                const auto reading = read::measure(f, find::placement_from(test::grid24(), r.charts[0].corners, f), test::grid24());
+                for (std::size_t i = 0; i < 24; ++i)
+                    for (std::size_t c = 0; c < 3; ++c) {
+                        ASSERT_GT(reading.patches[i].error[c], 0);
+                        inside += std::abs(reading.patches[i].mean[c] - r.charts[0].patches[i].mean[c]) < 1.96 * reading.patches[i].error[c];
+                        ++all;
+                    }
+            }
+    test::measured("95 %% intervals of patch means that hold the truth: %.1f %% of %d", 100.0 * inside / all, all);
+    EXPECT_GT(inside, 0.90 * all);
+    EXPECT_LT(inside, 0.98 * all);
+}
+
+// Independent truth: the simulated sensor's own electrons. Green of a raw cell is the mean of two sites: twice as many.
+TEST(Read, the_noise_model_finds_the_sensors_electrons) {
+    Scratch scratch;
+    const auto r = test::shoot({.chart_width = 0.6, .seed = 5, .more = R"(,"iso":1600)"}, scratch / "a.dng");
+    const auto f = frame::read(scratch / "a.dng");
+    const auto noise = read::noise_model(read::measure(f, find::placement_from(test::grid24(), r.charts[0].corners, f), test::grid24()));
+    ASSERT_TRUE(noise);
+    const auto& camera = r.scene.camera;
+    const double electrons = camera.full_well_e * camera.base_iso / 1600;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const double sites = c == 1 ? 2 : 1;
+        EXPECT_NEAR((*noise)[c].electrons_at_saturation(), sites * electrons, 0.15 * sites * electrons) << c;
+        EXPECT_NEAR((*noise)[c].sd(0.18), std::sqrt((0.18 * electrons + camera.read_noise_e * camera.read_noise_e) / sites) / electrons, 0.0002) << c;
+    }
+}
+
+// Dust and scratches of up to a tenth of the patch leave the mean within its uncertainty (times three).
+TEST(Read, dust_and_scratches_hardly_move_the_mean) {
+    Scratch scratch;
+    const auto r = test::shoot({.chart_width = 0.6, .seed = 4}, scratch / "a.tif");
+    auto f = frame::read(scratch / "a.tif");
+    const auto placement = find::placement_from(test::grid24(), r.charts[0].corners, f);
+    for (int y = 0; y < f.height; ++y)
+        for (int x = 0; x < f.width; ++x)
+            if ((x / 3 + 5 * (y / 3)) % 14 == 0 || x % 60 == 7)
+                for (int c = 0; c < 3; ++c) f.at(x, y)[c] *= x % 60 == 7 ? 1.6f : 0.4f;
+    const auto reading = read::measure(f, placement, test::grid24());
+    for (std::size_t i = 0; i < 18; ++i) // of the dark neutrals a scratch is within the noise
+        for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(reading.patches[i].mean[c], r.charts[0].patches[i].mean[c], 0.006 * r.charts[0].patches[i].mean[c] + 3 * reading.patches[i].error[c]) << i << " " << c;
+}
+
 } // namespace
 } // namespace refero
