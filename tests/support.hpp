@@ -62,6 +62,17 @@ inline std::string scene_text(const Shot& s) {
 
 inline simulate::Rendering rendered(const Shot& s) { return simulate::render(simulate::parse_scene(scene_text(s), "test scene")); }
 
+/// A rendering as a frame in memory, without noise.
+inline frame::Frame frame_of(const simulate::Rendering& r) {
+    frame::Frame f;
+    f.width = f.full_width = r.scene.width;
+    f.height = f.full_height = r.scene.height;
+    f.rgb = r.rgb;
+    for (float& v : f.rgb) v = std::min(v, 1.0f);
+    f.metadata.focal_35mm_mm = r.scene.focal_35mm_mm;
+    return f;
+}
+
 inline simulate::Rendering shoot(const Shot& s, const fs::path& file) {
     auto rendering = rendered(s);
     simulate::write(rendering, file);

@@ -7,17 +7,8 @@
 namespace refero {
 namespace {
 
+using test::frame_of;
 using test::Scratch;
-
-frame::Frame frame_of(const simulate::Rendering& r) {
-    frame::Frame f;
-    f.width = f.full_width = r.scene.width;
-    f.height = f.full_height = r.scene.height;
-    f.rgb = r.rgb;
-    for (float& v : f.rgb) v = std::min(v, 1.0f);
-    f.metadata.focal_35mm_mm = r.scene.focal_35mm_mm;
-    return f;
-}
 
 simulate::Rendering scene(const std::string& members) {
     return simulate::render(simulate::parse_scene(R"({"refero_scene":1,"size":[1500,1000],"camera":"stills-a","light":"window","background":{"surface":[50,5,10],"texture":0.15,"texture_px":8},)" + members + "}", "scene"));

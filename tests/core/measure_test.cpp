@@ -4,6 +4,7 @@
 namespace refero {
 namespace {
 
+using test::frame_of;
 using test::Scratch;
 using test::Shot;
 
@@ -11,16 +12,6 @@ double corner_error(const find::Placement& p, const simulate::TrueChart& t) {
     double worst = 0;
     for (std::size_t i = 0; i < 4; ++i) worst = std::max(worst, (p.corners[i] - t.corners[i]).norm());
     return worst;
-}
-
-frame::Frame frame_of(const simulate::Rendering& r) {
-    frame::Frame f;
-    f.width = f.full_width = r.scene.width;
-    f.height = f.full_height = r.scene.height;
-    f.rgb = r.rgb;
-    for (float& v : f.rgb) v = std::min(v, 1.0f);
-    f.metadata.focal_35mm_mm = r.scene.focal_35mm_mm;
-    return f;
 }
 
 TEST(Find, a_chart_is_found_at_any_rotation) {
