@@ -11,7 +11,7 @@ namespace refero::find {
 
 namespace {
 
-/// What a chart that is taken for real must reach; chosen by trial on simulated frames (docs/benchmarks.md).
+/// What a chart that is taken for real must reach; chosen by trial on simulated frames of refero-find-bench.
 constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
 constexpr double least_clear_per_patch = 1.4;    ///< where no other place or way round has more than ...
 constexpr double clear = 0.6;                    ///< ... this share of the evidence
@@ -29,7 +29,7 @@ bool overlap(const Corners& a, const Corners& b) {
     return (centre(a) - centre(b)).norm() < std::sqrt(std::max(std::abs(chart::signed_area(a)), std::abs(chart::signed_area(b)))) / 2;
 }
 
-// A logistic curve through the share of right finds among simulated candidates (docs/benchmarks.md).
+// A logistic curve of evidence and of its distance to the next best place; its constants are set by eye, not calibrated.
 double confidence_of(const Match& m) {
     const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = 1 - m.runner_up / std::max(1e-6, m.fit.evidence);
     return 1 / (1 + std::exp(-(4 * (per_patch - 1.9) + 6 * (clearness - 0.3))));
