@@ -21,6 +21,7 @@ constexpr double least_within = 0.62;
 constexpr double least_even_share = 0.6;
 /// So many candidates may fail to prove themselves before the search ends.
 constexpr int most_doubtful = 12;
+constexpr std::size_t at_a_time = 2;
 /// Pixels along the longer side of the finest picture that is searched, and of the coarsest.
 constexpr int finest_side = 3000, coarsest_side = 150;
 
@@ -44,8 +45,8 @@ struct Level {
     Ground ground;
     std::vector<Lattice> lattices;
 
-    Level(const Picture& p, bool coarsest, int most_side)
-        : picture(p), regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0)), near(near_of(regions)),
+    Level(const Picture& p, bool coarsest, int enlarge, int most_side)
+        : picture(p), regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0, enlarge)), near(near_of(regions)),
           ground(p, regions, near), lattices(find::lattices(regions, near, 6, most_side)) {}
 };
 
@@ -130,9 +131,13 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     for (const Grid& grid : grids) most_side = std::max({most_side, grid.columns + 4, grid.rows + 4});
     const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
     throw_if_stopped(stop);
-    std::vector<std::unique_ptr<Level>> levels(pyramid.size());
-    tbb::parallel_for(std::size_t{0}, pyramid.size(), [&](std::size_t i) {
-        if (!stop.stop_requested()) levels[i] = std::make_unique<Level>(pyramid[i], i + 1 == pyramid.size(), most_side);
+    // A small picture is searched enlarged, too, so that its smallest patches have some flat ground left.
+    const std::size_t enlarged = 2 * std::max(frame.width, frame.height) <= 1.1 * finest_side;
+    std::vector<std::unique_ptr<Level>> levels(pyramid.size() + enlarged);
+    tbb::parallel_for(std::size_t{0}, levels.size(), [&](std::size_t i) {
+        if (stop.stop_requested()) return;
+        if (i < enlarged) levels[i] = std::make_unique<Level>(pyramid[0], false, 2, most_side);
+        else levels[i] = std::make_unique<Level>(pyramid[i - enlarged], i + 1 == levels.size(), 1, most_side);
     });
     throw_if_stopped(stop);
 
@@ -157,25 +162,32 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     std::erase_if(candidates, [](const Candidate& c) { return c.match.fit.evidence <= 0; });
     std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.evidence_per_patch() > b.evidence_per_patch(); });
 
-    // Likeliest first; what lies on a chart that was found is another view of it.
+    // Likeliest first, a few at a time; what lies on a chart that was found is another view of it.
     std::vector<Placement> found;
     int doubtful = 0;
-    for (Candidate& c : candidates) {
+    for (std::size_t next = 0; next < candidates.size() && doubtful <= most_doubtful;) {
         throw_if_stopped(stop);
-        const Corners rough = scaled(c.match.corners, 1 / c.level->picture.scale);
-        const auto known = std::find_if(found.begin(), found.end(), [&](const Placement& p) { return overlap(p.corners, rough); });
-        if (known != found.end() && !(known->mirrored && chart::signed_area(rough) > 0)) continue;
-        if (doubtful > most_doubtful) break;
-        if (!proves(c, pyramid)) {
-            ++doubtful;
-            continue;
+        std::vector<Candidate*> some;
+        for (; next < candidates.size() && some.size() < at_a_time; ++next) {
+            const Corners rough = scaled(candidates[next].match.corners, 1 / candidates[next].level->picture.scale);
+            const auto known = std::find_if(found.begin(), found.end(), [&](const Placement& p) { return overlap(p.corners, rough); });
+            if (known == found.end() || (known->mirrored && chart::signed_area(rough) > 0)) some.push_back(&candidates[next]);
         }
-        Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
-        p.confidence = confidence_of(c.match);
-        const auto same = std::find_if(found.begin(), found.end(), [&](const Placement& o) { return overlap(o.corners, p.corners); });
-        if (same == found.end()) found.push_back(p);
-        // Where both explain the frame, an unmirrored chart goes before a mirrored one.
-        else if (same->mirrored && !p.mirrored && p.confidence > same->confidence - 0.1) *same = p;
+        std::array<bool, at_a_time> proven{};
+        tbb::parallel_for(std::size_t{0}, some.size(), [&](std::size_t i) { proven[i] = proves(*some[i], pyramid); });
+        for (std::size_t i = 0; i < some.size(); ++i) {
+            if (!proven[i]) {
+                ++doubtful;
+                continue;
+            }
+            const Candidate& c = *some[i];
+            Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
+            p.confidence = confidence_of(c.match);
+            const auto same = std::find_if(found.begin(), found.end(), [&](const Placement& o) { return overlap(o.corners, p.corners); });
+            if (same == found.end()) found.push_back(p);
+            // Where both explain the frame, an unmirrored chart goes before a mirrored one.
+            else if (same->mirrored && !p.mirrored && p.confidence > same->confidence - 0.1) *same = p;
+        }
     }
     std::stable_sort(found.begin(), found.end(), [](const Placement& a, const Placement& b) { return a.confidence > b.confidence; });
     return found;

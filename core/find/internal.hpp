@@ -1,9 +1,10 @@
 // Shared by the sources of this room only.
 #pragma once
 
+#include <algorithm>
 #include <map>
 #include <optional>
-#include <unordered_map>
+#include <vector>
 
 #include <opencv2/core.hpp>
 
@@ -30,21 +31,20 @@ struct Region {
     Point centre;
     double area = 0; ///< square pixels
 };
-/// Points in buckets, for looking up what is near.
+/// Points in buckets, for looking up what is near; those outside the picture are in the buckets at its rim.
 class Near {
 public:
-    explicit Near(double bucket_px) : bucket_(bucket_px) {}
-    void add(const Point& p, std::size_t index) { buckets_[key(cell(p.x()), cell(p.y()))].push_back({p, index}); }
+    Near(double bucket_px, double width, double height)
+        : bucket_(bucket_px), columns_(1 + std::max(0, static_cast<int>(width / bucket_px))), rows_(1 + std::max(0, static_cast<int>(height / bucket_px))),
+          buckets_(static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows_)) {}
+    void add(const Point& p, std::size_t index) { bucket(column(p.x()), row(p.y())).push_back({p, index}); }
 
     /// Calls visit(index, distance) for each point within `reach`.
     template <class Visit> void within(const Point& p, double reach, Visit visit) const {
-        for (int y = cell(p.y() - reach); y <= cell(p.y() + reach); ++y)
-            for (int x = cell(p.x() - reach); x <= cell(p.x() + reach); ++x) {
-                const auto bucket = buckets_.find(key(x, y));
-                if (bucket == buckets_.end()) continue;
-                for (const auto& [q, index] : bucket->second)
+        for (int y = row(p.y() - reach), y1 = row(p.y() + reach); y <= y1; ++y)
+            for (int x = column(p.x() - reach), x1 = column(p.x() + reach); x <= x1; ++x)
+                for (const auto& [q, index] : buckets_[static_cast<std::size_t>(y * columns_ + x)])
                     if (const double d = (q - p).squaredNorm(); d < reach * reach) visit(index, std::sqrt(d));
-            }
     }
     /// The nearest accepted point within `reach`.
     template <class Accept> std::optional<std::size_t> nearest(const Point& p, double reach, Accept accept) const {
@@ -56,15 +56,16 @@ public:
     }
 
 private:
-    int cell(double v) const { return static_cast<int>(std::floor(v / bucket_)); }
-    static std::int64_t key(int x, int y) { return (static_cast<std::int64_t>(x) << 32) ^ static_cast<std::uint32_t>(y); }
+    int column(double x) const { return static_cast<int>(std::clamp(x / bucket_, 0.0, columns_ - 1.0)); }
+    int row(double y) const { return static_cast<int>(std::clamp(y / bucket_, 0.0, rows_ - 1.0)); }
+    std::vector<std::pair<Point, std::size_t>>& bucket(int x, int y) { return buckets_[static_cast<std::size_t>(y * columns_ + x)]; }
     double bucket_;
-    std::unordered_map<std::int64_t, std::vector<std::pair<Point, std::size_t>>> buckets_;
+    int columns_, rows_;
+    std::vector<std::vector<std::pair<Point, std::size_t>>> buckets_;
 };
 
-
-/// Regions of at most `largest_area` square pixels.
-std::vector<Region> flat_regions(const Picture& picture, double largest_area);
+/// Regions of at most `largest_area` square pixels of the picture enlarged so many times for the search.
+std::vector<Region> flat_regions(const Picture& picture, double largest_area, int enlarge);
 
 /// Regions at integer places of one lattice, and the map from places to pixels.
 struct Lattice {

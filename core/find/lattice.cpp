@@ -20,6 +20,33 @@ bool fits(const Region& r, double pitch) { return r.area < 3 * pitch * pitch && 
 
 double cross(const Point& a, const Point& b) { return a.x() * b.y() - a.y() * b.x(); }
 
+// Many cells that fill a rectangle: a sheared lattice has as many but fills it badly.
+double worth(const Lattice& l) {
+    const double n = static_cast<double>(l.cells.size());
+    return n * n / ((l.u1 - l.u0 + 1) * (l.v1 - l.v0 + 1));
+}
+
+// Steps along a diagonal make a lattice of the same places, sheared. The same cells on other steps, where they fill a
+// rectangle about as well.
+std::vector<Lattice> sheared(const Lattice& l) {
+    std::vector<Lattice> all;
+    for (const auto& [across, down] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) { // u + across v, v + down u
+        Lattice other;
+        other.u0 = other.v0 = std::numeric_limits<int>::max(), other.u1 = other.v1 = std::numeric_limits<int>::min();
+        for (const auto& [place, region] : l.cells) {
+            const int u = place.first + across * place.second, v = place.second + down * place.first;
+            other.cells[{u, v}] = region;
+            other.u0 = std::min(other.u0, u), other.u1 = std::max(other.u1, u), other.v0 = std::min(other.v0, v), other.v1 = std::max(other.v1, v);
+        }
+        if (worth(other) < 0.75 * worth(l)) continue;
+        Eigen::Matrix3d back = Eigen::Matrix3d::Identity();
+        back(0, 1) = -across, back(1, 0) = -down;
+        other.pixels_from_place.matrix = l.pixels_from_place.matrix * back;
+        all.push_back(std::move(other));
+    }
+    return all;
+}
+
 struct Search {
     const std::vector<Region>& regions;
     const Near& near;
@@ -114,12 +141,17 @@ struct Search {
         return projective_fit(places, points);
     }
 
-    /// A lattice grown ring by ring from two steps at a region; the map is fitted anew to all cells after each.
+    /// A lattice from two steps at a region.
     std::optional<Lattice> grow(std::size_t seed, const Point& a, const Point& b, const std::vector<bool>& taken) const {
         const Region& like = regions[seed];
         Lattice l;
         l.pixels_from_place.matrix << a.x(), b.x(), like.centre.x(), a.y(), b.y(), like.centre.y(), 0, 0, 1;
         l.u0 = l.v0 = -1, l.u1 = l.v1 = 1;
+        return grow(std::move(l), taken);
+    }
+
+    /// Grows ring by ring; the map is fitted anew to all cells after each.
+    std::optional<Lattice> grow(Lattice l, const std::vector<bool>& taken) const {
         std::size_t before = 0;
         for (int ring = 0; ring < 60; ++ring) {
             l.cells = cells_of(l.pixels_from_place, l.u0, l.u1, l.v0, l.v1, taken);
@@ -173,18 +205,13 @@ struct Search {
     }
 };
 
-// Many cells that fill a rectangle: a sheared lattice has as many but fills it badly.
-double worth(const Lattice& l) {
-    const double n = static_cast<double>(l.cells.size());
-    return n * n / ((l.u1 - l.u0 + 1) * (l.v1 - l.v0 + 1));
-}
-
 } // namespace
 
 Near near_of(const std::vector<Region>& regions) {
     double sum = 0;
-    for (const Region& r : regions) sum += std::sqrt(r.area);
-    Near near(std::max(4.0, 1.5 * sum / std::max<double>(1, static_cast<double>(regions.size()))));
+    Point most(0, 0);
+    for (const Region& r : regions) sum += std::sqrt(r.area), most = most.cwiseMax(r.centre);
+    Near near(std::max(4.0, 1.5 * sum / std::max<double>(1, static_cast<double>(regions.size()))), most.x(), most.y());
     for (std::size_t i = 0; i < regions.size(); ++i) near.add(regions[i].centre, i);
     return near;
 }
@@ -248,10 +275,14 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
             take(std::move(grown));
         }
         if (!lattice || lattice->cells.size() < least_cells) continue;
+        std::vector<Lattice> others;
+        for (Lattice& other : sheared(*lattice))
+            if (auto grown = search.grow(std::move(other), taken); grown && grown->cells.size() >= least_cells) others.push_back(std::move(*grown));
         // A lattice with many holes may be a wrong one: its regions stay free for others.
         if (worth(*lattice) > 0.55 * static_cast<double>(lattice->cells.size()))
             for (const auto& [place, region] : lattice->cells) taken[region] = true;
         all.push_back(std::move(*lattice));
+        std::move(others.begin(), others.end(), std::back_inserter(all));
     }
     std::stable_sort(all.begin(), all.end(), [](const Lattice& a, const Lattice& b) { return worth(a) > worth(b); });
     if (all.size() > 12) all.resize(12);

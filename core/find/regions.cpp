@@ -76,46 +76,48 @@ std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int
     }
     const auto high = high_of(all[std::min<std::size_t>(1, all.size() - 1)].linear);
     for (Picture& p : all) finish(p, high);
-    // A small picture is enlarged, too, so that its smallest patches have some flat ground left.
-    if (2 * longest <= 1.1 * longest_side) {
-        Picture twice;
-        cv::resize(all[0].linear, twice.linear, {}, 2, 2, cv::INTER_LINEAR);
-        cv::resize(all[0].display, twice.display, {}, 2, 2, cv::INTER_LINEAR);
-        twice.scale = 2 * all[0].scale;
-        twice.noise = 1.6 * all[0].noise; // smooth now, so that more of it gets through a filter
-        all.insert(all.begin(), std::move(twice));
-    }
     return all;
 }
 
 namespace {
 
-// Largest gradient over the channels, one value a pixel, of the picture smoothed by `sigma`.
-cv::Mat edges(const cv::Mat& display, double sigma) {
-    cv::Mat magnitude(display.size(), CV_32F, cv::Scalar(1));
+constexpr int steps = 8; ///< limits of steepness that are tried, each 1.5 times the one before
+
+// How many of the limits each pixel's largest gradient over the channels reaches, CV_8U; the picture is enlarged and then
+// smoothed by `sigma`.
+cv::Mat steepness(const cv::Mat& display, int enlarge, double sigma, double first_limit) {
+    const int rows = display.rows * enlarge, cols = display.cols * enlarge;
+    cv::Mat reached(rows, cols, CV_8U, cv::Scalar(steps));
     const int taps = sigma < 0.7 ? 3 : sigma < 1.2 ? 5 : 7;
-    // Strip by strip, so that every core has some.
+    std::array<float, steps> squares;
+    for (int k = 0; k < steps; ++k) squares[static_cast<std::size_t>(k)] = static_cast<float>(std::pow(32 * first_limit * std::pow(1.5, k), 2));
+    // Strip by strip, with the rows around it that matter, so that every core has some.
     constexpr int strip = 64;
-    tbb::parallel_for(0, (display.rows + strip - 1) / strip, [&](int i) {
-        const int from = std::max(0, i * strip - 1), to = std::min(display.rows, (i + 1) * strip + 1);
-        cv::Mat smooth;
-        cv::GaussianBlur(display.rowRange(from, to), smooth, {taps, taps}, sigma); // looks beyond the strip's edges
-        for (int y = std::max(1, i * strip); y < std::min(display.rows - 1, (i + 1) * strip); ++y) {
-            const float *above = smooth.ptr<float>(y - 1 - from), *here = smooth.ptr<float>(y - from), *below = smooth.ptr<float>(y + 1 - from);
-            float* out = magnitude.ptr<float>(y);
-            for (int x = 1; x + 1 < display.cols; ++x) {
-                float m = 0;
-                for (int c = 0; c < 3; ++c) { // Scharr
-                    const int l = 3 * x - 3 + c, k = 3 * x + c, r = 3 * x + 3 + c;
-                    const float gx = 3 * (above[r] - above[l] + below[r] - below[l]) + 10 * (here[r] - here[l]);
-                    const float gy = 3 * (below[l] - above[l] + below[r] - above[r]) + 10 * (below[k] - above[k]);
-                    m = std::max(m, gx * gx + gy * gy);
-                }
-                out[x] = std::sqrt(m) / 32;
+    tbb::parallel_for(0, (rows + strip - 1) / strip, [&](int i) {
+        const int first = std::max(0, i * strip / enlarge - 5), last = std::min(display.rows, (i + 1) * strip / enlarge + 5);
+        cv::Mat part = display.rowRange(first, last), smooth;
+        if (enlarge > 1) cv::resize(display.rowRange(first, last), part, {}, enlarge, enlarge, cv::INTER_LINEAR);
+        cv::GaussianBlur(part, smooth, {taps, taps}, sigma);
+        std::vector<float> square(static_cast<std::size_t>(3 * cols));
+        for (int y = std::max(1, i * strip); y < std::min(rows - 1, (i + 1) * strip); ++y) {
+            const int at = y - first * enlarge;
+            const float *above = smooth.ptr<float>(at - 1), *here = smooth.ptr<float>(at), *below = smooth.ptr<float>(at + 1);
+            for (int k = 3; k < 3 * cols - 3; ++k) { // Scharr
+                const float gx = 3 * (above[k + 3] - above[k - 3] + below[k + 3] - below[k - 3]) + 10 * (here[k + 3] - here[k - 3]);
+                const float gy = 3 * (below[k - 3] - above[k - 3] + below[k + 3] - above[k + 3]) + 10 * (below[k] - above[k]);
+                square[static_cast<std::size_t>(k)] = gx * gx + gy * gy;
+            }
+            std::uint8_t* out = reached.ptr<std::uint8_t>(y);
+            for (int x = 1; x + 1 < cols; ++x) {
+                const float* s = &square[static_cast<std::size_t>(3 * x)];
+                const float m = std::max({s[0], s[1], s[2]});
+                int n = 0;
+                for (const float limit : squares) n += m >= limit;
+                out[x] = static_cast<std::uint8_t>(n);
             }
         }
     });
-    return magnitude;
+    return reached;
 }
 
 constexpr std::ptrdiff_t most_regions = 6000;
@@ -138,7 +140,7 @@ struct Piece {
 };
 
 // Runs of flat pixels, joined with the runs that they touch in the row above.
-std::vector<Piece> pieces_below(const cv::Mat& gradient, float limit) {
+std::vector<Piece> pieces_of(const cv::Mat& reached, int most) {
     struct Run {
         int from, to, piece;
     };
@@ -149,17 +151,18 @@ std::vector<Piece> pieces_below(const cv::Mat& gradient, float limit) {
         return i;
     };
     std::vector<Run> above, here;
-    for (int y = 0; y < gradient.rows; ++y) {
+    for (int y = 0; y < reached.rows; ++y) {
         here.clear();
-        const float* row = gradient.ptr<float>(y);
+        const std::uint8_t* row = reached.ptr<std::uint8_t>(y);
         std::size_t over = 0;
-        for (int x = 0; x < gradient.cols;) {
-            if (!(row[x] < limit)) {
+        for (int x = 0; x < reached.cols;) {
+            if (row[x] > most) {
                 ++x;
                 continue;
             }
             const int from = x;
-            while (x < gradient.cols && row[x] < limit) ++x;
+            while (x < reached.cols && row[x] <= most) ++x;
+            if (x - from < 2) continue; // noise and texture have no end of these
             int piece = -1;
             while (over < above.size() && above[over].to <= from) ++over;
             for (std::size_t k = over; k < above.size() && above[k].from < x; ++k) {
@@ -188,9 +191,9 @@ std::vector<Piece> pieces_below(const cv::Mat& gradient, float limit) {
 }
 
 // Flat ground whose second moments are those of a filled parallelogram (an ellipse has 5 % more area).
-std::vector<Region> regions_below(const cv::Mat& gradient, double limit, double largest_area) {
+std::vector<Region> regions_of(const cv::Mat& reached, int most, double largest_area) {
     std::vector<Region> regions;
-    for (const Piece& p : pieces_below(gradient, static_cast<float>(limit))) {
+    for (const Piece& p : pieces_of(reached, most)) {
         const double w = p.right - p.left + 1, h = p.bottom - p.top + 1;
         if (p.area < 4 || p.area > largest_area || p.area < 0.3 * w * h || w > 6 * h || h > 6 * w) continue;
         const double cx = p.x / p.area, cy = p.y / p.area;
@@ -205,15 +208,16 @@ std::vector<Region> regions_below(const cv::Mat& gradient, double limit, double 
 
 } // namespace
 
-std::vector<Region> flat_regions(const Picture& picture, double largest_area) {
-    const double sigma = picture.noise < 0.002 ? 0.6 : picture.noise < 0.004 ? 0.8 : picture.noise < 0.008 ? 1.1 : picture.noise < 0.016 ? 1.5 : 1.9;
-    const cv::Mat gradient = edges(picture.display, sigma);
-    const double first = std::max(0.004, 0.7 * picture.noise / (sigma * sigma));
-    constexpr int steps = 8;
+std::vector<Region> flat_regions(const Picture& picture, double largest_area, int enlarge) {
+    // As little smoothing as the noise lets: larger patches show in the smaller pictures, where there is less of it.
+    const double least = picture.noise < 0.003 ? 0.4 : picture.noise < 0.008 ? 0.6 : picture.noise < 0.016 ? 0.9 : 1.15;
+    const double sigma = std::max(0.6, enlarge > 1 ? 1.6 * least : least);
+    const double noise = enlarge > 1 ? 1.6 * picture.noise : picture.noise; // smooth when enlarged, so that more of it gets through a filter
+    const cv::Mat reached = steepness(picture.display, enlarge, sigma, std::max(0.004, 0.7 * noise / (sigma * sigma)));
     std::array<std::vector<Region>, steps> found;
-    tbb::parallel_for(0, steps, [&](int i) { found[static_cast<std::size_t>(i)] = regions_below(gradient, first * std::pow(1.5, i), largest_area); });
+    tbb::parallel_for(0, steps, [&](int i) { found[static_cast<std::size_t>(i)] = regions_of(reached, i, largest_area); });
     // The same patch shows up at several limits: the largest region is nearest to the whole patch.
-    Near near(16);
+    Near near(16, reached.cols, reached.rows);
     std::vector<Region> regions;
     for (const auto& level : found)
         for (const Region& r : level) {
@@ -230,6 +234,7 @@ std::vector<Region> flat_regions(const Picture& picture, double largest_area) {
         std::nth_element(regions.begin(), regions.begin() + most_regions, regions.end(), [](const Region& a, const Region& b) { return a.area > b.area; });
         regions.resize(most_regions);
     }
+    for (Region& r : regions) r.centre /= enlarge, r.area /= enlarge * enlarge;
     return regions;
 }
 
