@@ -45,9 +45,9 @@ struct Level {
     Ground ground;
     std::vector<Lattice> lattices;
 
-    Level(const Picture& p, bool coarsest, int enlarge, int most_side)
+    Level(const Picture& p, bool coarsest, int enlarge, const Extent& extent)
         : picture(p), regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0, enlarge)), near(near_of(regions)),
-          ground(p, regions, near), lattices(find::lattices(regions, near, 6, most_side)) {}
+          ground(p, regions, near), lattices(find::lattices(regions, near, extent)) {}
 };
 
 struct Candidate {
@@ -127,8 +127,11 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     for (const chart::Definition& d : definitions)
         for (Grid& grid : grids_of(d)) grids.push_back(std::move(grid));
     if (grids.empty() || frame.width < 16 || frame.height < 16) return {};
-    int most_side = 0;
-    for (const Grid& grid : grids) most_side = std::max({most_side, grid.columns + 4, grid.rows + 4});
+    Extent extent;
+    for (const Grid& grid : grids) {
+        extent.most_side = std::max({extent.most_side, grid.columns + 4, grid.rows + 4});
+        extent.most_cells = std::max(extent.most_cells, 2 * grid.patch.size());
+    }
     const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
     throw_if_stopped(stop);
     // A small picture is searched enlarged, too, so that its smallest patches have some flat ground left.
@@ -136,8 +139,8 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     std::vector<std::unique_ptr<Level>> levels(pyramid.size() + enlarged);
     tbb::parallel_for(std::size_t{0}, levels.size(), [&](std::size_t i) {
         if (stop.stop_requested()) return;
-        if (i < enlarged) levels[i] = std::make_unique<Level>(pyramid[0], false, 2, most_side);
-        else levels[i] = std::make_unique<Level>(pyramid[i - enlarged], i + 1 == levels.size(), 1, most_side);
+        if (i < enlarged) levels[i] = std::make_unique<Level>(pyramid[0], false, 2, extent);
+        else levels[i] = std::make_unique<Level>(pyramid[i - enlarged], i + 1 == levels.size(), 1, extent);
     });
     throw_if_stopped(stop);
 

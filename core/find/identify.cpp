@@ -99,17 +99,25 @@ struct Seen {
     double u = 0, v = 0; ///< place on the chart, about -1 to 1
 };
 
-/// Brightness that runs against what is known, or across it, tells most wrong places at little cost.
-bool brightness_agrees(const std::vector<Seen>& seen) {
-    double n = 0, x = 0, y = 0, xx = 0, yy = 0, xy = 0;
-    for (const Seen& s : seen) {
-        const double a = std::log(std::max(1e-5, s.rgb.sum())), b = std::log(std::max(0.01, s.xyz[1]));
-        n += 1, x += a, y += b, xx += a * a, yy += b * b, xy += a * b;
+/// What is seen must not run against what is known, or across it: a quick look at brightness, and at red against blue.
+class Agreement {
+public:
+    void add(double seen, double known) { n_ += 1, x_ += seen, y_ += known, xx_ += seen * seen, yy_ += known * known, xy_ += seen * known; }
+    bool holds(double correlation) const {
+        const double of_x = xx_ - x_ * x_ / n_, of_y = yy_ - y_ * y_ / n_;
+        if (of_y < 0.1 * n_) return true; // all about the same: nothing can be said
+        return xy_ - x_ * y_ / n_ > correlation * std::sqrt(of_x * of_y);
     }
-    const double of_x = xx - x * x / n, of_y = yy - y * y / n;
-    if (of_y < 0.1 * n) return true; // all about as bright: nothing can be said
-    return xy - x * y / n > 0.3 * std::sqrt(of_x * of_y);
-}
+
+private:
+    double n_ = 0, x_ = 0, y_ = 0, xx_ = 0, yy_ = 0, xy_ = 0;
+};
+struct Look {
+    double brightness = 0, redness = 0;
+    static Look of(double red, double blue, double sum, double floor) {
+        return {std::log(std::max(floor, sum)), std::clamp(std::log(std::max(floor, red) / std::max(floor, blue)), -2.5, 2.5)};
+    }
+};
 
 // Camera RGB = A XYZ under a light that may slope, one row of A at a time, on relative residuals; reweighted, so that
 // covered patches do not decide; a patch's lightness counts less than its colour, for shadows. Clipped channels count
@@ -302,13 +310,33 @@ Ground::Ground(const Picture& p, const std::vector<Region>& r, const Near& n) : 
 
 std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Ground& ground, std::size_t most) {
     const chart::Definition& d = *grid.definition;
-    // A lattice much larger than the grid is something else; one with a small part of it cannot be told.
+    // A lattice with a small part of the grid cannot be told.
     const auto least_inside = std::max<std::size_t>(6, static_cast<std::size_t>(0.3 * static_cast<double>(grid.patch.size())));
     std::vector<Match> best;
     if (lattice.cells.size() < least_inside) return best;
-    std::vector<int> patch_at(static_cast<std::size_t>(grid.columns * grid.rows), -1);
-    for (std::size_t i = 0; i < grid.patch.size(); ++i) patch_at[static_cast<std::size_t>(grid.place[i].second * grid.columns + grid.place[i].first)] = static_cast<int>(grid.patch[i]);
-    const std::vector<std::pair<std::pair<int, int>, std::size_t>> cells(lattice.cells.begin(), lattice.cells.end());
+    // Most of the lattice, or most of the chart: its surroundings may go on in the same steps.
+    const auto least_seen = static_cast<std::size_t>(std::min(0.62 * static_cast<double>(lattice.cells.size()), 0.8 * static_cast<double>(grid.patch.size())));
+    // Cells by place, and how bright things are and should be.
+    const int width = lattice.u1 - lattice.u0 + 1, height = lattice.v1 - lattice.v0 + 1;
+    std::vector<int> region_at(static_cast<std::size_t>(width * height), -1);
+    std::vector<Look> looks(region_at.size()), known(grid.patch.size());
+    for (const auto& [place, region] : lattice.cells) {
+        const auto at = static_cast<std::size_t>((place.second - lattice.v0) * width + place.first - lattice.u0);
+        region_at[at] = static_cast<int>(region);
+        const Vec3& rgb = ground.colour[region];
+        looks[at] = Look::of(rgb[0], rgb[2], rgb.sum(), 1e-3);
+    }
+    for (std::size_t i = 0; i < known.size(); ++i) {
+        const Vec3& xyz = grid.xyz[grid.patch[i]];
+        known[i] = Look::of(xyz[0], xyz[2], xyz[1], 0.01);
+    }
+    // How many cells lie above and to the left of a place, for counting those of a window.
+    std::vector<std::size_t> sums(static_cast<std::size_t>((width + 1) * (height + 1)));
+    const auto sum_at = [&](int u, int v) -> std::size_t& { return sums[static_cast<std::size_t>(std::clamp(v, 0, height) * (width + 1) + std::clamp(u, 0, width))]; };
+    for (int v = 0; v < height; ++v)
+        for (int u = 0; u < width; ++u) sum_at(u + 1, v + 1) = sum_at(u + 1, v) + sum_at(u, v + 1) - sum_at(u, v) + (region_at[static_cast<std::size_t>(v * width + u)] >= 0);
+    const std::size_t enough = std::max(least_inside, least_seen);
+    std::vector<std::pair<std::size_t, std::size_t>> pairs; // index in grid.patch, place in region_at
     std::vector<Seen> seen, few;
     std::vector<double> residual;
     for (int symmetry = 0; symmetry < 8; ++symmetry) {
@@ -317,18 +345,26 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
         const int nu = swap ? grid.rows : grid.columns, nv = swap ? grid.columns : grid.rows;
         for (int ou = lattice.u0 - nu + 1; ou <= lattice.u1; ++ou)
             for (int ov = lattice.v0 - nv + 1; ov <= lattice.v1; ++ov) {
-                seen.clear();
-                for (const auto& [place, region] : cells) {
-                    int a = place.first - ou, b = place.second - ov;
-                    if (a < 0 || b < 0 || a >= nu || b >= nv) continue;
+                const int u0 = ou - lattice.u0, v0 = ov - lattice.v0;
+                if (sum_at(u0 + nu, v0 + nv) + sum_at(u0, v0) - sum_at(u0 + nu, v0) - sum_at(u0, v0 + nv) < enough) continue;
+                pairs.clear();
+                Agreement brightness, redness;
+                for (std::size_t i = 0; i < grid.patch.size(); ++i) {
+                    int a = swap ? grid.place[i].second : grid.place[i].first, b = swap ? grid.place[i].first : grid.place[i].second;
                     if (su < 0) a = nu - 1 - a;
                     if (sv < 0) b = nv - 1 - b;
-                    const int column = swap ? b : a, row = swap ? a : b;
-                    const int patch = patch_at[static_cast<std::size_t>(row * grid.columns + column)];
-                    if (patch >= 0) seen.push_back({ground.colour[region], grid.xyz[static_cast<std::size_t>(patch)], 2.0 * column / grid.columns - 1, 2.0 * row / grid.rows - 1});
+                    const int u = u0 + a, v = v0 + b;
+                    if (u < 0 || v < 0 || u >= width || v >= height) continue;
+                    const auto at = static_cast<std::size_t>(v * width + u);
+                    if (region_at[at] < 0) continue;
+                    pairs.emplace_back(i, at);
+                    brightness.add(looks[at].brightness, known[i].brightness);
+                    redness.add(looks[at].redness, known[i].redness);
                 }
-                if (seen.size() < least_inside || static_cast<double>(seen.size()) < 0.62 * static_cast<double>(lattice.cells.size())) continue;
-                if (!brightness_agrees(seen)) continue;
+                if (pairs.size() < enough || !brightness.holds(0.45) || !redness.holds(0.3)) continue;
+                seen.clear();
+                for (const auto& [i, at] : pairs)
+                    seen.push_back({ground.colour[static_cast<std::size_t>(region_at[at])], grid.xyz[grid.patch[i]], 2.0 * grid.place[i].first / grid.columns - 1, 2.0 * grid.place[i].second / grid.rows - 1});
                 // A first look at a few tells most of the rest that cannot be.
                 few.clear();
                 const std::size_t stride = 1 + seen.size() / 30;

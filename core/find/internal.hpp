@@ -2,7 +2,6 @@
 #pragma once
 
 #include <algorithm>
-#include <map>
 #include <optional>
 #include <vector>
 
@@ -67,14 +66,21 @@ private:
 /// Regions of at most `largest_area` square pixels of the picture enlarged so many times for the search.
 std::vector<Region> flat_regions(const Picture& picture, double largest_area, int enlarge);
 
+using Place = std::pair<int, int>;
+using Cells = std::vector<std::pair<Place, std::size_t>>; ///< place and region
 /// Regions at integer places of one lattice, and the map from places to pixels.
 struct Lattice {
-    std::map<std::pair<int, int>, std::size_t> cells; ///< place to region
+    Cells cells;
     Homography pixels_from_place;
     int u0 = 0, u1 = 0, v0 = 0, v1 = 0; ///< the cells' bounds, inclusive
 };
-/// The likeliest lattices of at least so many cells and of about so many on a side at most.
-std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, std::size_t least_cells, int most_side);
+/// How many cells a lattice must and may have, and about how many on a side.
+struct Extent {
+    std::size_t least_cells = 6, most_cells = 0;
+    int most_side = 0;
+};
+/// The likeliest lattices.
+std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, const Extent& extent);
 /// The projective map that takes points to points, weighted least squares; all weights 1 when there are none.
 std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to, const std::vector<double>& weight = {});
 Near near_of(const std::vector<Region>& regions);

@@ -1,7 +1,8 @@
 // From scattered flat regions to lattices.
 #include <set>
 
-#include <Eigen/Eigenvalues>
+#include <Eigen/Cholesky>
+#include <Eigen/Geometry>
 #include <Eigen/LU>
 #include <tbb/parallel_for.h>
 
@@ -11,9 +12,10 @@ namespace refero::find {
 
 namespace {
 
-using Place = std::pair<int, int>;
-
+/// So many regions and places are looked at before the search ends: walls of tiles have no end of them.
 constexpr int most_seeds = 300;
+constexpr long most_lookups = 300000;
+constexpr std::size_t most_lattices = 20;
 
 // Could the region be the flat part of a patch in a lattice of this pitch? Not a speck, not a whole wall.
 bool fits(const Region& r, double pitch) { return r.area < 3 * pitch * pitch && r.area > 0.035 * pitch * pitch; }
@@ -35,7 +37,7 @@ std::vector<Lattice> sheared(const Lattice& l) {
         other.u0 = other.v0 = std::numeric_limits<int>::max(), other.u1 = other.v1 = std::numeric_limits<int>::min();
         for (const auto& [place, region] : l.cells) {
             const int u = place.first + across * place.second, v = place.second + down * place.first;
-            other.cells[{u, v}] = region;
+            other.cells.push_back({{u, v}, region});
             other.u0 = std::min(other.u0, u), other.u1 = std::max(other.u1, u), other.v0 = std::min(other.v0, v), other.v1 = std::max(other.v1, v);
         }
         if (worth(other) < 0.75 * worth(l)) continue;
@@ -51,6 +53,7 @@ struct Search {
     const std::vector<Region>& regions;
     const Near& near;
     int most_side; ///< cells along a lattice at most
+    mutable long lookups = 0; ///< places that were looked for
 
     std::optional<std::size_t> region_at(const Point& p, double reach, double pitch) const {
         return near.nearest(p, reach, [&](std::size_t i) { return fits(regions[i], pitch); });
@@ -105,19 +108,20 @@ struct Search {
     }
 
     /// The regions at integer places within the bounds, each the nearest to its place.
-    std::map<Place, std::size_t> cells_of(const Homography& map, int u0, int u1, int v0, int v1, const std::vector<bool>& taken) const {
-        std::map<Place, std::size_t> cells;
+    Cells cells_of(const Homography& map, int u0, int u1, int v0, int v1, const std::vector<bool>& taken) const {
+        Cells cells;
+        lookups += static_cast<long>(u1 - u0 + 1) * (v1 - v0 + 1);
         for (int v = v0; v <= v1; ++v)
             for (int u = u0; u <= u1; ++u) {
                 const double pitch = pitch_at(map, u, v);
                 if (!(pitch > 2 && pitch < 1000)) continue;
                 if (const auto i = near.nearest(map({static_cast<double>(u), static_cast<double>(v)}), 0.22 * pitch, [&](std::size_t k) { return !taken[k] && fits(regions[k], pitch); }))
-                    cells[{u, v}] = *i;
+                    cells.push_back({{u, v}, *i});
             }
         return cells;
     }
 
-    std::optional<Homography> fit(const std::map<Place, std::size_t>& cells) const {
+    std::optional<Homography> fit(const Cells& cells) const {
         std::set<int> columns, rows;
         std::vector<Point> places, points;
         for (const auto& [place, region] : cells) {
@@ -230,17 +234,22 @@ std::optional<Homography> projective_fit(const std::vector<Point>& from, const s
     };
     if (from.size() < 4) return std::nullopt;
     const Eigen::Matrix3d a = norm(from), b = norm(to);
-    Eigen::Matrix<double, 9, 9> sum = Eigen::Matrix<double, 9, 9>::Zero();
+    // With the points' middle at the origin the last element is not 0 and can be set to 1.
+    Eigen::Matrix<double, 8, 8> xx = Eigen::Matrix<double, 8, 8>::Zero();
+    Eigen::Matrix<double, 8, 1> xy = Eigen::Matrix<double, 8, 1>::Zero();
     for (std::size_t i = 0; i < from.size(); ++i) {
-        const Eigen::Vector3d x = a * from[i].homogeneous();
-        const Point y = (b * to[i].homogeneous()).hnormalized();
-        Eigen::Matrix<double, 2, 9> rows = Eigen::Matrix<double, 2, 9>::Zero();
-        rows.block<1, 3>(0, 3) = -x.transpose(), rows.block<1, 3>(0, 6) = y.y() * x.transpose();
-        rows.block<1, 3>(1, 0) = x.transpose(), rows.block<1, 3>(1, 6) = -y.x() * x.transpose();
-        sum += (weight.empty() ? 1.0 : weight[i]) * rows.transpose() * rows;
+        const Point x = (a * from[i].homogeneous()).hnormalized(), y = (b * to[i].homogeneous()).hnormalized();
+        const double w = weight.empty() ? 1.0 : weight[i];
+        for (int k = 0; k < 2; ++k) {
+            Eigen::Matrix<double, 8, 1> row = Eigen::Matrix<double, 8, 1>::Zero();
+            row.segment<3>(3 * k) << x.x(), x.y(), 1;
+            row.tail<2>() = -y[k] * x;
+            xx += w * row * row.transpose();
+            xy += w * y[k] * row;
+        }
     }
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> solver(sum);
-    const Eigen::Matrix<double, 9, 1> h = solver.eigenvectors().col(0);
+    Eigen::Matrix<double, 9, 1> h;
+    h << xx.ldlt().solve(xy), 1;
     Homography map;
     map.matrix = b.inverse() * Eigen::Map<const Eigen::Matrix<double, 3, 3, Eigen::RowMajor>>(h.data()) * a;
     if (!map.matrix.allFinite() || std::abs(map.matrix(2, 2)) < 1e-12) return std::nullopt;
@@ -248,7 +257,8 @@ std::optional<Homography> projective_fit(const std::vector<Point>& from, const s
     return map;
 }
 
-std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, std::size_t least_cells, int most_side) {
+std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, const Extent& extent) {
+    const auto& [least_cells, most_cells, most_side] = extent;
     std::vector<Lattice> all;
     std::vector<bool> taken(regions.size());
     const Search search{regions, near, most_side};
@@ -259,10 +269,25 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
     for (std::size_t i = 0; i < regions.size(); ++i)
         if (!steps[i].empty()) order.push_back(i);
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return steps[a][0].score > steps[b][0].score; });
+    // Which of them hold a region: the same regions once more, from another seed, are no news.
+    std::vector<std::vector<std::size_t>> holders(regions.size());
+    const auto again = [&](const Lattice& l) {
+        std::vector<std::size_t> common(all.size());
+        for (const auto& [place, region] : l.cells)
+            for (const std::size_t holder : holders[region]) ++common[holder];
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (5 * common[i] >= 4 * l.cells.size() && worth(l) < 1.1 * worth(all[i])) return true;
+        return false;
+    };
+    const auto keep = [&](Lattice& l) {
+        if (l.cells.size() > most_cells) return;
+        for (const auto& [place, region] : l.cells) holders[region].push_back(all.size());
+        all.push_back(std::move(l));
+    };
     int grown_from = 0;
     for (const std::size_t seed : order) {
         if (taken[seed]) continue;
-        if (++grown_from > most_seeds) break;
+        if (++grown_from > most_seeds || search.lookups > most_lookups) break;
         std::optional<Lattice> lattice;
         const auto take = [&](std::optional<Lattice> other) {
             if (other && (!lattice || worth(*other) > worth(*lattice))) lattice = std::move(other);
@@ -274,18 +299,18 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
                 if (const auto finer = search.finer(*grown, seed)) take(search.grow(seed, finer->first, finer->second, taken));
             take(std::move(grown));
         }
-        if (!lattice || lattice->cells.size() < least_cells) continue;
+        if (!lattice || lattice->cells.size() < least_cells || again(*lattice)) continue;
         std::vector<Lattice> others;
         for (Lattice& other : sheared(*lattice))
             if (auto grown = search.grow(std::move(other), taken); grown && grown->cells.size() >= least_cells) others.push_back(std::move(*grown));
         // A lattice with many holes may be a wrong one: its regions stay free for others.
         if (worth(*lattice) > 0.55 * static_cast<double>(lattice->cells.size()))
             for (const auto& [place, region] : lattice->cells) taken[region] = true;
-        all.push_back(std::move(*lattice));
-        std::move(others.begin(), others.end(), std::back_inserter(all));
+        keep(*lattice);
+        for (Lattice& other : others) keep(other);
     }
     std::stable_sort(all.begin(), all.end(), [](const Lattice& a, const Lattice& b) { return worth(a) > worth(b); });
-    if (all.size() > 12) all.resize(12);
+    if (all.size() > most_lattices) all.resize(most_lattices);
     return all;
 }
 

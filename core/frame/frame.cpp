@@ -15,7 +15,7 @@ namespace fs = std::filesystem;
 static std::string extension_of(const fs::path& file) { return to_lower(file.extension().string()); }
 
 static bool is_raster_name(const fs::path& file) {
-    static const std::set<std::string> raster{".tif", ".tiff", ".png", ".jpg", ".jpeg", ".exr", ".dpx"};
+    static const std::set<std::string> raster{".tif", ".tiff", ".png", ".jpg", ".jpeg", ".exr", ".dpx", ".webp", ".bmp"};
     return raster.contains(extension_of(file));
 }
 
