@@ -31,9 +31,11 @@ bool overlap(const Corners& a, const Corners& b) {
 }
 
 // A logistic curve of evidence and of its distance to the next best place; its constants are set by eye, not calibrated.
+// Logistic regression on the candidates of 150 simulated frames, 349 of them, 265 right; no more is claimed than so few
+// can show. docs/methods.md, Finding.
 double confidence_of(const Match& m) {
-    const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = 1 - m.runner_up / std::max(1e-6, m.fit.evidence);
-    return 1 / (1 + std::exp(-(4 * (per_patch - 1.9) + 6 * (clearness - 0.3))));
+    const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = std::clamp(1 - m.runner_up / std::max(1e-6, m.fit.evidence), -0.5, 1.0);
+    return 0.995 / (1 + std::exp(23.7 - 9.3 * per_patch - 8.5 * clearness));
 }
 
 Corners scaled(const Corners& q, double k) { return {q[0] * k, q[1] * k, q[2] * k, q[3] * k}; }
