@@ -16,8 +16,9 @@ namespace {
 
 using Table = std::unique_ptr<void, void (*)(cmsHANDLE)>;
 
-Table open_table(const fs::path& file) {
-    const std::string text = read_file(file, 16 << 20);
+constexpr std::uintmax_t most_bytes = 16 << 20;
+
+Table open_table(const std::string& text, const fs::path& file) {
     cmsHANDLE handle = nullptr;
     if (!text.empty() && text.find('\0') == std::string::npos)
         handle = cmsIT8LoadFromMem(nullptr, const_cast<char*>(text.data()), static_cast<cmsUInt32Number>(text.size()));
@@ -60,7 +61,7 @@ std::vector<std::pair<int, double>> spectral_columns(const Table& table) {
     std::vector<std::pair<int, double>> found;
     char** names = nullptr;
     const int columns = cmsIT8EnumDataFormat(table.get(), &names);
-    for (int c = 0; c < columns; ++c) {
+    for (int c = 0; names && c < columns; ++c) {
         const std::string_view name = names[c] ? names[c] : "";
         for (const std::string_view prefix : {"SPECTRAL_NM_", "SPECTRAL_NM", "SPECTRAL_", "nm"}) {
             if (!name.starts_with(prefix)) continue;
@@ -77,8 +78,10 @@ std::vector<std::pair<int, double>> spectral_columns(const Table& table) {
 
 } // namespace
 
-Reference load_reference(const fs::path& file) {
-    const Table table = open_table(file);
+Reference load_reference(const fs::path& file) { return parse_reference(read_file(file, most_bytes), file); }
+
+Reference parse_reference(const std::string& text, const fs::path& file) {
+    const Table table = open_table(text, file);
     const auto xyz = columns(table, "XYZ_X", "XYZ_Y", "XYZ_Z");
     const auto lab = columns(table, "LAB_L", "LAB_A", "LAB_B");
     const auto spectral = spectral_columns(table);
@@ -127,7 +130,7 @@ Reference reference_of(const Definition& d) {
 }
 
 std::vector<CgatsRow> load_cgats_rgb(const fs::path& file) {
-    const Table table = open_table(file);
+    const Table table = open_table(read_file(file, most_bytes), file);
     const auto rgb = columns(table, "RGB_R", "RGB_G", "RGB_B");
     if (!rgb)
         throw Error(ErrorKind::input, "there are no readings", file, "Give the columns SAMPLE_ID RGB_R RGB_G RGB_B");

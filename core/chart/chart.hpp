@@ -42,6 +42,16 @@ struct Reference {
 
 /// Reads a definition. Throws Error(input) naming file, place and remedy.
 Definition load_definition(const std::filesystem::path& file);
+/// The same from text; `file` is named in errors and leads to the reference.
+Definition parse_definition(const std::string& json, const std::filesystem::path& file);
+/// Checks sizes, ids and overlaps as reading does, and writes definition and reference (NAME.cgats beside it), each whole
+/// or not at all. Returns the definition as it would be read again. Throws Error(input) for an invalid layout.
+Definition save_definition(const Definition& definition, const Reference& reference, const std::filesystem::path& file);
+/// A grid of equal patches with ids A1, A2 ... (rows A to Z, AA, AB ...), roles "other".
+/// Throws Error(usage) for no patches, too many or no area.
+Definition grid(int columns, int rows, double patch_w_mm, double patch_h_mm, double gap_x_mm, double gap_y_mm);
+/// "neutral" for what is nearly grey, "skin", "sky", "foliage" by hue angle and lightness, else "other": a first guess.
+std::string likely_role(const Vec3& xyz_d50);
 /// Every definition that ships or lies in the user's data folder, sorted by id; unreadable ones are left out.
 std::vector<Definition> installed();
 /// By id of an installed chart, or by path of a file. Throws Error(usage) listing the ids.
@@ -50,6 +60,7 @@ Definition find_definition(const std::string& id_or_file);
 /// Reads CGATS.17 text with XYZ, Lab (D50) or spectral columns; with several, XYZ wins, then Lab.
 /// Throws Error(input).
 Reference load_reference(const std::filesystem::path& cgats);
+Reference parse_reference(const std::string& cgats, const std::filesystem::path& file);
 /// The chart's own reference. Throws Error(input) if it has none or the file lacks a patch of the chart.
 Reference reference_of(const Definition& definition);
 

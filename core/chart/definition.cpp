@@ -74,10 +74,12 @@ void check_layout(const Definition& d) {
 
 } // namespace
 
-Definition load_definition(const fs::path& file) {
+Definition load_definition(const fs::path& file) { return parse_definition(read_file(file, 4 << 20), file); }
+
+Definition parse_definition(const std::string& text, const fs::path& file) {
     json j;
     try {
-        j = json::parse(read_file(file, 4 << 20));
+        j = json::parse(text);
     } catch (const json::exception& problem) {
         throw Error(ErrorKind::input, std::string("this is not JSON: ") + problem.what(), file,
                     "Name a chart definition");

@@ -64,8 +64,21 @@ const std::array<Spectrum, 3>& observer_1931() {
     return functions;
 }
 
-Vec3 xyz_of(const Spectrum& reflectance, const Spectrum& light) {
-    const auto& observer = observer_1931();
+const std::array<Spectrum, 3>& observer_1964() {
+    static const std::array<Spectrum, 3> functions = [] {
+        std::array<Spectrum, 3> f;
+        for (int i = 0; i < Spectrum::size; ++i) {
+            const double nm = Spectrum::nm(i), red = std::log((nm + 570.1) / 1014), tail = std::log((1338 - nm) / 743.5), green = (nm - 556.1) / 46.14, blue = std::log((nm - 265.8) / 180.4);
+            f[0][i] = 0.398 * std::exp(-1250 * red * red) + 1.132 * std::exp(-234 * tail * tail);
+            f[1][i] = 1.011 * std::exp(-0.5 * green * green);
+            f[2][i] = 2.060 * std::exp(-32 * blue * blue);
+        }
+        return f;
+    }();
+    return functions;
+}
+
+Vec3 xyz_of(const Spectrum& reflectance, const Spectrum& light, const std::array<Spectrum, 3>& observer) {
     const double k = 1 / observer[1].vector().dot(light.vector());
     const Spectrum stimulus = reflectance * light;
     return k * Vec3(observer[0].vector().dot(stimulus.vector()), observer[1].vector().dot(stimulus.vector()),

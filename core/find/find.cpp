@@ -22,6 +22,8 @@ constexpr double least_even_share = 0.6;
 /// So many candidates may fail to prove themselves before the search ends.
 constexpr int most_doubtful = 12;
 constexpr std::size_t at_a_time = 2;
+/// What is likelier not there is not reported.
+constexpr double least_confidence = 0.5;
 /// Pixels along the longer side of the finest picture that is searched, and of the coarsest.
 constexpr int finest_side = 3000, coarsest_side = 150;
 
@@ -188,6 +190,7 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
             const Candidate& c = *some[i];
             Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
             p.confidence = confidence_of(c.match);
+            if (p.confidence < least_confidence) continue;
             const auto same = std::find_if(found.begin(), found.end(), [&](const Placement& o) { return overlap(o.corners, p.corners); });
             if (same == found.end()) found.push_back(p);
             // Where both explain the frame, an unmirrored chart goes before a mirrored one.
