@@ -18,7 +18,7 @@ constexpr double clear = 0.6;                    ///< ... this share of the evid
 constexpr double least_margin = 6;               ///< nats over any other place or way round
 constexpr double most_misfit = 0.16;
 constexpr double least_within = 0.62;
-constexpr double least_even_share = 0.6;
+constexpr double least_even_share = 0.75;
 /// So many candidates may fail to prove themselves before the search ends.
 constexpr int most_doubtful = 12;
 constexpr std::size_t at_a_time = 2;

@@ -289,18 +289,24 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
         if (taken[seed]) continue;
         if (++grown_from > most_seeds || search.lookups > most_lookups) break;
         std::optional<Lattice> lattice;
+        std::vector<Lattice> others;
         const auto take = [&](std::optional<Lattice> other) {
             if (other && (!lattice || worth(*other) > worth(*lattice))) lattice = std::move(other);
         };
         for (const auto& [a, b, score] : steps[seed]) {
             auto grown = search.grow(seed, a, b, taken);
             if (!grown) continue;
+            std::optional<Lattice> lesser;
             if (grown->cells.size() >= 4)
-                if (const auto finer = search.finer(*grown, seed)) take(search.grow(seed, finer->first, finer->second, taken));
+                if (const auto finer = search.finer(*grown, seed)) {
+                    // Blurred gaps between patches can look like patches: the coarser one is kept, too.
+                    take(search.grow(seed, finer->first, finer->second, taken));
+                    lesser = grown;
+                }
             take(std::move(grown));
+            if (lesser && lesser->cells.size() >= least_cells) others.push_back(std::move(*lesser));
         }
         if (!lattice || lattice->cells.size() < least_cells || again(*lattice)) continue;
-        std::vector<Lattice> others;
         for (Lattice& other : sheared(*lattice))
             if (auto grown = search.grow(std::move(other), taken); grown && grown->cells.size() >= least_cells) others.push_back(std::move(*grown));
         // A lattice with many holes may be a wrong one: its regions stay free for others.
