@@ -15,7 +15,7 @@ namespace {
 constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
 constexpr double least_clear_per_patch = 1.4;    ///< where no other place or way round has more than ...
 constexpr double clear = 0.6;                    ///< ... this share of the evidence
-constexpr double least_margin = 6;               ///< nats over any other place or way round
+constexpr double least_margin = 4;               ///< nats over any other place or way round
 constexpr double most_misfit = 0.16;
 constexpr double least_within = 0.62;
 constexpr double least_even_share = 0.75;
@@ -61,6 +61,12 @@ struct Candidate {
 };
 
 bool likelier(const Candidate& a, const Candidate& b) { return a.match.fit.evidence > b.match.fit.evidence; }
+
+bool same_place(const Corners& a, const Corners& b, const chart::Definition& d) {
+    double sum = 0;
+    for (std::size_t i = 0; i < 4; ++i) sum += (a[i] - b[i]).norm() / 4;
+    return sum < 0.15 * std::sqrt(std::abs(chart::signed_area(a)) / static_cast<double>(d.patches.size()));
+}
 
 /// Takes other corners (picture pixels) unless they explain the colours worse.
 void improve(Candidate& c, const Corners& corners) {
@@ -171,6 +177,7 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
 
     // Likeliest first, a few at a time; what lies on a chart that was found is another view of it.
     std::vector<Placement> found;
+    std::vector<std::pair<const chart::Definition*, Corners>> refused;
     int doubtful = 0;
     for (std::size_t next = 0; next < candidates.size() && doubtful <= most_doubtful;) {
         throw_if_stopped(stop);
@@ -178,13 +185,16 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
         for (; next < candidates.size() && some.size() < at_a_time; ++next) {
             const Corners rough = scaled(candidates[next].match.corners, 1 / candidates[next].level->picture.scale);
             const auto known = std::find_if(found.begin(), found.end(), [&](const Placement& p) { return overlap(p.corners, rough); });
-            if (known == found.end() || (known->mirrored && chart::signed_area(rough) > 0)) some.push_back(&candidates[next]);
+            if (known != found.end() && !(known->mirrored && chart::signed_area(rough) > 0)) continue;
+            const chart::Definition* definition = candidates[next].match.grid->definition;
+            if (std::none_of(refused.begin(), refused.end(), [&](const auto& r) { return r.first == definition && same_place(r.second, rough, *definition); })) some.push_back(&candidates[next]);
         }
         std::array<bool, at_a_time> proven{};
         tbb::parallel_for(std::size_t{0}, some.size(), [&](std::size_t i) { proven[i] = proves(*some[i], pyramid); });
         for (std::size_t i = 0; i < some.size(); ++i) {
             if (!proven[i]) {
                 ++doubtful;
+                refused.emplace_back(some[i]->match.grid->definition, some[i]->match.corners);
                 continue;
             }
             const Candidate& c = *some[i];
