@@ -44,8 +44,9 @@ Case finished(const Case& simulated, const fs::path& folder, std::uint64_t seed)
     frame::ReadOptions options;
     options.size = frame::Size::full;
     Draw d{std::mt19937_64(seed)};
-    const double lines = 720, exposed = d.uniform(0.6, 1.05), sharpen = d.uniform(0, 1.2), contrast = d.uniform(0, 1), saturation = d.uniform(0, 1);
+    const double lines = 720, exposed = d.uniform(0.6, 1.05), sharpen = d.uniform(0, 1.2), contrast = d.uniform(0, 1), drawn_saturation = d.uniform(0, 1);
     const bool titles = d.whole(0, 1), balanced = d.whole(0, 1);
+    const double saturation = balanced ? drawn_saturation : 0; // a rendering expects a balanced picture
     const frame::Frame frame = frame::read(simulated.file, options);
     const double scale = std::min(1.0, lines / frame.height);
     for (Truth& t : out.truth) t.corners = scaled(t.corners, scale);

@@ -109,7 +109,8 @@ Series parse_table(const std::string& text, const fs::path& file, const Conditio
     Series s;
     s.file = file;
     s.named = id >= 0;
-    const colour::Mat3 adapt = colour::adaptation(conditions.white(), colour::white_d50);
+    const colour::Mat3 adapt = conditions.standard() ? colour::Mat3(colour::Mat3::Identity()) : colour::adaptation(conditions.white(), colour::white_d50);
+    const Vec3 white = conditions.standard() ? colour::white_d50 : conditions.white();
     while (std::getline(lines, line)) {
         ++at;
         if (line.find_first_not_of(" \r\t,;") == std::string::npos) continue;
@@ -133,7 +134,7 @@ Series parse_table(const std::string& text, const fs::path& file, const Conditio
             v = xyz_under(s.spectrum.back(), conditions);
         }
         if (all(xyz)) v = Vec3(value(xyz[0]), value(xyz[1]), value(xyz[2])) / 100;
-        else if (all(lab)) v = colour::xyz_from_lab(Vec3(value(lab[0]), value(lab[1]), value(lab[2])), conditions.white());
+        else if (all(lab)) v = colour::xyz_from_lab(Vec3(value(lab[0]), value(lab[1]), value(lab[2])), white);
         s.ids.push_back(name);
         s.xyz.push_back(adapt * v);
         if (s.ids.size() > 10000) invalid(file, at, "there are more than 10000 rows", "Keep the chart's own");
@@ -167,12 +168,11 @@ Series parse_series(const std::string& text, const fs::path& file, const Conditi
     Series s;
     s.file = file;
     const auto adapt = colour::adaptation(conditions.white(), colour::white_d50);
-    const bool standard = conditions.illuminant == Conditions::Illuminant::d50 && conditions.observer == Conditions::Observer::two_degrees;
     for (const auto& [id, xyz] : r.xyz) {
         const auto spectrum = r.spectrum.find(id);
         s.ids.push_back(id);
         if (spectrum != r.spectrum.end()) s.spectrum.push_back(spectrum->second);
-        s.xyz.push_back(standard || spectrum == r.spectrum.end() ? xyz : Vec3(adapt * xyz_under(spectrum->second, conditions)));
+        s.xyz.push_back(conditions.standard() || spectrum == r.spectrum.end() ? xyz : Vec3(adapt * xyz_under(spectrum->second, conditions)));
     }
     return s;
 }

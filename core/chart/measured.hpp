@@ -9,6 +9,8 @@ namespace refero::chart {
 struct Conditions {
     enum class Illuminant { d50, d55, d65, d75, a } illuminant = Illuminant::d50;
     enum class Observer { two_degrees, ten_degrees } observer = Observer::two_degrees;
+    /// D50, 2 degrees: what references are.
+    bool standard() const { return illuminant == Illuminant::d50 && observer == Observer::two_degrees; }
     /// White point, Y = 1.
     Vec3 white() const;
 };

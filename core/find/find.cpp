@@ -13,7 +13,7 @@ namespace {
 
 /// What a chart that is taken for real must reach; chosen by trial on simulated frames of refero-find-bench.
 constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
-constexpr double least_clear_per_patch = 1.4;    ///< where no other place or way round has more than ...
+constexpr double least_clear_per_patch = 1.6;    ///< where no other place or way round has more than ...
 constexpr double clear = 0.6;                    ///< ... this share of the evidence
 constexpr double least_margin = 4;               ///< nats over any other place or way round
 constexpr double most_misfit = 0.16;
@@ -22,8 +22,6 @@ constexpr double least_even_share = 0.75;
 /// So many candidates may fail to prove themselves before the search ends.
 constexpr int most_doubtful = 12;
 constexpr std::size_t at_a_time = 2;
-/// What is likelier not there is not reported.
-constexpr double least_confidence = 0.5;
 /// Pixels along the longer side of the finest picture that is searched, and of the coarsest.
 constexpr int finest_side = 3000, coarsest_side = 150;
 
@@ -34,10 +32,10 @@ bool overlap(const Corners& a, const Corners& b) {
 
 // A logistic curve of evidence and of its distance to the next best place; its constants are set by eye, not calibrated.
 // Logistic regression on the candidates of 150 simulated frames, 349 of them, 265 right; no more is claimed than so few
-// can show. docs/methods.md, Finding.
+// can show, and no less than a half for what little evidence proves by being clear. docs/methods.md, Finding.
 double confidence_of(const Match& m) {
     const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = std::clamp(1 - m.runner_up / std::max(1e-6, m.fit.evidence), -0.5, 1.0);
-    return 0.995 / (1 + std::exp(23.7 - 9.3 * per_patch - 8.5 * clearness));
+    return std::max(0.5, 0.995 / (1 + std::exp(23.7 - 9.3 * per_patch - 8.5 * clearness)));
 }
 
 Corners scaled(const Corners& q, double k) { return {q[0] * k, q[1] * k, q[2] * k, q[3] * k}; }
@@ -200,7 +198,6 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
             const Candidate& c = *some[i];
             Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
             p.confidence = confidence_of(c.match);
-            if (p.confidence < least_confidence) continue;
             const auto same = std::find_if(found.begin(), found.end(), [&](const Placement& o) { return overlap(o.corners, p.corners); });
             if (same == found.end()) found.push_back(p);
             // Where both explain the frame, an unmirrored chart goes before a mirrored one.
