@@ -53,12 +53,28 @@ void FramesModel::rebuild() {
     sort(sort_column_, sort_order_);
 }
 
+// Worst first, frames without a verdict last.
+static QString gate_order(const plan::Finding* worst, const QString& words) {
+    return (!worst ? "3" : worst->status == "reshoot" ? "0" : worst->status == "caution" ? "1" : "2") + words;
+}
+
+const plan::Finding* FramesModel::worst_of(const plan::Frame& f) const {
+    const plan::Finding* worst = nullptr;
+    const auto badness = [](const plan::Finding& x) { return x.status == "reshoot" ? 2 : x.status == "caution" ? 1 : 0; };
+    if (f.kind != plan::FrameKind::ordinary)
+        for (const plan::ChartShot& shot : session_.shoot().chart_shots)
+            if (shot.frame == f.id)
+                for (const plan::Finding& x : session_.shoot().findings)
+                    if (x.chart_shot == shot.id && (!worst || badness(x) > badness(*worst))) worst = &x;
+    return worst;
+}
+
 void FramesModel::sort(int column, Qt::SortOrder order) {
     sort_column_ = column, sort_order_ = order;
     std::vector<std::pair<QString, Id>> keyed;
     for (const Id id : rows_) {
         const plan::Frame& f = *session_.frame_row(id);
-        keyed.emplace_back(column == taken ? qs(plan::time_of(plan::time_in_job(session_.shoot(), f))) : column == picture ? QString("%1").arg(id, 12) : text(f, column), id);
+        keyed.emplace_back(column == gate ? gate_order(worst_of(f), text(f, gate)) : column == taken ? qs(plan::time_of(plan::time_in_job(session_.shoot(), f))) : column == picture ? QString("%1").arg(id, 12) : text(f, column), id);
     }
     emit layoutAboutToBeChanged();
     std::stable_sort(keyed.begin(), keyed.end(), [&](const auto& a, const auto& b) { return order == Qt::AscendingOrder ? a.first < b.first : b.first < a.first; });
@@ -91,6 +107,11 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
         if (!f.problem.empty()) return tr("unreadable");
         if (f.kind == plan::FrameKind::clip) return tr("clip");
         return f.kind == plan::FrameKind::chart ? tr("chart") : tr("frame");
+    case gate: {
+        const plan::Finding* worst = worst_of(f);
+        if (!worst) return {};
+        return worst->status == "pass" ? tr("pass") : QString("%1: %2").arg(qs(worst->status), qs(worst->check).replace('_', ' '));
+    }
     case setup: return f.setup ? session_.title_of(f.setup) : tr("none");
     case reason: return f.problem.empty() ? qs(f.reason) : qs(f.problem);
     default: return {};
@@ -108,6 +129,7 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
         if (const auto more = companions_.find(id); more != companions_.end())
             for (const Id other : more->second)
                 if (const plan::Frame* o = session_.frame_row(other)) words += "\n" + qs(o->path) + ": " + qs(o->reason);
+        if (const plan::Finding* worst = worst_of(*f); worst && !worst->advice.empty()) words += "\n" + qs(worst->advice);
         return words + "\n" + text(*f, reason);
     }
     if (role == Qt::FontRole && i.column() == setup && f->by_hand) {
@@ -138,7 +160,7 @@ QVariant FramesModel::headerData(int section, Qt::Orientation orientation, int r
     if (orientation != Qt::Horizontal) return {};
     if (role == Qt::TextAlignmentRole) return int(Qt::AlignLeft | Qt::AlignVCenter);
     if (role != Qt::DisplayRole) return {};
-    const QString names[] = {QString(), tr("File"), tr("Taken"), tr("Camera, lens"), tr("Exposure"), tr("Kind"), tr("Setup"), tr("Why there")};
+    const QString names[] = {QString(), tr("File"), tr("Taken"), tr("Camera, lens"), tr("Exposure"), tr("Kind"), tr("Gate"), tr("Setup"), tr("Why there")};
     return names[section];
 }
 

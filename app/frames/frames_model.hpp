@@ -14,7 +14,7 @@ class FramesModel : public QAbstractTableModel {
     Q_OBJECT
 
 public:
-    enum Column { picture, name, taken, camera, settings, what, setup, reason, column_count };
+    enum Column { picture, name, taken, camera, settings, what, gate, setup, reason, column_count };
     explicit FramesModel(Session& session, QObject* parent = nullptr);
     int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
     int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : column_count; }
@@ -28,6 +28,8 @@ public:
 
 private:
     QString text(const plan::Frame& f, int column) const;
+    /// The gate's worst finding on a chart shot; nothing for other frames.
+    const plan::Finding* worst_of(const plan::Frame& f) const;
     void rebuild();
 
     Session& session_;

@@ -48,7 +48,7 @@ FramesView::FramesView(Session& session, QWidget* parent)
     table_->horizontalHeader()->setHighlightSections(false);
     table_->setContextMenuPolicy(Qt::CustomContextMenu);
     table_->setAccessibleName(tr("Frames of the job"));
-    const int widths[] = {80, 140, 170, 190, 170, 76, 170, 200};
+    const int widths[] = {80, 124, 148, 166, 150, 60, 146, 146, 160};
     for (int c = 0; c < FramesModel::column_count; ++c) table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setStretchLastSection(true);
     empty_->setAlignment(Qt::AlignCenter);

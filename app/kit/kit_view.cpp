@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "../plan/plan_view.hpp"
+#include "chart_editor.hpp"
 #include "kit_section.hpp"
 #include "light_plot.hpp"
 
@@ -63,13 +64,19 @@ KitView::KitView(Session& session, QWidget* parent) : QWidget(parent), session_(
         pages_->addWidget(page);
     };
     add(tr("Charts and cards"), make_cards());
+    auto* own = new QWidget; // the editor reads every chart: made when it is asked for
+    (new QVBoxLayout(own))->setContentsMargins(0, 0, 0, 0);
+    add(tr("Own charts"), own);
     add(tr("Lights"), make_lights());
     add(tr("Cameras"), make_cameras());
     add(tr("Monitors"), make_monitors());
     add(tr("Fallbacks"), make_fallbacks());
     add(tr("Warmth steps"), make_warmths());
     add(tr("Series"), make_series());
-    connect(sections_, &QListWidget::currentRowChanged, pages_, &QStackedWidget::setCurrentIndex);
+    connect(sections_, &QListWidget::currentRowChanged, this, [this, own](int row) {
+        if (pages_->widget(row) == own && own->layout()->count() == 0) own->layout()->addWidget(new ChartEditor);
+        pages_->setCurrentIndex(row);
+    });
     sections_->setCurrentRow(0);
 }
 

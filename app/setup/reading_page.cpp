@@ -1,6 +1,10 @@
 #include "reading_page.hpp"
 
 #include <QFileDialog>
+#include <QLabel>
+#include <cmath>
+
+#include "inspect/inspect.hpp"
 
 #include "../widgets/swatches.hpp"
 
@@ -12,6 +16,23 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
     table_->setToolTip(tr("Scene-linear camera RGB, 1 = saturation, black subtracted, no balance"));
     side()->addWidget(usable_);
     side()->addWidget(facts_);
+    side()->addSpacing(6);
+    mapped_ = new QComboBox;
+    mapped_->setObjectName("mapChoice");
+    mapped_->addItems({tr("Light on the chart"), tr("Noise of the patches")});
+    mapped_->setAccessibleName(tr("What the drawing of the chart shows"));
+    map_ = new PatchMap;
+    map_->setObjectName("patchMap");
+    map_words_ = new QLabel;
+    map_words_->setWordWrap(true);
+    map_words_->setToolTip(tr("What camera and eye see differently is in it: a few hundredths of a stop from patch to patch are usual"));
+    map_words_->setProperty("dim", true);
+    side()->addWidget(mapped_);
+    side()->addWidget(map_);
+    side()->addWidget(map_words_);
+    connect(mapped_, &QComboBox::currentIndexChanged, this, &ReadingPage::show_map);
+    connect(map_, &PatchMap::patch_chosen, table_, &PatchTable::select_patch);
+    connect(map_, &PatchMap::patch_chosen, picture_, &PictureView::select_patch);
     side()->addStretch();
     save_ = side_button(tr("Save the reading \u2026"), "table", tr("Writes the reading as CGATS text for other programs"));
     connect(save_, &QPushButton::clicked, this, [this] {
@@ -22,7 +43,38 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
     picture_->keep_chart_in_view(true);
     connect(table_, &PatchTable::patch_chosen, picture_, &PictureView::select_patch);
     connect(picture_, &PictureView::patch_chosen, table_, &PatchTable::select_patch);
-    arrange(picture_, table_);
+    connect(table_, &PatchTable::patch_chosen, map_, &PatchMap::select_patch);
+    connect(picture_, &PictureView::patch_chosen, map_, &PatchMap::select_patch);
+    arrange(picture_, table_, 200);
+}
+
+void ReadingPage::show_map() {
+    const SetupState& s = session_.at(setup_);
+    const bool any = s.shot && s.reference;
+    for (QWidget* w : std::initializer_list<QWidget*>{mapped_, map_, map_words_}) w->setVisible(any);
+    if (!any) return map_->clear();
+    const chart::Definition& d = s.shot->definition;
+    std::vector<double> values(d.patches.size(), NAN);
+    const auto at = [&](const std::string& id) { return static_cast<std::size_t>(d.index_of(id)); };
+    const auto& patches = s.shot->reading.patches;
+    if (mapped_->currentIndex() == 0) {
+        const inspect::Explained light = inspect::explain(s.shot->reading, d, *s.reference);
+        double low = INFINITY, high = -INFINITY;
+        for (std::size_t i = 0; i < patches.size() && light.usable; ++i) {
+            values[at(patches[i].id)] = light.light[i];
+            if (std::isfinite(light.light[i])) low = std::min(low, light.light[i]), high = std::max(high, light.light[i]);
+        }
+        // A quarter of a stop is seen at a glance, more still has room.
+        const double reach = std::max({0.25, high, -low});
+        map_->set(d, values, reach, -reach, 2, tr("stops"));
+        map_words_->setText(!light.usable ? tr("Too few patches tell how the light falls.") : tr("Stops over the middle; %1 between the darkest and the lightest patch.").arg(high - low, 0, 'f', 2));
+    } else {
+        double worst = 0;
+        for (const auto& p : patches)
+            if (p.usable() && p.mean[1] > 0) values[at(p.id)] = read::snr_db(p, 1), worst = std::max(worst, 100 * p.sd[1] / p.mean[1]);
+        map_->set(d, values, 50, 10, 0, tr("dB"));
+        map_words_->setText(tr("Signal to noise of a green pixel, dB; darker is noisier. The noisiest varies by %1 %.").arg(worst, 0, 'f', 1));
+    }
 }
 
 void ReadingPage::show_setup(Id setup) {
@@ -49,6 +101,7 @@ void ReadingPage::show_setup(Id setup) {
             if (s.balance && p.id == s.balance->white_patch) noise = relative;
         }
     table_->set(rows);
+    show_map();
     if (!s.shot) {
         usable_->set("\u2013");
         facts_->set({});

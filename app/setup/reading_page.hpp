@@ -1,5 +1,8 @@
 #pragma once
 
+#include <QComboBox>
+
+#include "../widgets/patch_map.hpp"
 #include "../widgets/patch_table.hpp"
 #include "../widgets/picture_view.hpp"
 #include "page.hpp"
@@ -16,10 +19,15 @@ public:
     PictureView* picture() override { return picture_; }
 
 private:
+    void show_map();
+
     PictureView* picture_;
     Figure* usable_;
     Facts* facts_;
     PatchTable* table_;
+    QComboBox* mapped_;
+    PatchMap* map_;
+    QLabel* map_words_;
     QPushButton* save_;
 };
 

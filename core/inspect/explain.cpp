@@ -84,7 +84,7 @@ double log_ratio(const Patch& p, const Vec3& explained, double floor) { return s
 
 Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference) {
     Explained e;
-    e.excess.assign(reading.patches.size(), NAN);
+    e.excess.assign(reading.patches.size(), NAN), e.light.assign(reading.patches.size(), NAN);
     e.residual.assign(reading.patches.size(), NAN);
     e.off.assign(reading.patches.size(), Vec3::Zero());
     std::vector<Patch> patches;
@@ -208,6 +208,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         const Patch& p = patches[i];
         const Vec3 x = explained_of(e, p);
         e.excess[p.index] = log_ratio(p, x, floor);
+        e.light[p.index] = e.excess[p.index] + std::log2(p.gain);
         e.off[p.index] = p.seen - x;
         e.residual[p.index] = (p.seen - x).norm() / (x.norm() + 2 * floor);
         const auto ratio = [&](int c) { return std::log2((std::max(0.0, p.seen[c]) + floor) / (std::max(0.0, x[c]) + floor)); };

@@ -56,6 +56,7 @@ struct Explained {
     double slope_x = 0, slope_y = 0; ///< of the light, stops across the chart's width and height
     double step = 0;                ///< of a shadow, stops; 0: none
     double step_angle_deg = 0, step_at = 0; ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
+    std::vector<double> light;      ///< log2 of the light on each patch over the chart's middle; NaN where not usable
     std::vector<double> excess;     ///< log2 of measured over explained luminance, by patch; NaN where not usable
     std::vector<double> residual;   ///< relative colour residual, by patch; NaN where not usable
     std::vector<colour::Vec3> off;  ///< measured minus explained camera RGB, by patch

@@ -320,7 +320,7 @@ TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
     ASSERT_EQ(session().kit().light_readings.size(), 2u);
     EXPECT_NEAR(session().kit().light_readings[1].kelvin, 2900, 0.1 * 2900);
     window.show_kit();
-    window.kit_view()->sections()->setCurrentRow(1);
+    window.kit_view()->sections()->setCurrentRow(2);
     EXPECT_EQ(window.kit_view()->findChild<LightPlot*>("lightPlot")->lines(), 2); // two powers, two lines
     // A fallback for what could not be shot.
     session().fit(id(0));

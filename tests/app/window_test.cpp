@@ -14,8 +14,10 @@
 #include <clocale>
 
 #include "gui.hpp"
+#include "kit/chart_editor.hpp"
 #include "main_window.hpp"
 #include "theme.hpp"
+#include "widgets/patch_map.hpp"
 #include "widgets/patch_table.hpp"
 #include "widgets/picture_view.hpp"
 
@@ -157,6 +159,15 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     QTest::qWait(50);
     stall.phase("reading shown");
     keep_picture(window, "reading");
+    // The demo's light falls evenly: within the gate's limit of a fifth of a stop.
+    auto* map = child<PatchMap>(window, "patchMap");
+    const QStringList words = map->text_at(QPointF(3, 3)).split(' ');
+    ASSERT_EQ(words.size(), 3) << map->text_at(QPointF(3, 3)).toStdString();
+    EXPECT_EQ(words[0], "A1:");
+    EXPECT_LT(std::abs(words[1].toDouble()), 0.2);
+    child<QComboBox>(window, "mapChoice")->setCurrentIndex(1);
+    EXPECT_TRUE(map->text_at(QPointF(3, 3)).endsWith("dB"));
+    child<QComboBox>(window, "mapChoice")->setCurrentIndex(0);
     stall.restart();
     key(Qt::Key_3, Qt::AltModifier);
     ASSERT_TRUE(idle());
@@ -254,6 +265,13 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(idle());
     QTest::qWait(300);
     keep_picture(window, "frames");
+    // The gate's verdicts, worst first.
+    auto* rows = window.board_place()->frames_view()->model();
+    rows->sort(FramesModel::gate, Qt::AscendingOrder);
+    EXPECT_EQ(rows->index(0, FramesModel::gate).data().toString(), "reshoot: clipping");
+    EXPECT_TRUE(rows->index(0, FramesModel::name).data(Qt::ToolTipRole).toString().contains("Close down"));
+    EXPECT_EQ(rows->index(rows->rowCount() - 1, FramesModel::gate).data().toString(), "");
+    rows->sort(FramesModel::taken, Qt::DescendingOrder);
     stall.restart();
     key(Qt::Key_L);
     EXPECT_GT(window.board_place()->log_view()->table()->rowCount(), 30);
@@ -265,12 +283,16 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     keep_picture(window, "plan");
     stall.restart();
     key(Qt::Key_4);
-    window.kit_view()->sections()->setCurrentRow(1);
+    window.kit_view()->sections()->setCurrentRow(2);
     auto* lights = child<QTableWidget>(*window.kit_view(), "");
     lights->setCurrentCell(3, 0);
     QTest::qWait(50);
     stall.phase("kit shown");
     keep_picture(window, "kit");
+    window.kit_view()->sections()->setCurrentRow(1);
+    child<ChartEditor>(*window.kit_view(), "")->start_from("panels48");
+    QTest::qWait(50);
+    keep_picture(window, "own-chart");
     test::measured("longest stall of the event loop: %.0f ms (aim: under 50)", stall.longest_of_all());
     EXPECT_EQ(notice(), "");
 }
