@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstdio>
 #include <fstream>
+#include <numeric>
 
 #include <CLI/CLI.hpp>
 #include <opencv2/mcc.hpp>
@@ -151,7 +152,7 @@ bool peer_finds(const cv::Mat& rgb, const Corners& truth, const chart::Definitio
 
 void beside_peer(const char* title, const std::vector<Case>& cases, const std::vector<chart::Definition>& definitions) {
     int ours = 0, peers = 0, n = 0;
-    std::vector<double> our_ms, peer_ms;
+    std::vector<double> our_ms, alone_ms, peer_ms;
     double megapixels = 0;
     for (const Case& c : cases) {
         if (c.truth.empty() || c.truth[0].chart != "grid24" || c.truth[0].mirrored) continue;
@@ -161,6 +162,9 @@ void beside_peer(const char* title, const std::vector<Case>& cases, const std::v
         our_ms.push_back(milliseconds_since(start));
         const chart::Definition& definition = definition_of(definitions, "grid24");
         ours += std::any_of(found.begin(), found.end(), [&](const auto& p) { return p.chart == "grid24" && error_pitch(c.truth[0].corners, p.corners, definition) < 0.3; });
+        start = std::chrono::steady_clock::now();
+        find::locate(image, {definition});
+        alone_ms.push_back(milliseconds_since(start));
         Corners truth = c.truth[0].corners;
         for (chart::Point& p : truth) p /= image.cell;
         double ms = 0;
@@ -170,11 +174,12 @@ void beside_peer(const char* title, const std::vector<Case>& cases, const std::v
         ++n;
     }
     if (n == 0) return;
-    double our_sum = 0, peer_sum = 0;
-    for (const double v : our_ms) our_sum += v;
-    for (const double v : peer_ms) peer_sum += v;
-    std::printf("\n### %s\n| %d frames of `grid24`, %.1f megapixels in the mean | Refero, all %zu charts tried | OpenCV's chart module, this chart only |\n|---|---|---|\n", title, n, megapixels / n, definitions.size());
-    std::printf("| found | %d (%.0f %%) | %d (%.0f %%) |\n| time, mean | %.0f ms | %.0f ms, %.1f times as long |\n| time, worst | %.0f ms | %.0f ms |\n", ours, 100.0 * ours / n, peers, 100.0 * peers / n, our_sum / n, peer_sum / n, peer_sum / our_sum, at_share(our_ms, 1), at_share(peer_ms, 1));
+    const auto mean = [&](const std::vector<double>& all) { return std::accumulate(all.begin(), all.end(), 0.0) / n; };
+    const double our_mean = mean(our_ms), alone_mean = mean(alone_ms), peer_mean = mean(peer_ms);
+    std::printf("\n### %s\n| %d frames of `grid24`, %.1f megapixels in the mean | Refero, all %zu charts tried | Refero, this chart only | OpenCV's chart module, this chart only |\n|---|---|---|---|\n", title, n, megapixels / n, definitions.size());
+    std::printf("| found | %d (%.0f %%) | | %d (%.0f %%) |\n", ours, 100.0 * ours / n, peers, 100.0 * peers / n);
+    std::printf("| time, mean | %.0f ms | %.0f ms | %.0f ms: %.1f and %.1f times as long |\n", our_mean, alone_mean, peer_mean, peer_mean / our_mean, peer_mean / alone_mean);
+    std::printf("| time, worst | %.0f ms | %.0f ms | %.0f ms |\n", at_share(our_ms, 1), at_share(alone_ms, 1), at_share(peer_ms, 1));
     std::fflush(stdout);
 }
 

@@ -52,6 +52,21 @@ TEST_F(Gate, a_clean_shot_passes_every_check) {
         }
 }
 
+// The light on each patch is the one that was set: a slope of so many stops from left to right of the frame.
+TEST_F(Gate, light_on_each_patch_follows_the_scene) {
+    test::shoot({.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"falloff_stops":1.2,"falloff_deg":0,"lens":{"name":"L","vignetting_stops":0})"}, scratch / "a.dng");
+    const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const Explained e = explain(s.reading, s.definition, chart::reference_of(s.definition));
+    ASSERT_TRUE(e.usable);
+    double left = 0, right = 0;
+    for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
+        if (s.reading.patches[i].id.ends_with('1')) left += e.light[i] / 4;
+        if (s.reading.patches[i].id.ends_with('6')) right += e.light[i] / 4;
+    }
+    // The chart is 0.42 of the frame wide, middles of its outer columns 5/6 of that apart.
+    EXPECT_NEAR(std::abs(left - right), 1.2 * 0.42 * 5 / 6, 0.08);
+}
+
 // Stray light is told by its amount: what was added is what is found.
 TEST_F(Gate, veiling_glare_is_measured) {
     for (const double veil : {0.02, 0.05}) {
