@@ -56,27 +56,32 @@ std::optional<std::array<int, 3>> columns(const Table& table, const char* a, con
     return found;
 }
 
-// SPECTRAL_NMnnn (also SPECTRAL_nnn and nmnnn): column and wavelength, ascending.
+// Columns of a spectrum and their wavelengths, ascending.
 std::vector<std::pair<int, double>> spectral_columns(const Table& table) {
     std::vector<std::pair<int, double>> found;
     char** names = nullptr;
     const int columns = cmsIT8EnumDataFormat(table.get(), &names);
-    for (int c = 0; names && c < columns; ++c) {
-        const std::string_view name = names[c] ? names[c] : "";
-        for (const std::string_view prefix : {"SPECTRAL_NM_", "SPECTRAL_NM", "SPECTRAL_", "nm"}) {
-            if (!name.starts_with(prefix)) continue;
-            int nm = 0;
-            const auto [end, problem] = std::from_chars(name.data() + prefix.size(), name.data() + name.size(), nm);
-            if (problem != std::errc() || end != name.data() + name.size() || nm < 300 || nm > 1100) continue;
-            if (std::none_of(found.begin(), found.end(), [&](const auto& f) { return f.second == nm; })) found.emplace_back(c, nm);
-            break;
-        }
-    }
+    for (int c = 0; names && c < columns; ++c)
+        if (const int nm = wavelength_of_column(names[c] ? names[c] : ""); nm && std::none_of(found.begin(), found.end(), [&](const auto& f) { return f.second == nm; })) found.emplace_back(c, nm);
     std::sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     return found;
 }
 
 } // namespace
+
+int wavelength_of_column(std::string_view name) {
+    std::string rest = to_lower(std::string(name));
+    for (const std::string_view prefix : {"spectral_nm_", "spectral_nm", "spectral_", "nm", "r"})
+        if (rest.starts_with(prefix) && rest.size() > prefix.size()) {
+            rest.erase(0, prefix.size());
+            break;
+        }
+    if (rest.ends_with("nm")) rest.resize(rest.size() - 2);
+    while (!rest.empty() && rest.back() == ' ') rest.pop_back();
+    double nm = 0; // whole, but written "400.0" at times
+    const auto [end, problem] = std::from_chars(rest.data(), rest.data() + rest.size(), nm);
+    return problem == std::errc() && end == rest.data() + rest.size() && nm >= 300 && nm <= 1100 && nm == std::floor(nm) ? static_cast<int>(nm) : 0;
+}
 
 Reference load_reference(const fs::path& file) { return parse_reference(read_file(file, most_bytes), file); }
 

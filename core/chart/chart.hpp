@@ -61,6 +61,8 @@ Definition find_definition(const std::string& id_or_file);
 /// Throws Error(input).
 Reference load_reference(const std::filesystem::path& cgats);
 Reference parse_reference(const std::string& cgats, const std::filesystem::path& file);
+/// Wavelength in nm of a table's column (SPECTRAL_NM400, SPECTRAL_400, nm400, R400, 400, 400 nm ...), 300 to 1100; else 0.
+int wavelength_of_column(std::string_view name);
 /// The chart's own reference. Throws Error(input) if it has none or the file lacks a patch of the chart.
 Reference reference_of(const Definition& definition);
 

@@ -58,20 +58,6 @@ std::optional<double> number(std::string text, bool decimal_comma) {
     return v;
 }
 
-/// Wavelength of a column's name, or 0.
-int wavelength(std::string name) {
-    name = to_lower(name);
-    for (const char* prefix : {"spectral_nm_", "spectral_nm", "spectral_", "nm", "r"})
-        if (name.starts_with(prefix) && name.size() > std::string_view(prefix).size()) {
-            name = name.substr(std::string_view(prefix).size());
-            break;
-        }
-    if (name.ends_with("nm")) name.resize(name.size() - 2);
-    while (!name.empty() && name.back() == ' ') name.pop_back();
-    const auto v = number(name, false);
-    return v && *v >= 300 && *v <= 1100 && *v == std::floor(*v) ? static_cast<int>(*v) : 0;
-}
-
 Series parse_table(const std::string& text, const fs::path& file, const Conditions& conditions) {
     std::istringstream lines(text);
     std::string line;
@@ -99,7 +85,7 @@ Series parse_table(const std::string& text, const fs::path& file, const Conditio
         else if (is({"l", "l*", "lab_l"})) lab[0] = c;
         else if (is({"a", "a*", "lab_a"})) lab[1] = c;
         else if (is({"b", "b*", "lab_b"})) lab[2] = c;
-        else if (const int nm = wavelength(name)) spectral.emplace_back(nm, c);
+        else if (const int nm = wavelength_of_column(name)) spectral.emplace_back(nm, c);
     }
     std::sort(spectral.begin(), spectral.end());
     const auto all = [](const std::array<int, 3>& c) { return c[0] >= 0 && c[1] >= 0 && c[2] >= 0; };
