@@ -48,19 +48,23 @@ Run add_fit(CLI::App& app) {
         c.light_name = a->light;
         fit::save(c, a->output);
         Result r;
-        r.json = {{"model", fit::name_of(c.model)}, {"fit", json_of(c.fit)}, {"cross_validated", json_of(c.cross_validated)}, {"candidates", Json::array()}};
-        r.words = "CIEDE2000           fitted: mean   max   left out: mean   max\n";
+        r.json = {{"model", fit::name_of(c.model)}, {"fit", json_of(c.fit)}, {"cross_validated", json_of(c.cross_validated)}, {"unseen", json_of(c.unseen)}, {"choice", c.choice}, {"candidates", Json::array()}};
+        r.words = "CIEDE2000           fitted: mean   max   left out: mean   max   elsewhere   noise\n";
         for (const fit::Candidate& k : c.candidates) {
-            r.json["candidates"].push_back({{"model", fit::name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}});
-            r.words += formatted("%-22s %9.2f %5.2f %16.2f %5.2f%s\n", fit::name_of(k.model).c_str(), k.fit.mean, k.fit.max, k.cross_validated.mean,
-                            k.cross_validated.max, k.model == c.model ? "  <- chosen" : "");
+            r.json["candidates"].push_back({{"model", fit::name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}, {"by_hue", json_of(k.by_hue)}, {"unseen", json_of(k.unseen)}, {"worst", k.worst}, {"neutral", k.neutral},
+                                          {"noise_gain", k.noise_gain}, {"bend", k.bend}, {"kept", k.kept}, {"withdrawn", k.withdrawn}});
+            r.words += formatted("%-22s %9.2f %5.2f %16.2f %5.2f %11.2f %6.1fx%s%s\n", fit::name_of(k.model).c_str(), k.fit.mean, k.fit.max, k.cross_validated.mean, k.cross_validated.max, k.unseen.mean, k.noise_gain,
+                                 k.model == c.model ? "  <- chosen" : "", k.withdrawn.empty() ? k.kept < 1 ? formatted("  stiffened to %.0f %%", 100 * k.kept).c_str() : "" : ("  withdrawn: " + k.withdrawn).c_str());
         }
         r.json["white"] = c.balance.white_patch;
-        r.json["choice"] = c.choice;
         r.json["left_out"] = c.left_out;
+        r.json["odd"] = c.odd;
         r.json["file"] = a->output;
         r.words += "Balanced on " + c.balance.white_patch + ". " + c.choice + "\n";
-        for (const std::string& id : c.left_out) r.words += "Not fitted: " + id + " (clipped or unreadable)\n";
+        for (const std::string& id : c.left_out) {
+            const bool odd = std::find(c.odd.begin(), c.odd.end(), id) != c.odd.end();
+            r.words += "Not fitted: " + id + (odd ? " (no light and camera explain it: look for dirt, a finger or a reflection)\n" : " (clipped or unreadable)\n");
+        }
         return r;
     };
 }

@@ -13,10 +13,15 @@ QString words_of(fit::Model model) {
     switch (model) {
     case fit::Model::diagonal: return QObject::tr("Balance only");
     case fit::Model::matrix: return QObject::tr("Matrix 3 \u00d7 3");
+    case fit::Model::spectral: return QObject::tr("Spectral");
     case fit::Model::root_polynomial_2: return QObject::tr("Root-polynomial, degree 2");
+    case fit::Model::root_polynomial_3: return QObject::tr("Root-polynomial, degree 3");
+    case fit::Model::lut: return QObject::tr("Matrix and smooth residual");
     }
     return {};
 }
+
+constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
 
 } // namespace
 
@@ -36,7 +41,7 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     };
     add(tr("&Model"), model_, tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
     model_->addItem(tr("by cross-validation"), "");
-    for (const auto m : {fit::Model::diagonal, fit::Model::matrix, fit::Model::root_polynomial_2}) model_->addItem(words_of(m), QString::fromStdString(fit::name_of(m)));
+    for (const auto m : fit::all_models) model_->addItem(words_of(m), QString::fromStdString(fit::name_of(m)));
     add(tr("&Intent"), intent_, tr("Which patches the fit cares for most"));
     intent_->addItem(tr("all patches alike"), "colorimetric");
     intent_->addItem(tr("skin first"), "skin");
@@ -80,24 +85,38 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     auto* rows = new QVBoxLayout(below);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    candidates_->setColumnCount(6);
-    candidates_->setHorizontalHeaderLabels({tr("Model"), tr("Fitted: mean"), tr("max"), tr("Left out: mean"), tr("max"), tr("Verdict")});
+    const std::pair<QString, QString> columns[] = {
+        {tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
+        {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
+        {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
+        {tr("Worst"), tr("The patch that is predicted worst when left out")},
+        {tr("Hue left out"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
+        {tr("Elsewhere"), tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
+        {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
+        {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
+        {tr("Verdict"), {}},
+    };
+    candidates_->setColumnCount(column_count);
+    for (int k = 0; k < column_count; ++k) {
+        auto* item = new QTableWidgetItem(columns[k].first);
+        item->setToolTip(columns[k].second);
+        candidates_->setHorizontalHeaderItem(k, item);
+    }
     candidates_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     candidates_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    for (int k = 1; k < 5; ++k) candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    candidates_->verticalHeader()->setDefaultSectionSize(30);
+    for (int k = 1; k < verdict_column; ++k) candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    candidates_->verticalHeader()->setDefaultSectionSize(26);
     candidates_->verticalHeader()->hide();
     candidates_->setShowGrid(false);
     candidates_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     candidates_->setSelectionMode(QAbstractItemView::NoSelection);
     candidates_->setFocusPolicy(Qt::NoFocus);
-    candidates_->setToolTip(tr("CIEDE2000. Fitted: on the patches the model saw. Left out: on each patch when the fit did not see it."));
     words_->setWordWrap(true);
     words_->setProperty("dim", true);
     rows->addWidget(candidates_, 1);
     rows->addWidget(words_);
-    arrange(view, below, 168);
+    arrange(view, below, 246);
 }
 
 void CorrectionPage::choose_frame(Id frame) {
@@ -126,7 +145,8 @@ void CorrectionPage::show_setup(Id setup) {
     fit_->setEnabled(s.balance && !s.fitting && s.refused.isEmpty());
     fit_->setText(s.fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
     if (s.correction) {
-        left_out_->set(QString::number(s.correction->cross_validated.mean, 'f', 2), tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
+        left_out_->set(QString::number(s.correction->cross_validated.mean, 'f', 2), s.correction->unseen.max > 0 ? tr("about %1 expected on other surfaces; %2 on the patches it was fitted to, which is no evidence").arg(s.correction->unseen.mean, 0, 'f', 1).arg(s.correction->fit.mean, 0, 'f', 2)
+                                                                                                                 : tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
                        tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));
         choice_->setText(s.correction_stale() ? tr("Stale: %1. %2.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)) : tr("%1 on %2.").arg(words_of(s.correction->model), QString::fromStdString(s.correction->balance.white_patch)));
     } else {
@@ -144,10 +164,13 @@ void CorrectionPage::show_candidates(const SetupState& s) {
         const fit::Candidate& c = s.correction->candidates[static_cast<std::size_t>(i)];
         const bool chosen = c.model == s.correction->model;
         const auto number = [](double v) { return QString::number(v, 'f', 2); };
-        const QString texts[] = {words_of(c.model), number(c.fit.mean), number(c.fit.max), number(c.cross_validated.mean), number(c.cross_validated.max), chosen ? tr("chosen") : QString()};
-        for (int k = 0; k < 6; ++k) {
+        const auto known = [&](double v, const fit::Statistics& of) { return of.max > 0 ? number(v) : QString("\u2013"); };
+        const QString verdict = !c.withdrawn.empty() ? tr("withdrawn: %1").arg(QString::fromStdString(c.withdrawn)) : c.kept < 1 ? tr("%1stiffened to %2 %").arg(chosen ? tr("chosen, ") : QString()).arg(std::lround(100 * c.kept)) : chosen ? tr("chosen") : QString();
+        const QString texts[column_count] = {words_of(c.model), number(c.fit.mean), number(c.cross_validated.mean), QString("%1  %2").arg(QString::fromStdString(c.worst)).arg(c.cross_validated.max, 0, 'f', 1), known(c.by_hue.mean, c.by_hue),
+                                             known(c.unseen.mean, c.unseen), number(c.neutral), QString("\u00d7 %1").arg(c.noise_gain, 0, 'f', 1), verdict};
+        for (int k = 0; k < column_count; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
-            item->setTextAlignment((k > 0 && k < 5 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            item->setTextAlignment((k > 0 && k < verdict_column ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
             QFont f = candidates_->font();
             f.setWeight(chosen ? QFont::DemiBold : QFont::Normal);
             item->setFont(f);
@@ -158,8 +181,12 @@ void CorrectionPage::show_candidates(const SetupState& s) {
     QString words = QString::fromStdString(s.correction->choice);
     if (!s.correction->left_out.empty()) {
         QStringList ids;
-        for (const std::string& id : s.correction->left_out) ids << QString::fromStdString(id);
-        words += tr(" Not fitted, clipped or unreadable: %1.").arg(ids.join(", "));
+        for (const std::string& id : s.correction->left_out)
+            if (std::find(s.correction->odd.begin(), s.correction->odd.end(), id) == s.correction->odd.end()) ids << QString::fromStdString(id);
+        if (!ids.isEmpty()) words += tr(" Not fitted, clipped or unreadable: %1.").arg(ids.join(", "));
+        QStringList odd;
+        for (const std::string& id : s.correction->odd) odd << QString::fromStdString(id);
+        if (!odd.isEmpty()) words += tr(" Not fitted, because no light and camera explain it: %1. Look for dirt, a finger or a reflection there.").arg(odd.join(", "));
     }
     words_->setText(words);
 }

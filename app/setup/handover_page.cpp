@@ -172,7 +172,7 @@ void HandoverPage::show_setup(Id setup) {
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
     else if (s.correction_stale()) fits_->setText(tr("The correction is stale: %1. %2 before you hand it over.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)));
     else if (s.balance_only()) fits_->setText(tr("Balance only: gains and exposure, no colour correction. %1 becomes neutral.").arg(QString::fromStdString(s.correction->balance.white_patch)));
-    else if (matrix_only && s.correction->model == fit::Model::root_polynomial_2) {
+    else if (matrix_only && !fit::is_matrix(s.correction->model)) {
         double matrix = 0;
         for (const fit::Candidate& c : s.correction->candidates)
             if (c.model == fit::Model::matrix) matrix = c.cross_validated.mean;

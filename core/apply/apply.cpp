@@ -54,13 +54,16 @@ Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::st
         const Vec3f b = gain.cwiseProduct(v);
         return calm ? calm_highlights(v, b) : b;
     };
-    if (c.model != fit::Model::root_polynomial_2)
+    if (fit::is_matrix(c.model))
         return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f { return linear * balanced(v); });
-    const Mat3f roots = m.rightCols<3>();
-    return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f {
-        const Vec3f b = balanced(v), p = b.cwiseMax(0);
-        return linear * b + roots * Vec3f(std::sqrt(p[0] * p[1]), std::sqrt(p[1] * p[2]), std::sqrt(p[0] * p[2]));
-    });
+    if (m.cols() == 6) { // the roots of degree 2 are worth a way of their own: every frame goes this way
+        const Mat3f roots = m.rightCols<3>();
+        return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f {
+            const Vec3f b = balanced(v), p = b.cwiseMax(0);
+            return linear * b + roots * Vec3f(std::sqrt(p[0] * p[1]), std::sqrt(p[1] * p[2]), std::sqrt(p[0] * p[2]));
+        });
+    }
+    return map_pixels(f, space, progress, stop, [&, model = c.model](const Vec3f& v) -> Vec3f { return m * fit::features(model, balanced(v).cast<double>()).cast<float>(); });
 }
 
 Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std::string& space, std::stop_token stop) {

@@ -46,6 +46,11 @@ Vec3 xyz_of(const Spectrum& reflectance, const Spectrum& light, const std::array
 /// XYZ of the light itself, Y = 1.
 Vec3 white_of(const Spectrum& light);
 
+/// The smoothest reflectance between 0 and 1 with the given XYZ (relative to D50, Y = 1) under D50.
+/// Burns, "Numerical methods for smoothest reflectance reconstruction", Color Res. Appl. 45, 2020 (LHTSS).
+/// Colours that no surface can have are drawn towards neutral until one can.
+Spectrum smooth_reflectance(const Vec3& xyz_d50);
+
 /// Planck's radiator at a temperature in kelvin (c2 = 1.4388e-2 m K), relative power 1 at 560 nm.
 Spectrum planck(double kelvin);
 /// CIE standard illuminant A (ISO/CIE 11664-2, formula).

@@ -28,6 +28,15 @@ ordered_json json_of(const Source& s) {
 Statistics statistics_from(const ordered_json& j) { return {j.at("mean"), j.at("median"), j.at("p95"), j.at("max")}; }
 Vec3 vec3_from(const ordered_json& j) { return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()); }
 
+Candidate candidate_from(const ordered_json& j) {
+    Candidate k{model_named(j.at("model")), statistics_from(j.at("fit")), statistics_from(j.at("cross_validated"))};
+    if (!j.contains("by_hue")) return k; // written before there were these
+    k.by_hue = statistics_from(j["by_hue"]);
+    k.unseen = statistics_from(j.at("unseen"));
+    k.worst = j.at("worst"), k.neutral = j.at("neutral"), k.noise_gain = j.at("noise_gain"), k.bend = j.at("bend"), k.kept = j.at("kept"), k.withdrawn = j.at("withdrawn");
+    return k;
+}
+
 Source source_from(const ordered_json& j) {
     Source s;
     s.file = j.at("file").get<std::string>();
@@ -72,8 +81,10 @@ Correction correction_from(const ordered_json& j) {
         } else { // outside the frame: JSON has no NaN
             r.mean.fill(NAN);
         }
+        if (p.contains("error")) r.error = p["error"], r.noise = p.at("noise");
         c.reading.patches.push_back(r);
         if (p.contains("reference_xyz")) c.reference.xyz[r.id] = vec3_from(p["reference_xyz"]);
+        if (p.contains("reflectance")) p["reflectance"].get_to(c.reference.spectrum[r.id].value);
     }
     for (const auto& id : j.at("left_out")) c.left_out.push_back(id.get<std::string>());
     c.light_name = j.at("light").value("name", "");
@@ -81,8 +92,9 @@ Correction correction_from(const ordered_json& j) {
     for (const auto& s : j.at("sources")) c.sources.push_back(source_from(s));
     c.fit = statistics_from(j.at("fit"));
     c.cross_validated = statistics_from(j.at("cross_validated"));
-    for (const auto& k : j.at("candidates"))
-        c.candidates.push_back({model_named(k.at("model")), statistics_from(k.at("fit")), statistics_from(k.at("cross_validated"))});
+    if (j.contains("unseen")) c.unseen = statistics_from(j["unseen"]);
+    for (const auto& id : j.value("odd", ordered_json::array())) c.odd.push_back(id.get<std::string>());
+    for (const auto& k : j.at("candidates")) c.candidates.push_back(candidate_from(k));
     return c;
 }
 
@@ -109,16 +121,21 @@ std::string to_json(const Correction& c) {
     }
     j["fit"] = json_of(c.fit);
     j["cross_validated"] = json_of(c.cross_validated);
+    j["unseen"] = json_of(c.unseen);
     j["candidates"] = ordered_json::array();
     for (const Candidate& k : c.candidates)
-        j["candidates"].push_back({{"model", name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}});
+        j["candidates"].push_back({{"model", name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}, {"by_hue", json_of(k.by_hue)}, {"unseen", json_of(k.unseen)}, {"worst", k.worst},
+                                   {"neutral", k.neutral}, {"noise_gain", k.noise_gain}, {"bend", k.bend}, {"kept", k.kept}, {"withdrawn", k.withdrawn}});
     j["sources"] = ordered_json::array();
     for (const Source& s : c.sources) j["sources"].push_back(json_of(s));
     j["left_out"] = c.left_out;
+    j["odd"] = c.odd;
     j["patches"] = ordered_json::array();
     for (const read::PatchReading& p : c.reading.patches) {
         ordered_json patch{{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}};
+        if (p.error[1] > 0) patch["error"] = p.error, patch["noise"] = p.noise;
         if (const auto xyz = c.reference.xyz.find(p.id); xyz != c.reference.xyz.end()) patch["reference_xyz"] = json_of(xyz->second);
+        if (const auto spectrum = c.reference.spectrum.find(p.id); spectrum != c.reference.spectrum.end()) patch["reflectance"] = spectrum->second.value;
         j["patches"].push_back(patch);
     }
     return j.dump(1) + "\n";

@@ -1,6 +1,7 @@
 // Corrections: white balance, exposure and a colour model, fitted from a reading to a reference.
 #pragma once
 
+#include <array>
 #include <optional>
 #include <string>
 #include <vector>
@@ -11,13 +12,21 @@ namespace refero::fit {
 
 using colour::Mat3;
 using colour::Vec3;
+using Coefficients = Eigen::Matrix<double, 3, Eigen::Dynamic>;
+using Features = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, 24, 1>; ///< at most 24, never on the heap
 
 /// Colour models, by growing freedom. All keep neutral neutral and scale with exposure.
 enum class Model {
     diagonal,          ///< balance only; balanced RGB is taken for linear BT.709
     matrix,            ///< 3 x 3
+    spectral,          ///< root-polynomial of degree 2, trained on plausible surfaces through the camera's estimated sensitivities
     root_polynomial_2, ///< Finlayson, Mackiewicz and Hurlbert 2015, degree 2: 3 x 6
+    root_polynomial_3, ///< the same of degree 3: 3 x 13, regularised
+    lut,               ///< matrix and a smooth residual over chromaticity (radial functions), regularised: 3 x 21
 };
+inline constexpr std::array all_models{Model::diagonal, Model::matrix, Model::spectral, Model::root_polynomial_2, Model::root_polynomial_3, Model::lut};
+/// True for what a 3 x 3 matrix holds.
+inline bool is_matrix(Model model) { return model == Model::diagonal || model == Model::matrix; }
 std::string name_of(Model model);
 /// Throws Error(usage) for names that are not models.
 Model model_named(const std::string& name);
@@ -33,10 +42,19 @@ struct Statistics {
 };
 Statistics statistics(std::vector<double> delta_e);
 
-/// How well one model did: on the patches it saw, and on each patch when that one was left out.
+/// How well one model did, and how it behaves.
 struct Candidate {
     Model model = Model::matrix;
-    Statistics fit, cross_validated;
+    Statistics fit;             ///< on the patches it saw
+    Statistics cross_validated; ///< on each patch when that one was left out
+    Statistics by_hue;          ///< on each patch when all of about its hue were left out
+    Statistics unseen;          ///< expected on a thousand plausible surfaces, through the camera's estimated sensitivities; 0 if not known
+    std::string worst;          ///< the patch that it predicts worst when left out
+    double neutral = 0;         ///< chroma (CIELAB) that it leaves on neutrals beyond the reference's, mean
+    double noise_gain = 1;      ///< noise in linear BT.709 over the balanced camera's, grey, root mean square; balance only: 1
+    double bend = 0;            ///< largest relative change of its slope over the camera's colours; a matrix: 0
+    double kept = 1;            ///< share of its freedom that it may use without folding or amplifying noise too much
+    std::string withdrawn;      ///< why it cannot be used; empty if it can
 };
 
 /// The frame or readings that a correction was made from.
@@ -52,16 +70,17 @@ struct Correction {
     Model model = Model::matrix;
     Intent intent = Intent::colorimetric;
     balance::Balance balance;
-    Eigen::Matrix<double, 3, Eigen::Dynamic> coefficients; ///< 3 x 3 or 3 x 6, to XYZ relative to D50, Y = 1
+    Coefficients coefficients; ///< features to XYZ relative to D50, Y = 1
 
     read::Reading reading;
     chart::Reference reference;             ///< only the patches of the reading
     std::string light_name;                 ///< as the user calls it; may be empty
     std::optional<colour::Temperature> light; ///< by the raw file's own matrix
     std::vector<Source> sources;
-    Statistics fit, cross_validated;
+    Statistics fit, cross_validated, unseen; ///< as of its candidate
     std::vector<Candidate> candidates;
-    std::vector<std::string> left_out;      ///< patches not fitted: clipped or unreadable
+    std::vector<std::string> left_out;      ///< patches not fitted: clipped, unreadable, or odd
+    std::vector<std::string> odd;           ///< those of them that no light and camera explain: dirty, covered, shone on
     std::string choice;                     ///< why this model, in one sentence
     std::string made;                       ///< UTC, "YYYY-MM-DDThh:mm:ssZ"
     std::string program_version;
@@ -70,8 +89,12 @@ struct Correction {
     Vec3 operator()(const Vec3& camera_rgb) const;
 };
 
-/// Features of a balanced colour, 1 for (1, 1, 1): RGB, or RGB and the roots of its products.
-Eigen::VectorXd features(Model model, const Vec3& balanced_rgb);
+/// Features of a balanced colour, homogeneous of degree 1: RGB first, then roots of its products, or radial functions.
+Features features(Model model, const Vec3& balanced_rgb);
+/// Slope of the model at a balanced colour: XYZ by balanced RGB.
+Mat3 slope(Model model, const Coefficients& coefficients, const Vec3& balanced_rgb);
+/// Noise beyond this gain is not accepted of a model; less where the shot itself is noisy.
+inline constexpr double most_noise_gain = 10;
 
 struct Settings {
     std::optional<Model> model; ///< none: chosen by cross-validation
@@ -79,12 +102,14 @@ struct Settings {
     std::string white;          ///< patch id; empty: chosen
 };
 
-/// Balances, fits every candidate (or the one asked for) and cross-validates it leaving one patch out at a time.
-/// `definition` may be null. Throws Error(input) when fewer than the model's patches are usable.
+/// Balances, fits every candidate and cross-validates it, leaving out one patch at a time and one hue at a time. A patch
+/// that no light and camera explain is left out and named. `definition` may be null; without it all patches weigh alike.
+/// Throws Error(input) when fewer patches are usable than the model asked for needs, or when it folds.
 Correction build(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition,
                  const Settings& settings, std::stop_token stop = {});
 
-/// The same correction with the best matrix for its reading: what formats without room for more can hold.
+/// The same correction with the best matrix for its reading, trained as its model was: what formats without room for more
+/// can hold.
 Correction as_matrix(const Correction& correction);
 
 /// Correction files (JSON, docs/formats.md). load() throws Error(input).

@@ -78,7 +78,7 @@ Scene simulated_scene(const plan::Shoot& shoot, plan::Id id, const Exposure& x) 
             finger.x = chart.x + 0.42 * chart.width, finger.y = chart.y;
             finger.width = 0.3 * chart.width, finger.height = 0.12 * chart.width;
             finger.rotation_deg = 8;
-            finger.reflectance = simulate::smooth_reflectance(colour::xyz_from_lab({66, 18, 18})); // skin
+            finger.reflectance = colour::smooth_reflectance(colour::xyz_from_lab({66, 18, 18})); // skin
             s.objects.push_back(finger);
             break;
         }

@@ -113,7 +113,7 @@ Spectrum parse_surface(Reader& owner, const char* key, const Spectrum& fallback)
     const json* v = owner.get(key);
     if (!v) return fallback;
     const auto from_lab = [](const std::vector<double>& lab) {
-        return smooth_reflectance(colour::xyz_from_lab({lab[0], lab[1], lab[2]}));
+        return colour::smooth_reflectance(colour::xyz_from_lab({lab[0], lab[1], lab[2]}));
     };
     if (v->is_array()) return from_lab(owner.numbers(key, 3));
     Reader r = owner.child(key, *v);
@@ -198,7 +198,7 @@ ChartInScene parse_chart(Reader r) {
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) r.fail("has no reference value for patch " + p.id);
         const auto spectrum = reference.spectrum.find(p.id);
-        c.reflectance.push_back(spectrum != reference.spectrum.end() ? spectrum->second : smooth_reflectance(xyz->second));
+        c.reflectance.push_back(spectrum != reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz->second));
     }
     if (const json* corners = r.get("corners")) {
         chart::Corners q;

@@ -37,10 +37,6 @@ const Camera& camera_named(const std::string& id);
 /// Built-in lights: window tungsten led flash fluorescent. Throws Error(usage) listing them.
 Spectrum light_named(const std::string& name);
 
-/// The smoothest reflectance between 0 and 1 with the given XYZ (relative to D50, Y = 1) under D50.
-/// Burns, "Numerical methods for smoothest reflectance reconstruction", Color Res. Appl. 45, 2020 (LHTSS).
-/// Colours that no surface can have are drawn towards neutral until one can.
-Spectrum smooth_reflectance(const Vec3& xyz_d50);
 /// A plausible reflectance that no chart holds: sums of smooth steps and bands; by seed.
 Spectrum random_reflectance(std::uint64_t seed);
 

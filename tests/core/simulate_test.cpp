@@ -31,7 +31,7 @@ TEST(Simulate, cameras_differ_and_none_meets_the_luther_condition) {
 TEST(Simulate, reflectances_have_their_colour_and_are_possible) {
     const auto reference = chart::reference_of(test::grid24());
     for (const auto& [id, xyz] : reference.xyz) {
-        const Spectrum s = smooth_reflectance(xyz);
+        const Spectrum s = colour::smooth_reflectance(xyz);
         EXPECT_GE(s.vector().minCoeff(), 0);
         EXPECT_LE(s.vector().maxCoeff(), 1);
         EXPECT_LT((colour::xyz_of(s, colour::illuminant_d(50)) - xyz).cwiseAbs().maxCoeff(), 2e-3) << id;

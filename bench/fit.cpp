@@ -1,0 +1,349 @@
+// Fits on simulated cameras and lights, tested on surfaces that neither chart nor prior hold; docs/benchmarks.md.
+//   refero-fit-bench [SEED] [--fast]
+#include <chrono>
+#include <cmath>
+#include <iostream>
+#include <random>
+
+#include <CLI/CLI.hpp>
+#include <Eigen/Cholesky>
+#include <Eigen/QR>
+#include <opencv2/mcc/ccm.hpp>
+#include <tbb/parallel_for.h>
+
+#include "fit/fit.hpp"
+#include "simulate/simulate.hpp"
+
+using namespace refero;
+using colour::Mat3;
+using colour::Spectrum;
+using colour::Vec3;
+
+namespace {
+
+struct Random {
+    std::mt19937_64 engine;
+    explicit Random(std::uint64_t seed) : engine(seed) {}
+    double operator()(double low, double high) { return low + (high - low) * (static_cast<double>(engine() >> 11) * 0x1p-53); }
+    double normal() { return std::sqrt(-2 * std::log((*this)(1e-300, 1))) * std::cos(2 * M_PI * (*this)(0, 1)); }
+};
+
+Spectrum bell(double centre, double left, double right, double height = 1) {
+    Spectrum s;
+    for (int i = 0; i < Spectrum::size; ++i) s[i] = height * std::exp(-0.5 * std::pow((Spectrum::nm(i) - centre) / (Spectrum::nm(i) < centre ? left : right), 2));
+    return s;
+}
+
+/// Opaque mixtures of one to three of eighty invented pigments with white (Kubelka and Munk 1931; Saunderson 1942 at the surface).
+std::vector<Spectrum> pigment_mixtures(int count, std::uint64_t seed) {
+    Random random(seed);
+    struct Pigment {
+        Spectrum absorbs, scatters;
+    };
+    std::vector<Pigment> pigments;
+    for (int p = 0; p < 80; ++p) {
+        Pigment x{Spectrum::constant(random(0.002, 0.03)), Spectrum::constant(1)};
+        for (int b = 0, bands = 1 + static_cast<int>(random(0, 2.99)); b < bands; ++b) x.absorbs = x.absorbs + bell(random(380, 700), random(28, 70), random(28, 70), std::exp(random(-1.5, 1.8)));
+        const double tilt = random(-0.4, 0.4);
+        for (int i = 0; i < Spectrum::size; ++i) x.scatters[i] = 0.25 * std::pow(Spectrum::nm(i) / 560, tilt);
+        pigments.push_back(x);
+    }
+    std::vector<Spectrum> all;
+    for (int n = 0; n < count; ++n) {
+        Spectrum k = Spectrum::constant(0.004), s = Spectrum::constant(1);
+        const double white = std::exp(random(-4, 0.5));
+        k = white * k, s = white * s;
+        for (int j = 0, parts = 1 + static_cast<int>(random(0, 2.99)); j < parts; ++j) {
+            const Pigment& p = pigments[static_cast<std::size_t>(random(0, 79.999))];
+            const double c = std::exp(random(-2.5, 0));
+            k = k + c * p.absorbs, s = s + c * p.scatters;
+        }
+        Spectrum r;
+        for (int i = 0; i < Spectrum::size; ++i) {
+            const double q = k[i] / s[i], inner = 1 + q - std::sqrt(q * q + 2 * q);
+            r[i] = 0.02 + 0.96 * 0.5 * inner / (1 - 0.5 * inner);
+        }
+        all.push_back(r);
+    }
+    return all;
+}
+
+/// Dyes in a clear layer over paper: bands of absorption, 65 to 140 nm wide at half height, that add in density (Beer and Lambert).
+std::vector<Spectrum> dyed_papers(int count, std::uint64_t seed) {
+    Random random(seed);
+    std::vector<Spectrum> all;
+    for (int n = 0; n < count; ++n) {
+        Spectrum density = Spectrum::constant(std::max(0.0, random(-0.3, 0.5)));
+        for (int b = 0, bands = 1 + static_cast<int>(random(0, 2.99)); b < bands; ++b) density = density + bell(random(370, 720), random(28, 60), random(28, 60), random(0.1, 1.0));
+        const double paper = random(0.8, 0.93), yellowing = random(0, 0.12);
+        Spectrum r;
+        for (int i = 0; i < Spectrum::size; ++i) r[i] = paper * (1 - yellowing * std::exp(-(Spectrum::nm(i) - 380) / 60)) * std::pow(10, -density[i]);
+        all.push_back(r);
+    }
+    return all;
+}
+
+/// Patches of the chart's XYZ, but not its smoothest reflectances: what the eye does not see is added at random.
+std::vector<Spectrum> chart_spectra(const chart::Definition& d, const chart::Reference& reference, std::uint64_t seed) {
+    Random random(seed);
+    Eigen::Matrix<double, 3, Spectrum::size> t;
+    const Spectrum d50 = colour::illuminant_d(50);
+    for (int c = 0; c < 3; ++c) t.row(c) = (colour::observer_1931()[static_cast<std::size_t>(c)] * d50).vector().transpose();
+    std::vector<Spectrum> all;
+    for (const chart::Patch& p : d.patches) {
+        Spectrum s = colour::smooth_reflectance(reference.xyz.at(p.id));
+        if (p.role != "neutral") {
+            Spectrum unseen = Spectrum::constant(0);
+            for (int b = 0; b < 8; ++b) unseen = unseen + bell(random(390, 720), 30, 30, 0.15 * random.normal());
+            for (int i = 0; i < Spectrum::size; ++i) unseen[i] *= s[i] * (1 - s[i]);
+            const Vec3 seen = t * unseen.vector();
+            unseen.vector() -= t.transpose() * (t * t.transpose()).ldlt().solve(seen);
+            for (int i = 0; i < Spectrum::size; ++i) s[i] = std::clamp(s[i] + unseen[i], 0.004, 0.985);
+        }
+        all.push_back(s);
+    }
+    return all;
+}
+
+struct Body {
+    std::string name;
+    std::array<Spectrum, 3> sensitivity;
+};
+std::vector<Body> bodies() {
+    std::vector<Body> all;
+    for (const char* id : {"stills-a", "stills-b", "cine-a", "cine-b"}) all.push_back({id, simulate::camera_named(id).sensitivity});
+    const auto& cmf = colour::observer_1931();
+    // Hunt, Pointer and Estevez's cones: a camera that meets the Luther condition.
+    const Mat3 cones = (Mat3() << 0.38971, 0.68898, -0.07868, -0.22981, 1.18340, 0.04641, 0, 0, 1).finished();
+    Body luther{"luther", {}};
+    for (int c = 0; c < 3; ++c)
+        for (int i = 0; i < Spectrum::size; ++i) {
+            double v = 0;
+            for (int k = 0; k < 3; ++k) v += cones(c, k) * cmf[static_cast<std::size_t>(k)][i];
+            luther.sensitivity[static_cast<std::size_t>(c)][i] = std::max(0.0, v);
+        }
+    all.push_back(luther);
+    all.push_back({"narrow", {bell(610, 18, 18), bell(540, 20, 20), bell(455, 16, 16)}});
+    all.push_back({"wide", {bell(590, 45, 45) + bell(440, 25, 25, 0.15), bell(545, 50, 50) + bell(450, 30, 30, 0.1), bell(470, 38, 38) + bell(560, 40, 40, 0.1)}});
+    all.push_back({"leaking", {bell(605, 32, 32) + bell(535, 30, 30, 0.3), bell(535, 36, 36) + bell(470, 25, 25, 0.2) + bell(620, 30, 30, 0.15), bell(460, 28, 28) + bell(530, 30, 30, 0.12)}});
+    return all;
+}
+
+std::vector<std::pair<std::string, Spectrum>> lamps() {
+    return {{"daylight 6800", colour::daylight(6800)}, {"daylight 5000", colour::daylight(5000)}, {"tungsten", colour::planck(2900)}, {"led", colour::led(4300)}, {"flash", colour::flash()}, {"fluorescent", colour::fluorescent()}};
+}
+
+Eigen::Matrix3Xd through(const Eigen::Matrix<double, 3, Spectrum::size>& e, const std::vector<Spectrum>& surfaces) {
+    Eigen::Matrix3Xd all(3, surfaces.size());
+    for (std::size_t i = 0; i < surfaces.size(); ++i) all.col(static_cast<Eigen::Index>(i)) = e * surfaces[i].vector();
+    return all;
+}
+
+Eigen::Matrix3Xd xyz_of(const std::vector<Spectrum>& surfaces) {
+    const Spectrum d50 = colour::illuminant_d(50);
+    Eigen::Matrix3Xd all(3, surfaces.size());
+    for (std::size_t i = 0; i < surfaces.size(); ++i) all.col(static_cast<Eigen::Index>(i)) = colour::xyz_of(surfaces[i], d50);
+    return all;
+}
+
+double difference(const Vec3& a, const Vec3& b) { return colour::delta_e_2000(colour::lab_from_xyz(a), colour::lab_from_xyz(b)); }
+
+fit::Statistics errors(const Eigen::Matrix3Xd& truth, const std::function<Vec3(Eigen::Index)>& seen) {
+    std::vector<double> all;
+    for (Eigen::Index i = 0; i < truth.cols(); ++i) all.push_back(difference(truth.col(i), seen(i)));
+    return fit::statistics(all);
+}
+
+/// What any smooth function of camera RGB can reach: local linear regression on a surface's sixty nearest by chromaticity,
+/// itself left out, over a large set of all families.
+fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index first, Eigen::Index tested) {
+    std::vector<double> all(static_cast<std::size_t>(tested));
+    const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array();
+    tbb::parallel_for(first, first + tested, [&](Eigen::Index i) {
+        constexpr int near = 60;
+        std::vector<std::pair<double, Eigen::Index>> d;
+        for (Eigen::Index k = 0; k < rgb.cols(); ++k)
+            if (k != i) d.emplace_back((chroma.col(k) - chroma.col(i)).squaredNorm(), k);
+        std::nth_element(d.begin(), d.begin() + near, d.end());
+        const double reach = d[near].first;
+        Mat3 a = Mat3::Zero(), b = Mat3::Zero();
+        for (int n = 0; n < near; ++n) {
+            const Eigen::Index k = d[static_cast<std::size_t>(n)].second;
+            const Vec3 x(1, chroma(0, k) - chroma(0, i), chroma(1, k) - chroma(1, i));
+            const double w = std::exp(-4 * d[static_cast<std::size_t>(n)].first / reach);
+            a += w * x * x.transpose(), b += w * x * (xyz.col(k) / rgb.col(k).sum()).transpose();
+        }
+        a(1, 1) += 1e-7, a(2, 2) += 1e-7;
+        const Vec3 y = (a.ldlt().solve(b)).row(0).transpose() * rgb.col(i).sum();
+        all[static_cast<std::size_t>(i - first)] = difference(xyz.col(i), y);
+    });
+    return fit::statistics(all);
+}
+
+/// The colour-correction module of a general-purpose library, 3 x 3 on CIEDE2000.
+Mat3 peer(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz) {
+    cv::Mat source(static_cast<int>(rgb.cols()), 1, CV_64FC3), reference(static_cast<int>(rgb.cols()), 1, CV_64FC3);
+    for (Eigen::Index i = 0; i < rgb.cols(); ++i) {
+        const Vec3 lab = colour::lab_from_xyz(xyz.col(i));
+        source.at<cv::Vec3d>(static_cast<int>(i)) = {rgb(0, i), rgb(1, i), rgb(2, i)};
+        reference.at<cv::Vec3d>(static_cast<int>(i)) = {lab[0], lab[1], lab[2]};
+    }
+    cv::ccm::ColorCorrectionModel model(source, reference, cv::ccm::COLOR_SPACE_Lab_D50_2);
+    model.setColorSpace(cv::ccm::COLOR_SPACE_sRGB);
+    model.setLinear(cv::ccm::LINEARIZATION_IDENTITY);
+    model.setCCM_TYPE(cv::ccm::CCM_3x3);
+    model.setDistance(cv::ccm::DISTANCE_CIE2000);
+    model.run();
+    const cv::Mat m = model.getCCM();
+    Mat3 ccm; // rows of colours times this
+    for (int r = 0; r < 3; ++r)
+        for (int c = 0; c < 3; ++c) ccm(r, c) = m.at<double>(r, c);
+    return colour::rgb_space("linear-bt709").to_xyz_d50() * ccm.transpose();
+}
+
+struct Figure {
+    double share = 0;
+    fit::Statistics real;
+};
+
+void print(const char* name, const std::vector<fit::Statistics>& all, const std::vector<fit::Statistics>& base, const std::vector<fit::Statistics>& least) {
+    double mean = 0, p95 = 0, share = 0, pooled_base = 0, pooled_floor = 0;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        mean += all[i].mean, p95 += all[i].p95, pooled_base += base[i].mean, pooled_floor += least[i].mean;
+        share += (base[i].mean - all[i].mean) / (base[i].mean - least[i].mean);
+    }
+    const auto n = static_cast<double>(all.size());
+    std::cout << formatted("%-34s mean %.3f  p95 %.2f  share closed %5.1f %% (of the pooled distance %5.1f %%)\n", name, mean / n, p95 / n, 100 * share / n, 100 * (pooled_base - mean) / (pooled_base - pooled_floor));
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app("Fits on simulated cameras and lights");
+    std::uint64_t seed = 1;
+    bool list = false;
+    app.add_option("seed", seed);
+    app.add_flag("--list", list, "every case");
+    CLI11_PARSE(app, argc, argv);
+
+    const chart::Definition d = chart::find_definition("grid24");
+    const chart::Reference nominal = chart::reference_of(d);
+    constexpr int tested = 300, large = 3000;
+    const std::vector<std::vector<Spectrum>> families{pigment_mixtures(large, 100 + seed), dyed_papers(large, 200 + seed)};
+    const char* family_names[] = {"pigments", "dyes"};
+    std::vector<Eigen::Matrix3Xd> truth;
+    for (const auto& f : families) truth.push_back(xyz_of(f));
+    for (std::size_t f = 0; f < families.size(); ++f) {
+        double chroma = 0, light = 0;
+        for (Eigen::Index i = 0; i < tested; ++i) {
+            const Vec3 lch = colour::lch_from(colour::lab_from_xyz(truth[f].col(i)));
+            chroma += lch[1] / tested, light += lch[0] / tested;
+        }
+        std::cout << formatted("%s: %d surfaces tested, mean L* %.0f, mean chroma %.0f\n", family_names[f], tested, light, chroma);
+    }
+    const std::vector<Spectrum> patches = chart_spectra(d, nominal, 300 + seed);
+    const Eigen::Matrix3Xd patch_xyz = xyz_of(patches);
+    chart::Reference xyz_only, spectral;
+    for (std::size_t i = 0; i < patches.size(); ++i) {
+        const std::string& id = d.patches[i].id;
+        xyz_only.xyz[id] = spectral.xyz[id] = patch_xyz.col(static_cast<Eigen::Index>(i));
+        spectral.spectrum[id] = patches[i];
+    }
+
+    enum Method { least_squares, root_polynomial, library, auto_xyz, auto_spectral, methods };
+    const char* names[] = {"least squares 3 x 3", "root-polynomial 2, least squares", "the library's 3 x 3 on CIEDE2000", "auto, reference of XYZ", "auto, spectral reference"};
+    std::array<std::array<std::vector<fit::Statistics>, methods>, 2> real;
+    std::array<std::vector<fit::Statistics>, 2> least;
+    std::array<int, 2> close{}, foretold{}, worse{};
+    std::array<double, 2> ratio{};
+    std::array<double, 2> most_worse{-1, -1};
+    int cases = 0, odd = 0, stiffened = 0, withdrawn = 0;
+    double seconds = 0, longest = 0;
+    std::map<std::string, int> chosen;
+    std::map<std::string, std::vector<double>> kept, gains;
+    Random random(400 + seed);
+    for (const Body& body : bodies())
+        for (const auto& [lamp, light] : lamps()) {
+            Eigen::Matrix<double, 3, Spectrum::size> e;
+            for (int c = 0; c < 3; ++c) e.row(c) = (body.sensitivity[static_cast<std::size_t>(c)] * light).vector().transpose();
+            e /= e.rowwise().sum().maxCoeff();
+            std::array<fit::Statistics, 2> floors;
+            std::array<Eigen::Matrix3Xd, 2> seen;
+            Eigen::Matrix3Xd all_seen(3, 2 * large), all_truth(3, 2 * large);
+            for (std::size_t f = 0; f < 2; ++f) seen[f] = through(e, families[f]);
+            all_seen << seen[0], seen[1];
+            all_truth << truth[0], truth[1];
+            const Eigen::Matrix3Xd balanced_all = all_seen.array().colwise() / e.rowwise().sum().array();
+            for (std::size_t f = 0; f < 2; ++f) floors[f] = floor_of(balanced_all, all_truth, static_cast<Eigen::Index>(f) * large, tested);
+            for (const double white : {0.8, 0.2, 0.05}) {
+                read::Reading reading;
+                reading.chart = "grid24";
+                Eigen::Matrix3Xd rgb = through(e, patches);
+                for (Eigen::Index i = 0; i < rgb.cols(); ++i) {
+                    read::PatchReading p{d.patches[static_cast<std::size_t>(i)].id};
+                    p.pixels = 400;
+                    for (Eigen::Index c = 0; c < 3; ++c) {
+                        const double signal = white * rgb(c, i), noise = std::sqrt(signal / 40000 + 1e-8), error = noise / std::sqrt(400.0);
+                        p.mean[static_cast<std::size_t>(c)] = signal + error * random.normal();
+                        p.sd[static_cast<std::size_t>(c)] = p.noise[static_cast<std::size_t>(c)] = noise, p.error[static_cast<std::size_t>(c)] = error;
+                        rgb(c, i) = p.mean[static_cast<std::size_t>(c)] / white;
+                    }
+                    reading.patches.push_back(p);
+                }
+                ++cases;
+                const Mat3 plain = (rgb * rgb.transpose()).ldlt().solve(rgb * patch_xyz.transpose()).transpose();
+                Eigen::MatrixXd phi(6, rgb.cols());
+                for (Eigen::Index i = 0; i < rgb.cols(); ++i) phi.col(i) = fit::features(fit::Model::root_polynomial_2, rgb.col(i));
+                const Eigen::MatrixXd roots = phi.transpose().colPivHouseholderQr().solve(patch_xyz.transpose()).transpose();
+                const auto start = std::chrono::steady_clock::now();
+                const fit::Correction with_xyz = fit::build(reading, xyz_only, &d, {});
+                const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+                seconds += took, longest = std::max(longest, took);
+                const fit::Correction with_spectra = fit::build(reading, spectral, &d, {});
+                ++chosen["xyz: " + fit::name_of(with_xyz.model)], ++chosen["spectral: " + fit::name_of(with_spectra.model)];
+                for (const auto* c : {&with_xyz, &with_spectra}) {
+                    odd += !c->odd.empty();
+                    for (const auto& k : c->candidates) stiffened += k.kept < 1, withdrawn += !k.withdrawn.empty(), kept[fit::name_of(k.model) + (k.withdrawn.empty() ? " kept" : " withdrawn")].push_back(k.kept), gains[fit::name_of(k.model)].push_back(k.noise_gain);
+                }
+                // The peer wants exposure and balance done.
+                Eigen::Matrix3Xd balanced = rgb;
+                for (Eigen::Index i = 0; i < rgb.cols(); ++i) balanced.col(i) = with_xyz.balance(Vec3(white * rgb.col(i)));
+                const Mat3 theirs = peer(balanced, patch_xyz);
+                std::string line = formatted("%-9s %-14s %.2f ", body.name.c_str(), lamp.c_str(), white);
+                for (std::size_t f = 0; f < 2; ++f) {
+                    const Eigen::Matrix3Xd t = truth[f].leftCols(tested);
+                    const auto& s = seen[f];
+                    const fit::Statistics now[] = {errors(t, [&](Eigen::Index i) { return Vec3(plain * s.col(i)); }),
+                                                   errors(t, [&](Eigen::Index i) { return Vec3(roots * fit::features(fit::Model::root_polynomial_2, s.col(i))); }),
+                                                   errors(t, [&](Eigen::Index i) { return Vec3(theirs * with_xyz.balance(Vec3(white * s.col(i)))); }),
+                                                   errors(t, [&](Eigen::Index i) { return with_xyz(white * s.col(i)); }), errors(t, [&](Eigen::Index i) { return with_spectra(white * s.col(i)); })};
+                    for (int m = 0; m < methods; ++m) real[f][static_cast<std::size_t>(m)].push_back(now[m]), line += formatted(" %.2f", now[m].mean);
+                    least[f].push_back(floors[f]);
+                    line += formatted(" (%.2f) |", floors[f].mean);
+                    const double better = std::min(now[least_squares].mean, now[root_polynomial].mean);
+                    for (std::size_t k = 0; k < 2; ++k) {
+                        const double over = now[auto_xyz + static_cast<int>(k)].mean / better - 1;
+                        worse[k] += over > 0.04, most_worse[k] = std::max(most_worse[k], over);
+                        const double stated = (k ? with_spectra : with_xyz).cross_validated.mean / now[auto_xyz + static_cast<int>(k)].mean;
+                        close[k] += stated > 0.65 && stated < 1.35;
+                        const double expected = (k ? with_spectra : with_xyz).unseen.mean / now[auto_xyz + static_cast<int>(k)].mean;
+                        foretold[k] += expected > 0.65 && expected < 1.35, ratio[k] += expected / (2 * 144);
+                    }
+                }
+                if (list) std::cout << line << " cv " << formatted("%.2f %.2f ", with_xyz.cross_validated.mean, with_spectra.cross_validated.mean) << fit::name_of(with_xyz.model) << " " << fit::name_of(with_spectra.model) << std::endl;
+            }
+        }
+    for (std::size_t f = 0; f < 2; ++f) {
+        std::cout << "\n" << family_names[f] << ", " << cases << " cases\n";
+        for (int m = 0; m < methods; ++m) print(names[m], real[f][static_cast<std::size_t>(m)], real[f][least_squares], least[f]);
+        print("the floor", least[f], real[f][least_squares], least[f]);
+    }
+    std::cout << "\n";
+    for (std::size_t k = 0; k < 2; ++k)
+        std::cout << formatted("%s: over 4 %% worse than the better simple model in %d of %d (at most %.1f %%); left-out figure within 35 %% of the real one in %.0f %%, the expected one in %.0f %% (mean ratio %.2f)\n", names[auto_xyz + static_cast<int>(k)], worse[k],
+                               2 * cases, 100 * most_worse[k], 100.0 * close[k] / (2 * cases), 100.0 * foretold[k] / (2 * cases), ratio[k]);
+    for (const auto& [name, n] : chosen) std::cout << "chosen with " << name << ": " << n << "\n";
+    for (const auto& [name, all] : kept) std::cout << formatted("%-28s %4zu, whole %4td, mean share kept %.2f\n", name.c_str(), all.size(), std::count(all.begin(), all.end(), 1.0), std::accumulate(all.begin(), all.end(), 0.0) / static_cast<double>(all.size()));
+    for (const auto& [name, all] : gains) std::cout << formatted("noise gain of %-18s median %.1f, most %.1f\n", name.c_str(), fit::statistics(all).median, fit::statistics(all).max);
+    std::cout << formatted("patches taken for odd in %d fits, models stiffened %d, withdrawn %d\nall candidates with cross-validation: mean %.0f ms, longest %.0f ms\n", odd, stiffened, withdrawn, 1000 * seconds / cases, 1000 * longest);
+}

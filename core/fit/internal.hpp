@@ -1,0 +1,56 @@
+// Shared by the sources of this room only.
+#pragma once
+
+#include "fit/fit.hpp"
+
+namespace refero::fit {
+
+/// What a model is trained on, a column each.
+struct Samples {
+    Eigen::MatrixXd phi; ///< features x samples
+    Eigen::Matrix3Xd xyz, lab;
+    std::vector<Mat3> metric; ///< squared CIEDE2000 about each reference by XYZ
+    Eigen::VectorXd weight;   ///< 0: left out
+    Eigen::Index size() const { return xyz.cols(); }
+};
+/// Sets colours and their metric; weights 1, features none.
+Samples samples_of(const Eigen::Matrix3Xd& xyz);
+/// Features of balanced camera RGB, a column each.
+Eigen::MatrixXd features_of(Model model, const Eigen::Matrix3Xd& balanced_rgb);
+
+/// Weighted least squares on CIEDE2000 linearised about the references; white stays white. `ridge` holds the features
+/// beyond RGB down, as a share of what the samples weigh.
+Coefficients solve(const Samples& samples, double ridge);
+/// Refines on CIEDE2000 itself by Levenberg-Marquardt.
+Coefficients refine(const Samples& samples, const Coefficients& start);
+double delta_e(const Coefficients& c, const Samples& samples, Eigen::Index i);
+
+/// Reflectances, a column each, 81 wavelengths.
+using Reflectances = Eigen::Matrix<double, colour::Spectrum::size, Eigen::Dynamic>;
+using Sensitivities = Eigen::Matrix<double, 3, colour::Spectrum::size>;
+
+/// Plausible surfaces to train on: smooth ones of any kind, and relatives of the chart's own.
+struct Surfaces {
+    Reflectances reflectance;
+    Samples samples;
+    std::vector<std::array<int, 3>> from; ///< the chart's patches that each is made of; -1: none
+};
+Surfaces plausible_surfaces(const Reflectances& patches);
+
+/// Sensitivity times light, a channel each, from balanced readings of known reflectances: the likeliest under what cameras
+/// and lights are like (a Gaussian process with the mean and covariance of invented ones).
+struct SensitivityEstimate {
+    Sensitivities sensitivities;
+    Eigen::VectorXd surprise; ///< of each patch when left out, in its standard deviations, root mean square of the channels; 0 if unused
+};
+/// `sd` are the readings' own uncertainties, `model_error` the relative one of reflectances and light, `use` 0 or 1.
+SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use);
+/// The relative error under which the readings are likeliest when left out.
+double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, const Eigen::VectorXd& use);
+
+/// Whether the model's slope keeps its sign over the camera's colours from 1/64 to 1.
+bool folds(Model model, const Coefficients& c);
+double noise_gain(Model model, const Coefficients& c);
+double bend(Model model, const Coefficients& c);
+
+} // namespace refero::fit

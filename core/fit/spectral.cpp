@@ -1,0 +1,221 @@
+// What cameras, lights and surfaces are like: the priors behind the spectral model. docs/methods.md, Spectral fit.
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include <Eigen/Cholesky>
+
+#include "fit/internal.hpp"
+
+namespace refero::fit {
+
+namespace {
+
+using colour::Spectrum;
+constexpr int bands = Spectrum::size;
+using Vector = Eigen::Matrix<double, bands, 1>;
+using Matrix = Eigen::Matrix<double, bands, bands>;
+
+/// Numbers that are the same on every machine.
+class Random {
+public:
+    explicit Random(std::uint64_t seed) : engine_(seed) {}
+    double uniform(double low, double high) { return low + (high - low) * (static_cast<double>(engine_() >> 11) * 0x1p-53); }
+    int below(int n) { return std::min(n - 1, static_cast<int>(uniform(0, n))); }
+    double normal() { return std::sqrt(-2 * std::log(uniform(1e-300, 1))) * std::cos(2 * std::numbers::pi * uniform(0, 1)); }
+    Vector normals() {
+        Vector v;
+        for (double& x : v) x = normal();
+        return v;
+    }
+
+private:
+    std::mt19937_64 engine_;
+};
+
+/// Root of a Gaussian covariance over wavelength.
+Matrix smooth_root(double length_nm) {
+    Matrix k;
+    for (int i = 0; i < bands; ++i)
+        for (int j = 0; j < bands; ++j) k(i, j) = std::exp(-0.5 * std::pow((i - j) * Spectrum::step_nm / length_nm, 2)) + (i == j ? 1e-6 : 0);
+    return k.llt().matrixL();
+}
+
+double logit(double r) {
+    r = std::clamp(r, 0.004, 0.996);
+    return std::log(r / (1 - r));
+}
+Vector surface(const Vector& logits) { return (1 + (-logits.array()).exp()).inverse(); }
+
+constexpr int smooth_count = 500, related_count = 500;
+
+/// Smooth surfaces of any kind: Gaussian processes in the logit of reflectance.
+const Reflectances& smooth_surfaces() {
+    static const Reflectances all = [] {
+        constexpr int lengths = 8;
+        std::vector<Matrix> roots;
+        for (int i = 0; i < lengths; ++i) roots.push_back(smooth_root(60 * std::pow(200.0 / 60, i / (lengths - 1.0))));
+        Random random(3);
+        Reflectances r(bands, smooth_count);
+        for (int i = 0; i < smooth_count; ++i) {
+            const Matrix& root = roots[static_cast<std::size_t>(i % lengths)];
+            const double mean = -0.8 + 1.1 * random.normal(), size = random.uniform(0.3, 2.6);
+            r.col(i) = surface(Vector::Constant(mean) + size * (root * random.normals()));
+        }
+        return r;
+    }();
+    return all;
+}
+
+/// Relatives of the chart's patches: mixtures of two or three in the logit, lighter or darker, more or less pure, and bent.
+void add_related(const Reflectances& patches, Reflectances& to, std::vector<std::array<int, 3>>& from) {
+    static const Matrix root = smooth_root(60);
+    Random random(4);
+    const int n = static_cast<int>(patches.cols());
+    Reflectances logits(bands, n);
+    for (int i = 0; i < n; ++i)
+        for (int k = 0; k < bands; ++k) logits(k, i) = logit(patches(k, i));
+    for (int i = 0; i < related_count; ++i) {
+        const int parts = 2 + random.below(2);
+        std::array<int, 3> of{-1, -1, -1};
+        Vector mixed = Vector::Zero();
+        double total = 0;
+        for (int p = 0; p < parts; ++p) {
+            of[static_cast<std::size_t>(p)] = random.below(n);
+            const double share = -std::log(random.uniform(1e-9, 1)); // normalised: evenly over all mixtures
+            mixed += share * logits.col(of[static_cast<std::size_t>(p)]);
+            total += share;
+        }
+        mixed /= total;
+        const double mean = mixed.mean();
+        to.col(smooth_count + i) = surface(Vector::Constant(mean + 0.5 * random.normal()) + random.uniform(0.6, 1.4) * (mixed.array() - mean).matrix() + 0.5 * (root * random.normals()));
+        from.push_back(of);
+    }
+}
+
+const Eigen::Matrix<double, 3, bands>& xyz_weights() {
+    static const auto weights = [] {
+        const Spectrum d50 = colour::illuminant_d(50);
+        Eigen::Matrix<double, 3, bands> t;
+        for (int c = 0; c < 3; ++c) t.row(c) = (colour::observer_1931()[static_cast<std::size_t>(c)] * d50).vector().transpose();
+        return Eigen::Matrix<double, 3, bands>(t / t.row(1).sum());
+    }();
+    return weights;
+}
+
+/// Mean and covariance of sensitivity times light, each channel scaled to 1 for the perfect diffuser.
+struct Population {
+    std::array<Vector, 3> mean;
+    std::array<Matrix, 3> covariance;
+};
+const Population& population() {
+    static const Population all = [] {
+        constexpr int count = 600;
+        struct Range {
+            double centre_low, centre_high, width_low, width_high;
+        };
+        constexpr Range ranges[] = {{585, 620, 20, 45}, {522, 556, 25, 50}, {440, 475, 16, 36}}; // nm, red green blue
+        Random random(11);
+        const auto bell = [](double nm, double centre, double left, double right) { return std::exp(-0.5 * std::pow((nm - centre) / (nm < centre ? left : right), 2)); };
+        std::array<Eigen::Matrix<double, bands, Eigen::Dynamic>, 3> drawn;
+        for (auto& d : drawn) d.resize(bands, count);
+        for (int i = 0; i < count; ++i) {
+            // The order of drawing is kept apart from that of evaluation: one statement a number.
+            const double kelvin = random.uniform(2500, 9000);
+            const Spectrum light = colour::planck(kelvin);
+            for (std::size_t c = 0; c < 3; ++c) {
+                const Range& r = ranges[c];
+                const double centre = random.uniform(r.centre_low, r.centre_high), left = random.uniform(r.width_low, r.width_high), right = random.uniform(r.width_low, r.width_high);
+                const double leak = random.uniform(0, 0.2), leak_centre = random.uniform(420, 640), leak_left = random.uniform(20, 40), leak_right = random.uniform(20, 40);
+                const double infrared = random.uniform(655, 700), ultraviolet = random.uniform(395, 415);
+                Vector e;
+                for (int k = 0; k < bands; ++k) {
+                    const double nm = Spectrum::nm(k);
+                    e[k] = (bell(nm, centre, left, right) + leak * bell(nm, leak_centre, leak_left, leak_right)) / (1 + std::exp((nm - infrared) / 8)) / (1 + std::exp((ultraviolet - nm) / 6)) * light[k];
+                }
+                drawn[c].col(i) = e / e.sum();
+            }
+        }
+        Population p;
+        for (std::size_t c = 0; c < 3; ++c) {
+            p.mean[c] = drawn[c].rowwise().mean();
+            const Eigen::Matrix<double, bands, Eigen::Dynamic> off = drawn[c].colwise() - p.mean[c];
+            p.covariance[c] = off * off.transpose() / (count - 1.0) + 9e-4 * p.mean[c] * p.mean[c].transpose(); // the balance itself is known to some 3 %
+        }
+        return p;
+    }();
+    return all;
+}
+
+/// A channel's Gaussian process over the readings in use.
+struct Channel {
+    std::vector<Eigen::Index> used;
+    Eigen::LLT<Eigen::MatrixXd> covariance; // of the readings
+    Eigen::VectorXd weighted;               // its inverse times what the mean does not explain
+};
+Channel channel_of(int c, const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
+    Channel ch;
+    for (Eigen::Index i = 0; i < patches.cols(); ++i)
+        if (use[i] > 0) ch.used.push_back(i);
+    const Population& p = population();
+    const auto at = static_cast<std::size_t>(c);
+    const Reflectances r = patches(Eigen::all, ch.used);
+    Eigen::MatrixXd k = r.transpose() * p.covariance[at] * r;
+    Eigen::VectorXd off(static_cast<Eigen::Index>(ch.used.size()));
+    for (std::size_t i = 0; i < ch.used.size(); ++i) {
+        const double v = balanced(c, ch.used[i]), own = sd(c, ch.used[i]), model = model_error * std::max(v, 0.02);
+        const auto row = static_cast<Eigen::Index>(i);
+        k(row, row) += model * model + own * own + 1e-10;
+        off[row] = v - p.mean[at].dot(patches.col(ch.used[i]));
+    }
+    ch.covariance.compute(k);
+    ch.weighted = ch.covariance.solve(off);
+    return ch;
+}
+
+} // namespace
+
+Surfaces plausible_surfaces(const Reflectances& patches) {
+    Surfaces s;
+    s.reflectance.resize(bands, smooth_count + related_count);
+    s.reflectance.leftCols(smooth_count) = smooth_surfaces();
+    s.from.assign(smooth_count, {-1, -1, -1});
+    add_related(patches, s.reflectance, s.from);
+    s.samples = samples_of(xyz_weights() * s.reflectance);
+    return s;
+}
+
+SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
+    SensitivityEstimate e;
+    e.surprise = Eigen::VectorXd::Zero(patches.cols());
+    const Population& p = population();
+    for (int c = 0; c < 3; ++c) {
+        const Channel ch = channel_of(c, patches, balanced, sd, model_error, use);
+        const auto at = static_cast<std::size_t>(c);
+        e.sensitivities.row(c) = (p.mean[at] + p.covariance[at] * (patches(Eigen::all, ch.used) * ch.weighted)).transpose();
+        // Left out, in closed form: Rasmussen and Williams 2006, eq. 5.12.
+        const Eigen::MatrixXd inverse = ch.covariance.solve(Eigen::MatrixXd::Identity(ch.weighted.size(), ch.weighted.size()));
+        for (std::size_t i = 0; i < ch.used.size(); ++i) {
+            const auto row = static_cast<Eigen::Index>(i);
+            e.surprise[ch.used[i]] += ch.weighted[row] * ch.weighted[row] / inverse(row, row) / 3;
+        }
+    }
+    e.surprise = e.surprise.cwiseSqrt();
+    return e;
+}
+
+double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, const Eigen::VectorXd& use) {
+    double best = 0.01, most = -INFINITY;
+    for (const double error : {0.001, 0.002, 0.004, 0.008, 0.016, 0.032, 0.064}) {
+        double likelihood = 0;
+        for (int c = 0; c < 3; ++c) {
+            const Channel ch = channel_of(c, patches, balanced, sd, error, use);
+            const Eigen::MatrixXd inverse = ch.covariance.solve(Eigen::MatrixXd::Identity(ch.weighted.size(), ch.weighted.size()));
+            for (Eigen::Index i = 0; i < ch.weighted.size(); ++i) likelihood += 0.5 * (std::log(inverse(i, i)) - ch.weighted[i] * ch.weighted[i] / inverse(i, i));
+        }
+        if (likelihood > most) most = likelihood, best = error;
+    }
+    return best;
+}
+
+} // namespace refero::fit

@@ -1,0 +1,216 @@
+// fit/: models, what they are trained on, and how they behave beyond the chart.
+#include <random>
+
+#include <Eigen/LU>
+
+#include "support.hpp"
+
+namespace refero {
+namespace {
+
+using colour::Spectrum;
+using colour::Vec3;
+
+struct Shot {
+    simulate::Camera camera;
+    Spectrum light;
+    read::Reading reading;
+    chart::Reference reference;
+};
+
+/// Noise-free readings of the chart by a camera of random bells, under a random light.
+Shot random_shot(std::uint64_t seed, bool spectra = true) {
+    std::mt19937_64 random(seed);
+    const auto uniform = [&](double low, double high) { return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53); };
+    Shot s;
+    constexpr double centres[3][2] = {{580, 625}, {520, 560}, {435, 480}};
+    for (std::size_t c = 0; c < 3; ++c) {
+        const double centre = uniform(centres[c][0], centres[c][1]), left = uniform(18, 45), right = uniform(18, 45), leak = uniform(0, 0.25), at = uniform(420, 650);
+        for (int i = 0; i < Spectrum::size; ++i) {
+            const double nm = Spectrum::nm(i), x = (nm - centre) / (nm < centre ? left : right), y = (nm - at) / 30;
+            s.camera.sensitivity[c][i] = std::exp(-0.5 * x * x) + leak * std::exp(-0.5 * y * y);
+        }
+    }
+    const char* names[] = {"window", "tungsten", "led", "flash", "fluorescent"};
+    s.light = simulate::light_named(names[seed % 5]);
+    s.reference = chart::reference_of(test::grid24());
+    s.reading.chart = "grid24";
+    for (const auto& p : test::grid24().patches) {
+        const Spectrum r = colour::smooth_reflectance(s.reference.xyz.at(p.id));
+        if (spectra) s.reference.spectrum[p.id] = r;
+        const Vec3 v = 0.8 * s.camera.response(r, s.light);
+        s.reading.patches.push_back({p.id, {v[0], v[1], v[2]}, {0.002, 0.002, 0.002}, 0, 900});
+    }
+    return s;
+}
+
+fit::Correction built(const Shot& s, std::optional<fit::Model> model = {}) {
+    fit::Settings settings;
+    settings.model = model;
+    return fit::build(s.reading, s.reference, &test::grid24(), settings);
+}
+
+// Finlayson, Mackiewicz and Hurlbert 2015, eq. 7: the terms of degree 3, at a colour whose roots are whole.
+TEST(Models, root_polynomials_have_their_terms) {
+    const auto f = fit::features(fit::Model::root_polynomial_3, Vec3(8, 64, 1));
+    ASSERT_EQ(f.size(), 13);
+    const double expected[] = {8, 64, 1, std::sqrt(8 * 64), 8, std::sqrt(8), 32, 4, 2, 16, 16, 4, 8};
+    for (int i = 0; i < 13; ++i) EXPECT_NEAR(f[i], expected[i], 1e-9) << i;
+}
+
+TEST(Models, all_scale_with_exposure_and_are_named) {
+    for (const auto m : fit::all_models) {
+        EXPECT_EQ(fit::model_named(fit::name_of(m)), m);
+        const Vec3 some(0.3, 0.12, 0.7);
+        EXPECT_LT((fit::features(m, 3 * some) - 3 * fit::features(m, some)).norm(), 1e-12) << fit::name_of(m);
+        EXPECT_TRUE(fit::features(m, Vec3(-0.01, 0, 0)).allFinite()) << fit::name_of(m);
+    }
+    EXPECT_THROW(fit::model_named("magic"), Error);
+}
+
+TEST(Models, slope_is_that_of_the_model) {
+    const Shot s = random_shot(4);
+    for (const auto m : {fit::Model::spectral, fit::Model::lut}) {
+        const auto c = built(s, m);
+        const Vec3 at(0.4, 0.25, 0.3), step(1e-3, -2e-3, 1.5e-3);
+        const Vec3 moved = c.coefficients * (fit::features(m, at + step) - fit::features(m, at));
+        EXPECT_LT((moved - fit::slope(m, c.coefficients, at) * step).norm(), 2e-5) << fit::name_of(m);
+    }
+}
+
+// Every model, over cameras and lights: neutral stays neutral from 0 to 1, and no colours change places anywhere in the cube.
+TEST(Models, neutral_stays_neutral_and_nothing_folds) {
+    for (std::uint64_t seed = 0; seed < 12; ++seed) {
+        const Shot s = random_shot(seed, seed % 2);
+        const auto fitted = built(s);
+        for (const auto& k : fitted.candidates) {
+            if (!k.withdrawn.empty()) {
+                EXPECT_THROW(built(s, k.model), Error) << fit::name_of(k.model);
+                continue;
+            }
+            const auto c = k.model == fitted.model ? fitted : built(s, k.model);
+            for (int i = 0; i <= 64; ++i) {
+                const Vec3 lab = colour::lab_from_xyz(c.coefficients * fit::features(c.model, Vec3::Constant(i / 64.0)));
+                EXPECT_LT(std::hypot(lab[1], lab[2]), 0.05) << fit::name_of(c.model) << " " << i;
+            }
+            constexpr int n = 33;
+            const double sign = fit::slope(c.model, c.coefficients, Vec3::Ones()).determinant();
+            int folded = 0;
+            for (int r = 0; r < n; ++r)
+                for (int g = 0; g < n; ++g)
+                    for (int b = 0; b < n; ++b) {
+                        const auto level = [](int i) { return 1.0 / 64 + (1 - 1.0 / 64) * i / (n - 1); };
+                        folded += fit::slope(c.model, c.coefficients, Vec3(level(r), level(g), level(b))).determinant() * sign <= 0;
+                    }
+            EXPECT_EQ(folded, 0) << fit::name_of(c.model) << ", seed " << seed;
+            EXPECT_LE(k.noise_gain, fit::most_noise_gain);
+        }
+    }
+}
+
+// Surfaces that neither chart nor prior hold, sums of smooth steps and bands: the model taught by plausible surfaces is
+// nearer to them than plain least squares on the patches, on the mean of cameras and lights.
+TEST(Spectral, foretells_unseen_surfaces_better_than_the_patches_alone) {
+    const Spectrum d50 = colour::illuminant_d(50);
+    double plain = 0, taught = 0, expected = 0;
+    for (std::uint64_t seed = 20; seed < 28; ++seed) {
+        const Shot s = random_shot(seed);
+        const auto matrix = built(s, fit::Model::matrix), spectral = built(s, fit::Model::spectral);
+        for (std::uint64_t i = 0; i < 100; ++i) {
+            const Spectrum r = simulate::random_reflectance(9000 + i);
+            const Vec3 lab = colour::lab_from_xyz(colour::xyz_of(r, d50)), seen = 0.8 * s.camera.response(r, s.light);
+            plain += colour::delta_e_2000(lab, colour::lab_from_xyz(matrix(seen)));
+            taught += colour::delta_e_2000(lab, colour::lab_from_xyz(spectral(seen)));
+        }
+        expected += 100 * spectral.unseen.mean;
+    }
+    EXPECT_LT(taught, 0.95 * plain);
+    EXPECT_GT(expected, 0.5 * taught); // the figure that is stated for other surfaces is of the real size
+    EXPECT_LT(expected, 2 * taught);
+}
+
+TEST(Spectral, auto_takes_it_where_the_patches_do_not_tell_a_better_one) {
+    int taken = 0;
+    for (std::uint64_t seed = 40; seed < 48; ++seed) taken += built(random_shot(seed)).model == fit::Model::spectral;
+    EXPECT_GE(taken, 6);
+}
+
+// A camera that is a matrix of XYZ: a matrix is right, and the choice says why.
+TEST(Choice, a_matrix_camera_needs_no_more_than_a_matrix) {
+    Shot s = random_shot(1, false);
+    const colour::Mat3 camera = (colour::Mat3() << 0.62, 0.28, 0.03, -0.25, 1.10, 0.14, 0.02, -0.05, 0.90).finished();
+    for (auto& p : s.reading.patches) Eigen::Map<Vec3>(p.mean.data()) = 0.7 * camera * s.reference.xyz.at(p.id);
+    const auto c = built(s);
+    for (const auto& k : c.candidates)
+        if (k.model == fit::Model::matrix) { EXPECT_LE(c.cross_validated.mean, 1.3 * k.cross_validated.mean); }
+    EXPECT_LT(c.cross_validated.mean, 0.5);
+    EXPECT_FALSE(c.choice.empty());
+}
+
+TEST(OddPatch, one_that_nothing_explains_is_left_out_and_named) {
+    int named = 0, wrongly = 0;
+    for (std::uint64_t seed = 60; seed < 72; ++seed) {
+        Shot s = random_shot(seed, seed % 2);
+        EXPECT_TRUE(built(s).odd.empty()) << "clean, seed " << seed;
+        auto& p = s.reading.patches[(seed * 7) % 18]; // a finger's skin over two thirds of it
+        const Vec3 skin = 0.8 * s.camera.response(colour::smooth_reflectance(colour::xyz_from_lab({66, 18, 18})), s.light);
+        Eigen::Map<Vec3> v(p.mean.data());
+        v = v / 3 + 2 * skin / 3;
+        const auto c = built(s);
+        named += c.odd == std::vector<std::string>{p.id};
+        for (const auto& id : c.odd) wrongly += id != p.id;
+    }
+    EXPECT_GE(named, 9); // skin over a skin patch says nothing
+    EXPECT_EQ(wrongly, 0);
+}
+
+TEST(OddPatch, one_asked_for_as_white_stays) {
+    Shot s = random_shot(61);
+    for (double& v : s.reading.patches[20].mean) v *= 0.4; // D3
+    const auto c = built(s);
+    EXPECT_EQ(c.odd, std::vector<std::string>{"D3"});
+    fit::Settings settings;
+    settings.white = "D3";
+    EXPECT_EQ(fit::build(s.reading, s.reference, &test::grid24(), settings).balance.white_patch, "D3");
+}
+
+TEST(Noise, a_dim_shot_gets_a_stiffer_model) {
+    Shot clean = random_shot(3);
+    // Red and green that see much the same: a matrix must amplify their difference.
+    for (int i = 0; i < Spectrum::size; ++i)
+        for (std::size_t c = 0; c < 3; ++c) clean.camera.sensitivity[c][i] = std::exp(-0.5 * std::pow((Spectrum::nm(i) - (c == 0 ? 575 : c == 1 ? 540 : 455)) / 40, 2));
+    for (auto& p : clean.reading.patches) Eigen::Map<Vec3>(p.mean.data()) = 0.8 * clean.camera.response(colour::smooth_reflectance(clean.reference.xyz.at(p.id)), clean.light);
+    Shot dim = clean;
+    for (auto& p : clean.reading.patches) p.noise = {0.002, 0.002, 0.002};
+    for (auto& p : dim.reading.patches)
+        for (std::size_t c = 0; c < 3; ++c) p.noise[c] = 0.18 * p.mean[c] + 0.001;
+    const auto a = built(clean, fit::Model::matrix), b = built(dim, fit::Model::matrix);
+    const auto gain = [](const fit::Correction& c) {
+        for (const auto& k : c.candidates)
+            if (k.model == c.model) return k.noise_gain;
+        return 0.0;
+    };
+    EXPECT_GT(gain(a), gain(b));
+    EXPECT_LE(gain(b), 1.65);
+}
+
+TEST(Correction, keeps_candidates_spectra_and_odd_patches_through_its_file) {
+    Shot s = random_shot(61);
+    for (double& v : s.reading.patches[4].mean) v *= 0.4;
+    for (const auto m : fit::all_models) {
+        const auto c = built(s, m), again = fit::from_json(fit::to_json(c));
+        EXPECT_EQ(again.model, m);
+        EXPECT_EQ(again.odd, c.odd);
+        EXPECT_EQ(again.reference.spectrum.size(), 24u);
+        EXPECT_EQ(again.candidates.size(), c.candidates.size());
+        EXPECT_DOUBLE_EQ(again.candidates.back().by_hue.mean, c.candidates.back().by_hue.mean);
+        EXPECT_DOUBLE_EQ(again.unseen.mean, c.unseen.mean);
+        const Vec3 some(0.3, 0.2, 0.1);
+        EXPECT_LT((again(some) - c(some)).norm(), 1e-12);
+        // What formats without room for more get is made from the file alone, and as well.
+        EXPECT_LT((fit::as_matrix(again).coefficients - fit::as_matrix(c).coefficients).norm(), 1e-9);
+    }
+}
+
+} // namespace
+} // namespace refero
