@@ -51,7 +51,7 @@ void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, 
         shot->frame.full_width = f.full_width, shot->frame.full_height = f.full_height, shot->frame.cell = f.cell, shot->frame.encoding = f.encoding;
         try {
             const auto reference = chart::reference_of(shot->definition);
-            const auto b = balance::on_patch(shot->reading, reference, balance::choose_white(shot->reading, reference, &shot->definition));
+            const auto b = balance::balanced_on(shot->reading, reference, &shot->definition, {});
             if (f.camera_from_xyz) {
                 const auto t = balance::light_of(b, *f.camera_from_xyz);
                 l.kelvin = t.kelvin, l.duv = t.duv;
@@ -214,8 +214,7 @@ void Session::weigh(SetupState& s) {
             const fs::path& wanted = s.settings.reference.empty() ? s.shot->definition.reference_file : s.settings.reference;
             if (!s.reference || s.reference->file != wanted)
                 s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty() ? chart::reference_of(s.shot->definition) : chart::load_reference(wanted));
-            const std::string white = s.settings.white.empty() ? balance::choose_white(s.shot->reading, *s.reference, &s.shot->definition) : s.settings.white;
-            s.balance = balance::on_patch(s.shot->reading, *s.reference, white);
+            s.balance = balance::balanced_on(s.shot->reading, *s.reference, &s.shot->definition, s.settings.white);
             if (s.shot->frame.camera_from_xyz) s.light = balance::light_of(*s.balance, *s.shot->frame.camera_from_xyz);
             if (s.balance_only()) // its correction is the balance alone, and made whenever it is needed
                 s.correction = std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, {fit::Model::diagonal, s.settings.intent, s.settings.white}));

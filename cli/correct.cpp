@@ -17,7 +17,7 @@ Run add_fit(CLI::App& app) {
     app.add_option("--reference", a->reference, "Reference values (CGATS.17 text: XYZ, Lab or spectra); default: the chart's own");
     app.add_option("--model", a->model, "auto, diagonal, matrix or root-polynomial-2")->capture_default_str();
     app.add_option("--intent", a->intent, "colorimetric, skin or chroma")->capture_default_str();
-    app.add_option("--white", a->white, "Patch to balance on; default: the second-lightest usable neutral");
+    app.add_option("--white", a->white, "Patch to balance on, or neutrals for all of them together; default: the second-lightest usable neutral");
     app.add_option("--light", a->light, "Name of the light, kept in the correction");
     app.add_option("-o,--output", a->output, "Correction to write (JSON)")->required();
     return [a] {
@@ -99,11 +99,19 @@ Run add_prove(CLI::App& app) {
         Result r;
         r.json = {{"delta_e_2000", json_of(proof.delta_e_2000)}, {"patches", Json::array()}, {"exposure_stops", proof.exposure_stops}};
         for (const prove::PatchProof& p : proof.patches) {
-            r.json["patches"].push_back({{"id", p.id}, {"delta_e_2000", p.delta_e_2000}});
-            r.words += formatted("%-5s %6.2f%s\n", p.id.c_str(), p.delta_e_2000, p.fitted ? "" : "  (clipped, not counted)");
+            r.json["patches"].push_back({{"id", p.id}, {"delta_e_2000", p.delta_e_2000}, {"lightness", p.lightness}, {"chroma", p.chroma}, {"hue_deg", p.hue_deg}, {"counted", p.fitted}});
+            r.words += formatted("%-5s %6.2f   L* %+5.1f  C* %+5.1f  h %+6.1f%s\n", p.id.c_str(), p.delta_e_2000, p.lightness, p.chroma, p.hue_deg, p.fitted ? "" : "  (clipped, not counted)");
+        }
+        r.json["outside_srgb"] = prove::outside(proof, "srgb");
+        r.json["verdict"] = prove::in_words(proof, c);
+        r.json["neighbours"] = Json::array();
+        for (const prove::Neighbours& n : prove::merged_or_torn(proof)) {
+            r.json["neighbours"].push_back({{"patches", {n.a, n.b}}, {"reference", n.reference}, {"corrected", n.corrected}});
+            r.words += formatted("%s and %s are CIEDE2000 %.1f apart, in the reference %.1f: %s\n", n.a.c_str(), n.b.c_str(), n.corrected, n.reference, n.merged() ? "merging" : "torn apart");
         }
         const fit::Statistics& s = proof.delta_e_2000;
         r.words += formatted("CIEDE2000 mean %.2f  median %.2f  95 %% %.2f  max %.2f; exposure %+.2f stops\n", s.mean, s.median, s.p95, s.max, proof.exposure_stops);
+        r.words += r.json["verdict"].get<std::string>() + "\n";
         return r;
     };
 }

@@ -1,13 +1,69 @@
 #include "balance_page.hpp"
 
+#include <QHeaderView>
 #include <QLabel>
+#include <QPainter>
 #include <QSignalBlocker>
+#include <QTabWidget>
 #include <cmath>
+
+#include "../widgets/swatches.hpp"
 
 namespace refero::app {
 
+namespace {
+
+QString qs(const std::string& s) { return QString::fromStdString(s); }
+QString name_of_white(const std::string& white) { return white == balance::all_neutrals ? QObject::tr("All neutrals") : qs(white); }
+
+QTableWidget* table_of(const std::vector<std::pair<QString, QString>>& columns, const QString& name) {
+    auto* table = new QTableWidget;
+    table->setColumnCount(static_cast<int>(columns.size()));
+    for (std::size_t k = 0; k < columns.size(); ++k) {
+        auto* item = new QTableWidgetItem(columns[k].first);
+        item->setToolTip(columns[k].second);
+        table->setHorizontalHeaderItem(static_cast<int>(k), item);
+    }
+    table->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    table->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    table->horizontalHeader()->setStretchLastSection(true);
+    table->verticalHeader()->setDefaultSectionSize(26);
+    table->verticalHeader()->hide();
+    table->setShowGrid(false);
+    table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    table->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table->setSelectionMode(QAbstractItemView::SingleSelection);
+    table->setAccessibleName(name);
+    return table;
+}
+
+/// Greys side by side, casts made strong.
+QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
+    QPixmap pixmap(size);
+    QPainter p(&pixmap);
+    const int n = static_cast<int>(neutrals.size());
+    for (int i = 0; i < n; ++i) p.fillRect(QRect(size.width() * i / n, 0, size.width() / n + 1, size.height()), colour_of(neutrals[static_cast<std::size_t>(i)]));
+    return QIcon(pixmap);
+}
+
+constexpr QSize strip_size(108, 16);
+
+} // namespace
+
 BalancePage::BalancePage(Session& session, QWidget* parent)
-    : Page(session, parent), picture_(new PictureView), light_(new Figure(tr("Light"))), facts_(new Facts), white_(new QComboBox), plot_(new NeutralPlot) {
+    : Page(session, parent), picture_(new PictureView), light_(new Figure(tr("Light"))), facts_(new Facts), white_(new QComboBox), plot_(new NeutralPlot),
+      candidates_(table_of({{tr("On"), tr("Double-click to balance on it")},
+                            {tr("Neutrals"), tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
+                            {tr("Off by"), tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
+                            {tr("Light"), tr("Correlated colour temperature, if this patch were truly neutral")},
+                            {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
+                            {tr(""), {}}},
+                           tr("What to balance on"))),
+      exposures_(table_of({{tr("School"), tr("Where white and black come to lie, in code values of a display-referred picture")},
+                           {tr("Asks for"), tr("Beyond the correction, which lets the white patch read its own reference value")},
+                           {tr("Black lies at"), tr("Code value. Black is not forced: a lifted black that is pulled down hides what is in the shadows")},
+                           {tr("Would clip"), tr("Patches of which a channel would pass full scale")}},
+                          tr("What schools of exposure ask for"))) {
     side()->addWidget(light_);
     side()->addWidget(facts_);
     side()->addStretch();
@@ -16,14 +72,78 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
     side()->addWidget(label);
     side()->addWidget(white_);
     white_->setToolTip(tr("The neutral that becomes neutral and reads its reference luminance"));
-    connect(white_, &QComboBox::activated, this, [this] {
-        Settings s = session_.at(setup_).settings;
-        s.white = white_->currentData().toString().toStdString();
-        session_.change(setup_, s, tr("Balance on %1").arg(white_->currentText()));
+    connect(white_, &QComboBox::activated, this, [this] { balance_on(white_->currentData().toString()); });
+    connect(candidates_, &QTableWidget::cellActivated, this, [this](int row) {
+        if (const auto* item = candidates_->item(row, 0); item->flags() & Qt::ItemIsEnabled) balance_on(item->data(Qt::UserRole).toString());
     });
+    connect(candidates_, &QTableWidget::currentCellChanged, this, [this](int row) {
+        if (row >= 0 && candidates_->item(row, 0)) picture_->select_patch(candidates_->item(row, 0)->data(Qt::UserRole).toString());
+    });
+    candidates_->setIconSize(strip_size);
     picture_->keep_chart_in_view(true);
     connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
-    arrange(picture_, plot_, 230);
+    candidates_->setObjectName("balanceCandidates");
+    exposures_->setObjectName("exposures");
+    auto* tabs = new QTabWidget;
+    tabs->setObjectName("balanceTabs");
+    tabs->setDocumentMode(true);
+    tabs->addTab(candidates_, tr("What to balance on"));
+    tabs->addTab(exposures_, tr("Where white and black lie"));
+    auto* lower = new QSplitter(Qt::Horizontal);
+    lower->setHandleWidth(8);
+    lower->setChildrenCollapsible(false);
+    lower->addWidget(plot_);
+    lower->addWidget(tabs);
+    lower->setSizes({420, 580});
+    arrange(picture_, lower, 246);
+}
+
+void BalancePage::balance_on(const QString& white) {
+    Settings s = session_.at(setup_).settings;
+    if (s.white == white.toStdString()) return;
+    s.white = white.toStdString();
+    session_.change(setup_, s, tr("Balance on %1").arg(white.isEmpty() ? tr("the second-lightest neutral") : name_of_white(s.white)));
+}
+
+void BalancePage::show_candidates(const SetupState& s) {
+    candidates_->setRowCount(0);
+    if (!s.shot || !s.reference) return;
+    const std::string chosen = !s.settings.white.empty() ? s.settings.white : s.balance ? s.balance->white_patch : "";
+    const auto& matrix = s.shot->frame.camera_from_xyz;
+    const auto all = balance::candidates(s.shot->reading, *s.reference, &s.shot->definition, matrix ? &*matrix : nullptr);
+    candidates_->setRowCount(static_cast<int>(all.size()));
+    for (int r = 0; r < candidates_->rowCount(); ++r) {
+        const balance::Candidate& c = all[static_cast<std::size_t>(r)];
+        const bool in_use = c.white == chosen;
+        const QString texts[] = {name_of_white(c.white), QString(), c.balance ? tr("%1 %").arg(c.off_percent, 0, 'f', 1) : QString(), c.light ? tr("%1 K").arg(qRound(c.light->kelvin / 10) * 10) : QString(),
+                                 c.light ? QString::asprintf("%+.4f", c.light->duv) : QString(), in_use ? tr("in use") : qs(c.refused)};
+        for (int k = 0; k < 6; ++k) {
+            auto* item = new QTableWidgetItem(texts[k]);
+            if (k == 0) item->setData(Qt::UserRole, qs(c.white));
+            if (k == 1 && c.balance) item->setIcon(strip_of(c.neutrals, strip_size));
+            if (!c.balance) item->setFlags(Qt::NoItemFlags);
+            QFont f = candidates_->font();
+            f.setWeight(in_use ? QFont::DemiBold : QFont::Normal);
+            item->setFont(f);
+            candidates_->setItem(r, k, item);
+        }
+    }
+}
+
+void BalancePage::show_exposures(const SetupState& s) {
+    exposures_->setRowCount(0);
+    if (!s.shot || !s.reference || !s.balance) return;
+    for (const balance::ExposureTarget& target : balance::exposure_targets()) {
+        const auto ask = balance::asked(target, *s.balance, s.shot->reading, *s.reference, &s.shot->definition);
+        if (!ask) continue;
+        QStringList clipped;
+        for (const std::string& id : ask->clipped) clipped << qs(id);
+        const QString black = QString("%1 %").arg(100 * ask->black_code, 0, 'f', 1) + (target.black < 0 ? QString() : std::abs(ask->black_percent) < 0.05 ? tr(", as asked") : ask->black_percent > 0 ? tr(", lifted: shade the lens, or leave it") : tr(", deeper than asked: leave it"));
+        const QString texts[] = {tr(target.name.c_str()), tr("%1 stops").arg(QString::asprintf("%+.2f", ask->stops)), black, clipped.isEmpty() ? tr("nothing") : clipped.join(", ")};
+        const int r = exposures_->rowCount();
+        exposures_->insertRow(r);
+        for (int k = 0; k < 4; ++k) exposures_->setItem(r, k, new QTableWidgetItem(texts[k]));
+    }
 }
 
 void BalancePage::show_setup(Id setup) {
@@ -50,6 +170,7 @@ void BalancePage::show_setup(Id setup) {
         const QSignalBlocker quiet(white_);
         white_->clear();
         white_->addItem(s.balance && s.settings.white.empty() ? tr("second-lightest usable neutral (%1)").arg(QString::fromStdString(s.balance->white_patch)) : tr("second-lightest usable neutral"), "");
+        white_->addItem(tr("all usable neutrals"), balance::all_neutrals);
         if (s.shot)
             for (const chart::Patch& p : s.shot->definition.patches)
                 if (p.role == "neutral") white_->addItem(QString::fromStdString(p.id), QString::fromStdString(p.id));
@@ -57,6 +178,8 @@ void BalancePage::show_setup(Id setup) {
         white_->setEnabled(s.shot != nullptr);
     }
     plot_->set(s);
+    show_candidates(s);
+    show_exposures(s);
     if (!s.balance) {
         light_->set("\u2013", s.balance_problem);
         facts_->set({});

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <QComboBox>
+#include <QTableWidget>
 
 #include "../plots/neutral_plot.hpp"
 #include "../widgets/picture_view.hpp"
@@ -18,11 +19,16 @@ public:
     PictureView* picture() override { return picture_; }
 
 private:
+    void balance_on(const QString& white);
+    void show_candidates(const SetupState& s);
+    void show_exposures(const SetupState& s);
+
     PictureView* picture_;
     Figure* light_;
     Facts* facts_;
     QComboBox* white_;
     NeutralPlot* plot_;
+    QTableWidget *candidates_, *exposures_;
     std::shared_ptr<const job::MeasuredShot> shown_shot_;
     Settings shown_;
 };

@@ -96,6 +96,7 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
         {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
         {tr("Verdict"), {}},
     };
+    candidates_->setObjectName("candidates");
     candidates_->setColumnCount(column_count);
     for (int k = 0; k < column_count; ++k) {
         auto* item = new QTableWidgetItem(columns[k].first);

@@ -6,10 +6,14 @@
 namespace refero::app {
 
 ProofPage::ProofPage(Session& session, QWidget* parent)
-    : Page(session, parent), swatches_(new Swatches), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), facts_(new Facts), bars_(new ProofPlot), shifts_(new ShiftPlot),
+    : Page(session, parent), swatches_(new Swatches), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), words_(new QLabel), facts_(new Facts), bars_(new ProofPlot), shifts_(new ShiftPlot),
       table_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})) {
     table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, hue angle"));
     side()->addWidget(left_out_);
+    words_->setWordWrap(true);
+    words_->setObjectName("proofWords");
+    words_->setToolTip(tr("Levels of just noticeable and acceptable difference: Paravina and others 2015"));
+    side()->addWidget(words_);
     side()->addWidget(facts_);
     side()->addStretch();
     auto* key = new QLabel(tr("Each patch: reference outside, corrected inside. Click one anywhere to see it everywhere."));
@@ -60,6 +64,7 @@ void ProofPage::show_setup(Id setup) {
     if (!proof) {
         prove_->hide();
         left_out_->set("\u2013", tr("Nothing is proved yet. Fit a correction first."));
+        words_->clear();
         facts_->set({});
         return;
     }
@@ -72,8 +77,45 @@ void ProofPage::show_setup(Id setup) {
         return;
     }
     left_out_->set(QString::number(c.mean, 'f', 2), s.correction_stale() ? tr("Stale: %1.").arg(QString::fromStdString(s.stale.front().why)) : tr("Evidence: each patch was predicted without being seen."));
+    words_->setText(QString::fromStdString(prove::in_words(*proof, *s.correction)));
+    draw_again(s);
+    show_facts(s);
+}
+
+void ProofPage::show_facts(const SetupState& s) {
+    const prove::Proof& proof = *s.proof;
+    const fit::Correction& c = *s.correction;
     const auto row = [](const fit::Statistics& v) { return QObject::tr("mean %1, median %2,\n95 % %3, max %4").arg(v.mean, 0, 'f', 2).arg(v.median, 0, 'f', 2).arg(v.p95, 0, 'f', 2).arg(v.max, 0, 'f', 2); };
-    facts_->set({{tr("Left out"), row(c)}, {tr("Fitted"), row(f)}, {tr("Counted"), tr("%1 of %2 patches").arg(std::count_if(proof->patches.begin(), proof->patches.end(), [](const auto& p) { return p.fitted; })).arg(proof->patches.size())}});
+    const auto list = [](const std::vector<std::string>& ids) {
+        QStringList all;
+        for (const std::string& id : ids) all << QString::fromStdString(id);
+        return all.size() > 5 ? all.mid(0, 4).join(", ") + QObject::tr(" and %1 more").arg(all.size() - 4) : all.join(", ");
+    };
+    std::vector<std::pair<QString, QString>> facts{{tr("Left out"), row(c.cross_validated)}, {tr("Fitted"), row(proof.delta_e_2000)}};
+    if (c.unseen.max > 0) facts.emplace_back(tr("Elsewhere"), tr("about %1 expected on\nother surfaces").arg(c.unseen.mean, 0, 'f', 1));
+    facts.emplace_back(tr("Sure to"), uncertainty_ ? tr("\u00b1 %1 a patch, by noise\nand choice of patches").arg(uncertainty_->typical, 0, 'f', 2) : tr("being drawn \u2026"));
+    std::vector<std::string> changed;
+    for (const prove::Neighbours& n : prove::merged_or_torn(proof)) changed.push_back(n.a + (n.merged() ? " \u2192 " : " \u2194 ") + n.b);
+    facts.emplace_back(tr("Neighbours"), changed.empty() ? tr("keep their distances") : tr("moved: %1").arg(list(changed)));
+    const auto beyond = prove::outside(proof, "srgb");
+    facts.emplace_back(tr("Beyond sRGB"), beyond.empty() ? tr("none") : list(beyond));
+    facts.emplace_back(tr("Counted"), tr("%1 of %2 patches").arg(std::count_if(proof.patches.begin(), proof.patches.end(), [](const auto& p) { return p.fitted; })).arg(proof.patches.size()));
+    facts_->set(facts);
+}
+
+void ProofPage::draw_again(const SetupState& s) {
+    if (drawn_for_ == s.correction) return;
+    drawn_for_ = s.correction;
+    uncertainty_.reset();
+    const auto correction = s.correction;
+    session_.tasks().run(tr("How sure the correction is"), [this, correction](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        const prove::Uncertainty u = prove::uncertainty(*correction, fit::bootstrap(*correction, 200, progress, stop));
+        return [this, correction, u] {
+            if (drawn_for_ != correction) return;
+            uncertainty_ = u;
+            if (session_.has(setup_) && session_.at(setup_).correction == correction && session_.at(setup_).proof) show_facts(session_.at(setup_));
+        };
+    });
 }
 
 } // namespace refero::app

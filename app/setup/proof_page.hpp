@@ -18,10 +18,15 @@ public:
 
 private:
     void choose(const QString& id);
+    void show_facts(const SetupState& s);
+    void draw_again(const SetupState& s);
 
     Swatches* swatches_;
     Figure* left_out_;
+    QLabel* words_;
     Facts* facts_;
+    std::shared_ptr<const fit::Correction> drawn_for_; ///< whose uncertainty is shown, or on its way
+    std::optional<prove::Uncertainty> uncertainty_;
     ProofPlot* bars_;
     ShiftPlot* shifts_;
     PatchTable* table_;

@@ -18,28 +18,109 @@ double darkest(const read::PatchReading& p) { return *std::min_element(p.mean.be
 bool too_bright(const read::PatchReading& p) { return p.clipped > 0 || brightest(p) >= near_clipping; }
 bool too_dark(const read::PatchReading& p) { return !p.pixels || !(darkest(p) >= least_signal); }
 
-} // namespace
+struct Neutral {
+    const read::PatchReading* patch;
+    double Y;
+    bool usable() const { return !too_bright(*patch) && !too_dark(*patch); }
+};
 
-std::string choose_white(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
-    std::vector<std::pair<double, std::string>> usable;
-    int neutrals = 0;
+/// Lightest first.
+std::vector<Neutral> neutrals_of(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+    std::vector<Neutral> all;
     for (const read::PatchReading& p : reading.patches) {
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) continue;
         const int index = definition ? definition->index_of(p.id) : -1;
         const bool neutral = index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role == "neutral"
                                         : colour::lch_from(colour::lab_from_xyz(xyz->second))[1] < neutral_chroma;
-        if (!neutral) continue;
-        ++neutrals;
-        if (!too_bright(p) && !too_dark(p)) usable.emplace_back(xyz->second.y(), p.id);
+        if (neutral) all.push_back({&p, xyz->second.y()});
     }
+    std::stable_sort(all.begin(), all.end(), [](const Neutral& a, const Neutral& b) { return a.Y > b.Y; });
+    return all;
+}
+
+double median(std::vector<double> v) {
+    std::sort(v.begin(), v.end());
+    return v.size() % 2 ? v[v.size() / 2] : (v[v.size() / 2 - 1] + v[v.size() / 2]) / 2;
+}
+
+} // namespace
+
+std::string choose_white(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+    const std::vector<Neutral> all = neutrals_of(reading, reference, definition);
+    std::vector<const Neutral*> usable;
+    for (const Neutral& n : all)
+        if (n.usable()) usable.push_back(&n);
     if (usable.empty())
-        throw Error(ErrorKind::input, neutrals ? "every neutral patch is clipped or too dark to balance on" : "the chart has no neutral patch to balance on", {},
-                    neutrals ? "Expose the chart again so that its greys lie between 1 % and 95 % of saturation" : "Name a patch with --white");
-    std::sort(usable.rbegin(), usable.rend());
+        throw Error(ErrorKind::input, !all.empty() ? "every neutral patch is clipped or too dark to balance on" : "the chart has no neutral patch to balance on", {},
+                    !all.empty() ? "Expose the chart again so that its greys lie between 1 % and 95 % of saturation" : "Name a patch with --white");
     // The lightest of all neutrals is usually white; if it was passed over already, the lightest left will do.
-    const bool lightest_left = neutrals > static_cast<int>(usable.size());
-    return usable[usable.size() > 1 && !lightest_left ? 1 : 0].second;
+    return usable[usable.size() > 1 && all.size() == usable.size() ? 1 : 0]->patch->id;
+}
+
+Balance balanced_on(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const std::string& white) {
+    Balance b = on_patch(reading, reference, white.empty() || white == all_neutrals ? choose_white(reading, reference, definition) : white);
+    if (white != all_neutrals) return b;
+    std::vector<double> red, blue;
+    for (const Neutral& n : neutrals_of(reading, reference, definition))
+        if (n.usable()) red.push_back(n.patch->mean[1] / n.patch->mean[0]), blue.push_back(n.patch->mean[1] / n.patch->mean[2]);
+    b.gains = Vec3(median(red), 1, median(blue));
+    return b;
+}
+
+std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz) {
+    const std::vector<Neutral> all = neutrals_of(reading, reference, definition);
+    std::vector<Candidate> found;
+    constexpr double cast_times = 4;
+    const colour::Mat3 to_xyz = colour::rgb_space("linear-bt709").to_xyz_d50();
+    const auto add = [&](const std::string& white) {
+        Candidate c;
+        c.white = white;
+        try {
+            c.balance = balanced_on(reading, reference, definition, white);
+            if (camera_from_xyz) c.light = light_of(*c.balance, *camera_from_xyz);
+            for (const Neutral& n : all) {
+                if (!n.usable()) continue;
+                const Vec3 rgb = (*c.balance)(Vec3(n.patch->mean.data()));
+                c.neutrals.push_back(to_xyz * (Vec3::Constant(rgb[1]) + cast_times * (rgb - Vec3::Constant(rgb[1]))).cwiseMax(0));
+                c.off_percent = std::max({c.off_percent, 100 * std::abs(rgb[0] / rgb[1] - 1), 100 * std::abs(rgb[2] / rgb[1] - 1)});
+            }
+        } catch (const Error& e) {
+            c.balance.reset();
+            c.refused = e.message();
+        }
+        found.push_back(std::move(c));
+    };
+    if (std::count_if(all.begin(), all.end(), [](const Neutral& n) { return n.usable(); }) > 1) add(all_neutrals);
+    for (const Neutral& n : all) add(n.patch->id);
+    return found;
+}
+
+std::vector<ExposureTarget> exposure_targets() {
+    return {{"White 90 %, black 4 %", 0.90, 0.04}, {"White 96 %, black 4 %", 0.96, 0.04}, {"8-bit white 230, black 10", 230 / 255.0, 10 / 255.0}, {"18 % grey by its reflectance", 0, -1}};
+}
+
+std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+    std::vector<Neutral> all = neutrals_of(reading, reference, definition);
+    std::erase_if(all, [](const Neutral& n) { return n.patch->pixels == 0 || n.patch->clipped > read::most_clipped; });
+    if (all.size() < 2) return std::nullopt;
+    const auto level = [&](const Neutral& n) { return balance(Vec3(n.patch->mean.data())).mean(); };
+    ExposureAsk a;
+    double factor = 1;
+    if (target.white > 0) {
+        factor = colour::decode(colour::Transfer::srgb, target.white) / level(all.front());
+    } else {
+        // The neutral nearest to 18 %, scaled to it: both read against their reflectance.
+        const Neutral& grey = *std::min_element(all.begin(), all.end(), [](const Neutral& x, const Neutral& y) { return std::abs(std::log(std::max(1e-4, x.Y) / 0.18)) < std::abs(std::log(std::max(1e-4, y.Y) / 0.18)); });
+        factor = grey.Y / level(grey);
+    }
+    a.stops = std::log2(factor);
+    const double black = factor * level(all.back());
+    a.black_code = colour::encode(colour::Transfer::srgb, black);
+    if (target.black >= 0) a.black_percent = 100 * (black - colour::decode(colour::Transfer::srgb, target.black));
+    for (const read::PatchReading& p : reading.patches)
+        if (p.pixels && (factor * balance(Vec3(p.mean.data()))).maxCoeff() > 1) a.clipped.push_back(p.id);
+    return a;
 }
 
 Balance on_patch(const read::Reading& reading, const chart::Reference& reference, const std::string& id) {

@@ -1,8 +1,10 @@
 #include "fit/fit.hpp"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <numeric>
+#include <random>
 
 #include <tbb/parallel_for.h>
 
@@ -134,6 +136,15 @@ public:
             for (Eigen::Index i = 0; i < s.size(); ++i) all.push_back(delta_e(c, s, i));
         }
         return statistics(all);
+    }
+
+    /// The same with other readings of its patches: their noise drawn anew.
+    Lesson drawn_again(std::mt19937_64& random) const {
+        std::normal_distribution<double> normal;
+        Lesson other = *this;
+        for (Eigen::Index i = 0; i < size(); ++i)
+            for (Eigen::Index c = 0; c < 3; ++c) other.balanced_(c, i) += sd_(c, i) * normal(random);
+        return other;
     }
 
 private:
@@ -346,7 +357,7 @@ const Trial& choose(const std::vector<Trial>& trials, std::string& why) {
             why = mean > error ? formatted("%s: %.2f CIEDE2000 better than %s on patches left out, more than the uncertainty of %.2f", name.c_str(), mean, than.c_str(), error)
                                : formatted("%s: as good as %s on patches left out, and taught by more colours than the chart has", name.c_str(), than.c_str());
             others.clear();
-        } else {
+        } else if (mean > 0) {
             others += formatted("; %s gains %.2f on patches left out, with an uncertainty of %.2f not enough", name.c_str(), mean, error);
         }
     }
@@ -386,7 +397,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     for (;;) {
         read::Reading trusted = c.reading; // an odd patch is no white either
         std::erase_if(trusted.patches, [&](const read::PatchReading& p) { return std::find(c.odd.begin(), c.odd.end(), p.id) != c.odd.end(); });
-        c.balance = balance::on_patch(trusted, c.reference, settings.white.empty() ? balance::choose_white(trusted, c.reference, definition) : settings.white);
+        c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
         lesson.emplace(c, definition);
         const auto odd = c.odd.size() < 3 ? lesson->odd_one() : std::nullopt;
         if (!odd) break;
@@ -420,19 +431,51 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     return c;
 }
 
+namespace {
+
+/// The chart that a correction was made on, for the roles that an intent weighs; none where it is not installed here.
+std::optional<chart::Definition> definition_of(const Correction& c) {
+    try {
+        if (!c.reading.chart.empty()) return chart::find_definition(c.reading.chart);
+    } catch (const Error&) {
+    }
+    return std::nullopt;
+}
+
+} // namespace
+
 Correction as_matrix(const Correction& correction) {
     if (is_matrix(correction.model)) return correction;
     Correction c = correction;
-    std::optional<chart::Definition> definition; // for the roles that an intent weighs
-    try {
-        if (!c.reading.chart.empty()) definition = chart::find_definition(c.reading.chart);
-    } catch (const Error&) {
-        definition.reset(); // a chart that is not installed here: all patches alike
-    }
+    const auto definition = definition_of(c);
     const Model taught = c.model == Model::spectral ? Model::spectral : Model::matrix;
     take(c, attempt(taught, Model::matrix, Lesson(c, definition ? &*definition : nullptr), allowed_gain(c.reading, c.balance.white_patch), {}));
     c.choice = "matrix, the most that this format can hold";
     return c;
+}
+
+std::vector<Coefficients> bootstrap(const Correction& c, int draws, const Progress& progress, std::stop_token stop, std::uint64_t seed) {
+    const auto definition = definition_of(c);
+    const Lesson lesson(c, definition ? &*definition : nullptr);
+    const auto n = static_cast<std::size_t>(lesson.size());
+    std::vector<Coefficients> all(static_cast<std::size_t>(draws));
+    std::atomic<int> done = 0;
+    tbb::parallel_for(0, draws, [&](int i) {
+        if (stop.stop_requested()) return;
+        std::mt19937_64 random(seed * 1000003 + static_cast<std::uint64_t>(i));
+        const Lesson again = lesson.drawn_again(random);
+        Eigen::VectorXd use = Eigen::VectorXd::Zero(lesson.size());
+        // A draw that leaves too few different patches says nothing of the fit.
+        const auto least = static_cast<Eigen::Index>(std::min(n, least_patches(c.model)));
+        do {
+            use.setZero();
+            for (std::size_t k = 0; k < n; ++k) use[static_cast<Eigen::Index>(random() % n)] += 1;
+        } while ((use.array() > 0).count() < std::min<Eigen::Index>(least, static_cast<Eigen::Index>(n / 2)));
+        all[static_cast<std::size_t>(i)] = again.train(c.model, use);
+        if (const int k = ++done; progress && k % 8 == 0) progress(static_cast<double>(k) / draws);
+    });
+    throw_if_stopped(stop);
+    return all;
 }
 
 } // namespace refero::fit

@@ -112,6 +112,10 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
 /// can hold.
 Correction as_matrix(const Correction& correction);
 
+/// Coefficients that the same shot could as well have given: noise drawn anew within the readings' uncertainty, patches drawn
+/// with replacement (Efron 1979); the same balance and model, every draw trained in full. The same `seed`, the same draws.
+std::vector<Coefficients> bootstrap(const Correction& correction, int draws, const Progress& progress = {}, std::stop_token stop = {}, std::uint64_t seed = 1);
+
 /// Correction files (JSON, docs/formats.md). load() throws Error(input).
 void save(const Correction& correction, const std::filesystem::path& file);
 std::string to_json(const Correction& correction);

@@ -260,6 +260,13 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     return {worse(glare, spot), occlusion};
 }
 
+/// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
+Finding recording(const Shot& s) {
+    const std::string kind = to_lower(s.frame.file.extension().string());
+    const bool lossy = kind == ".jpg" || kind == ".jpeg" || kind == ".webp";
+    return against(s.limits.at("recording"), "recording", lossy ? 1 : 0, "This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the camera and switch picture styles and sharpening off");
+}
+
 Finding found(const Shot& s) {
     return {"found", Status::pass, s.placement.confidence, 0, "confidence", {}, ""};
 }
@@ -270,7 +277,7 @@ Judgement no_chart() {
     Judgement j;
     j.verdict = Status::reshoot;
     j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: bring the whole chart into the frame, in focus, or give its corners by hand"});
-    for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"})
+    for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording"})
         j.findings.push_back({check, Status::pass, 0, 0, "", {}, ""});
     return j;
 }
@@ -290,7 +297,7 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     const auto [glare, occlusion] = glare_and_occlusion(s);
     // In the order in which they matter when several are equally bad.
     Judgement j;
-    j.findings = {found(s), clipping(s), focus(s), size(s), underexposure(s), shadow(s), occlusion, glare, mixed_light(s), evenness(s), tilt(s), noise(s), mirrored(s), rotation(s)};
+    j.findings = {found(s), clipping(s), focus(s), size(s), underexposure(s), shadow(s), occlusion, glare, mixed_light(s), evenness(s), tilt(s), noise(s), mirrored(s), rotation(s), recording(s)};
     std::stable_sort(j.findings.begin(), j.findings.end(), [](const Finding& a, const Finding& b) { return a.status > b.status; });
     j.verdict = j.findings.front().status;
     return j;

@@ -23,6 +23,7 @@ Limits limits_for(const School& s) {
         {"occlusion", {16, 40, "% off", "what covers, soils or fades a patch is not its colour"}},
         {"mixed_light", {7, 18, "% across", "two lights of different colour on one chart balance nowhere"}},
         {"mirrored", {1, 1000, "", "a mirrored frame came in the wrong way"}},
+        {"recording", {1, 1000, "", "compression and the camera's own finish change colours, and 8 bits break when they are corrected"}},
         {"noise", {25, 16, "dB", "signal to noise of one pixel on a middle grey", true}},
     };
 }

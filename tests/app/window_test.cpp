@@ -9,6 +9,7 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QStandardPaths>
+#include <QTabWidget>
 #include <QTableWidget>
 #include <QTest>
 #include <clocale>
@@ -174,6 +175,26 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     QTest::qWait(50);
     stall.phase("balance shown");
     keep_picture(window, "balance");
+    // Every neutral beside the others; one is taken by the keyboard, and taken back.
+    auto* on = child<QTableWidget>(window, "balanceCandidates");
+    ASSERT_EQ(on->rowCount(), 7);
+    EXPECT_EQ(on->item(2, 0)->text(), "D2");
+    EXPECT_EQ(on->item(2, 5)->text(), "in use");
+    on->setCurrentCell(3, 0);
+    EXPECT_EQ(session().at(id(1)).settings.white, "");
+    emit on->cellActivated(3, 0);
+    EXPECT_EQ(session().at(id(1)).settings.white, "D3");
+    EXPECT_EQ(on->item(3, 5)->text(), "in use");
+    session().undo();
+    EXPECT_EQ(session().at(id(1)).settings.white, "");
+    auto* tabs = child<QTabWidget>(window, "balanceTabs");
+    tabs->setCurrentIndex(1);
+    auto* asked = child<QTableWidget>(window, "exposures");
+    ASSERT_EQ(asked->rowCount(), 4);
+    EXPECT_TRUE(asked->item(0, 1)->text().endsWith("stops"));
+    keep_picture(window, "exposure");
+    tabs->setCurrentIndex(0);
+    ASSERT_TRUE(idle());
     stall.restart();
 
     // Fit by the button.
@@ -193,6 +214,11 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     QTest::qWait(50);
     stall.phase("fitted, and a frame before and after");
     keep_picture(window, "correction");
+    auto* models = child<QTableWidget>(window, "candidates");
+    ASSERT_EQ(models->rowCount(), static_cast<int>(fit::all_models.size()));
+    int chosen = 0;
+    for (int r = 0; r < models->rowCount(); ++r) chosen += models->item(r, models->columnCount() - 1)->text().startsWith("chosen");
+    EXPECT_EQ(chosen, 1);
 
     // Flip: before alone, after alone, split again; each looks different.
     const QImage split = picture()->grab().toImage();
@@ -214,6 +240,10 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     QTest::qWait(50);
     stall.phase("flipped, split dragged, proof shown");
     keep_picture(window, "proof");
+    EXPECT_TRUE(child<QLabel>(window, "proofWords")->text().contains("half of observers"));
+    bool sure = false; // how sure it is was drawn beside the window
+    for (const auto* label : window.setup_view()->page()->findChildren<QLabel*>()) sure = sure || label->text().contains(QString::fromUtf8("\u00b1"));
+    EXPECT_TRUE(sure);
     stall.restart();
 
     // Export a cube and read it back with an independent library.

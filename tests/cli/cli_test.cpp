@@ -77,12 +77,22 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
 
         const json fitted = run("fit a." + kind + " --chart grid24 -o a.json --json").object();
         EXPECT_LT(fitted["fit"]["mean"].get<double>(), 1.5);
-        EXPECT_EQ(fitted["candidates"].size(), 3u);
+        EXPECT_EQ(fitted["candidates"].size(), 6u);
         for (const char* key : {"mean", "median", "p95", "max"}) EXPECT_TRUE(fitted["cross_validated"].contains(key));
         const json again = run("fit --readings a.cgats --chart grid24 -o r.json --json").object();
         EXPECT_NEAR(again["fit"]["mean"].get<double>(), fitted["fit"]["mean"].get<double>(), 0.01);
 
+        if (kind == "tif") // every model of the contract, fitted, applied and handed over
+            for (const std::string model : {"diagonal", "matrix", "root-polynomial-2", "root-polynomial-3", "spectral", "lut"}) {
+                EXPECT_EQ(run("fit --readings a.cgats --chart grid24 --white neutrals --model " + model + " -o m.json --json").object()["model"], model);
+                EXPECT_LT(run("prove m.json --readings a.cgats --json").object()["delta_e_2000"]["mean"].get<double>(), model == "diagonal" ? 12 : 2) << model;
+                EXPECT_EQ(run("apply m.json a.tif -o out-" + model).status, 0) << model;
+                EXPECT_EQ(run("export m.json --format cube -o m-" + model + ".cube").status, 0) << model;
+                EXPECT_EQ(run("export m.json --format matrix -o m-" + model + ".txt --json").object()["exported_model"], model == "diagonal" ? "diagonal" : "matrix");
+            }
+
         const json proof = run("prove a.json b." + kind + " --json").object();
+        EXPECT_FALSE(proof["verdict"].get<std::string>().empty());
         EXPECT_NEAR(proof["delta_e_2000"]["mean"].get<double>() / fitted["fit"]["mean"].get<double>(), 1, 0.3);
         EXPECT_EQ(proof["patches"].size(), 24u);
         EXPECT_NEAR(proof["exposure_stops"].get<double>(), std::log2(0.8 / 0.5), 0.2);

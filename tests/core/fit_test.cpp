@@ -212,5 +212,92 @@ TEST(Correction, keeps_candidates_spectra_and_odd_patches_through_its_file) {
     }
 }
 
+// By hand: a light that makes red twice and blue half as strong, one grey tinted by 3 %.
+TEST(BalanceCandidates, disagreement_is_told_and_unusable_ones_are_refused) {
+    const auto reference = chart::reference_of(test::grid24());
+    read::Reading r;
+    for (const auto& p : test::grid24().patches) {
+        const double y = 0.7 * reference.xyz.at(p.id)[1];
+        r.patches.push_back({p.id, {y, y / 2, y / 4}, {0.001, 0.001, 0.001}, 0, 900});
+    }
+    r.patches[20].mean[0] *= 1.03; // D3
+    r.patches[18].clipped = 0.3;   // D1
+    const auto all = balance::candidates(r, reference, &test::grid24(), nullptr);
+    ASSERT_EQ(all.size(), 7u);
+    EXPECT_EQ(all[0].white, balance::all_neutrals);
+    EXPECT_NEAR(all[0].balance->gains[0], 0.5, 1e-9); // the median does not follow the odd one
+    EXPECT_NEAR(all[0].balance->gains[2], 2, 1e-9);
+    EXPECT_NEAR(all[0].off_percent, 3, 1e-6);
+    EXPECT_EQ(all[1].white, "D1");
+    EXPECT_FALSE(all[1].balance);
+    EXPECT_NE(all[1].refused.find("clipped"), std::string::npos);
+    for (const auto& c : all)
+        if (c.white == "D3") { EXPECT_NEAR(c.off_percent, 100 * (1 - 1 / 1.03), 1e-6); }
+    EXPECT_EQ(balance::balanced_on(r, reference, &test::grid24(), "neutrals").white_patch, "D2"); // exposure by it
+}
+
+// White at 8-bit 230 is 79 % of linear light (IEC 61966-2-1): from a white of 90 % that is 0.19 stops down.
+TEST(Exposure, schools_ask_for_their_stops_and_name_what_would_clip) {
+    const auto reference = chart::reference_of(test::grid24());
+    read::Reading r;
+    for (const auto& p : test::grid24().patches) {
+        const double y = 0.5 * reference.xyz.at(p.id)[1];
+        r.patches.push_back({p.id, {y, y, y}, {0.001, 0.001, 0.001}, 0, 900});
+    }
+    const auto b = balance::on_patch(r, reference, "D2");
+    const auto targets = balance::exposure_targets();
+    const auto bits = balance::asked(targets[2], b, r, reference, &test::grid24());
+    ASSERT_TRUE(bits);
+    const double white = reference.xyz.at("D1")[1], linear = std::pow((230 / 255.0 + 0.055) / 1.055, 2.4);
+    EXPECT_NEAR(bits->stops, std::log2(linear / white), 1e-9);
+    EXPECT_TRUE(bits->clipped.empty());
+    const auto grey = balance::asked(targets[3], b, r, reference, &test::grid24());
+    EXPECT_NEAR(grey->stops, 0, 1e-9); // the reading is true to the reference: nothing to change
+    const auto hot = balance::asked({"own", 1.05, -1}, b, r, reference, &test::grid24());
+    EXPECT_EQ(hot->clipped, std::vector<std::string>{"D1"});
+    EXPECT_GT(bits->black_code, 0);
+}
+
+TEST(Proof, parts_sum_to_the_whole_and_the_verdict_names_the_furthest) {
+    const Shot s = random_shot(2);
+    const auto c = built(s, fit::Model::diagonal);
+    const auto p = prove::against(c, s.reading, s.reference, false);
+    for (const auto& q : p.patches) EXPECT_NEAR(q.terms.norm(), q.delta_e_2000, 1e-9);
+    const std::string words = prove::in_words(p, c);
+    const auto worst = std::max_element(p.patches.begin(), p.patches.end(), [](const auto& a, const auto& b) { return a.delta_e_2000 < b.delta_e_2000; });
+    EXPECT_NE(words.find(worst->id + " is furthest off"), std::string::npos) << words;
+    EXPECT_NE(words.find("beyond what half of observers accept"), std::string::npos) << words;
+}
+
+TEST(Proof, merged_torn_and_outside_patches_are_named) {
+    prove::Proof p;
+    const auto add = [&](const char* id, Vec3 reference, Vec3 corrected) { p.patches.push_back({.id = id, .reference_lab = reference, .corrected_lab = corrected}); };
+    add("near1", {50, 30, 0}, {50, 33, 0});
+    add("near2", {50, 38, 0}, {50, 34, 0});
+    add("far", {20, -40, 20}, {20, -40, 20});
+    add("wild", {60, -90, 40}, {60, -120, 60});
+    const auto moved = prove::merged_or_torn(p);
+    ASSERT_FALSE(moved.empty());
+    EXPECT_EQ(moved[0].a + moved[0].b, "near1near2");
+    EXPECT_TRUE(moved[0].merged());
+    EXPECT_EQ(prove::outside(p, "srgb"), (std::vector<std::string>{"far", "wild"}));
+    EXPECT_TRUE(prove::outside(p, "xyz-d50").empty());
+}
+
+TEST(Proof, a_noisy_shot_is_less_sure) {
+    Shot s = random_shot(5);
+    const auto typical = [&](double error, int draws) {
+        for (auto& p : s.reading.patches) p.error = {error, error, error};
+        const auto c = built(s, fit::Model::spectral);
+        return prove::uncertainty(c, fit::bootstrap(c, draws)).typical;
+    };
+    const double quiet = typical(2e-5, 40), noisy = typical(3e-3, 40);
+    EXPECT_GT(noisy, 2 * quiet);
+    EXPECT_LT(quiet, 0.5);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(fit::bootstrap(built(s, fit::Model::matrix), 10, {}, stop.get_token()), Error);
+}
+
 } // namespace
 } // namespace refero

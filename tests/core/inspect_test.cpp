@@ -172,6 +172,17 @@ TEST_F(Gate, schools_and_own_limits) {
     for (const auto& [name, l] : limits_for({})) EXPECT_FALSE(l.reason.empty()) << name;
 }
 
+TEST_F(Gate, a_compressed_picture_is_told_of) {
+    test::shoot({}, scratch / "a.dng");
+    auto s = job::take_shot(scratch / "a.dng", {});
+    const auto reference = chart::reference_of(s.definition);
+    EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status, Status::pass);
+    s.frame.file = "a.JPG";
+    const Finding f = finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording");
+    EXPECT_EQ(f.status, Status::caution);
+    EXPECT_NE(f.advice.find("record raw"), std::string::npos);
+}
+
 TEST_F(Gate, without_a_chart_or_a_reference_it_says_what_it_can) {
     const Judgement none = no_chart();
     EXPECT_EQ(none.verdict, Status::reshoot);
