@@ -1,4 +1,6 @@
 // Verbs that make and prove corrections: fit, prove.
+#include <cmath>
+
 #include "verb.hpp"
 
 namespace refero::cli {
@@ -100,7 +102,8 @@ Run add_prove(CLI::App& app) {
         r.json = {{"delta_e_2000", json_of(proof.delta_e_2000)}, {"patches", Json::array()}, {"exposure_stops", proof.exposure_stops}};
         for (const prove::PatchProof& p : proof.patches) {
             r.json["patches"].push_back({{"id", p.id}, {"delta_e_2000", p.delta_e_2000}, {"lightness", p.lightness}, {"chroma", p.chroma}, {"hue_deg", p.hue_deg}, {"counted", p.fitted}});
-            r.words += formatted("%-5s %6.2f   L* %+5.1f  C* %+5.1f  h %+6.1f%s\n", p.id.c_str(), p.delta_e_2000, p.lightness, p.chroma, p.hue_deg, p.fitted ? "" : "  (clipped, not counted)");
+            const bool hued = std::hypot(p.reference_lab[1], p.reference_lab[2]) > 5; // a neutral's hue angle says nothing
+            r.words += formatted("%-5s %6.2f   L* %+5.1f  C* %+5.1f  %s%s\n", p.id.c_str(), p.delta_e_2000, p.lightness, p.chroma, hued ? formatted("h %+6.1f", p.hue_deg).c_str() : "", p.fitted ? "" : "  (clipped, not counted)");
         }
         r.json["outside_srgb"] = prove::outside(proof, "srgb");
         r.json["verdict"] = prove::in_words(proof, c);

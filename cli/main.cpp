@@ -43,6 +43,7 @@ int main(int argc, char** argv) {
     verb("prove", "Show what a correction leaves on a frame or reading", add_prove);
     verb("apply", "Correct whole frames", add_apply);
     verb("export", "Write a correction for other programs", add_export);
+    verb("curve", "Measure a camera's tone curve from chart frames", add_curve);
     verb("simulate", "Render a scene of the simulated set", add_simulate);
     verb("charts", "List the installed charts", add_charts);
 

@@ -34,6 +34,7 @@ Run add_fit(CLI::App& app);
 Run add_prove(CLI::App& app);
 Run add_apply(CLI::App& app);
 Run add_export(CLI::App& app);
+Run add_curve(CLI::App& app);
 Run add_simulate(CLI::App& app);
 Run add_charts(CLI::App& app);
 

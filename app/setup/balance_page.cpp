@@ -1,12 +1,12 @@
 #include "balance_page.hpp"
 
-#include <QHeaderView>
 #include <QLabel>
 #include <QPainter>
 #include <QSignalBlocker>
 #include <QTabWidget>
 #include <cmath>
 
+#include "../widgets/plain_table.hpp"
 #include "../widgets/swatches.hpp"
 
 namespace refero::app {
@@ -15,27 +15,6 @@ namespace {
 
 QString qs(const std::string& s) { return QString::fromStdString(s); }
 QString name_of_white(const std::string& white) { return white == balance::all_neutrals ? QObject::tr("All neutrals") : qs(white); }
-
-QTableWidget* table_of(const std::vector<std::pair<QString, QString>>& columns, const QString& name) {
-    auto* table = new QTableWidget;
-    table->setColumnCount(static_cast<int>(columns.size()));
-    for (std::size_t k = 0; k < columns.size(); ++k) {
-        auto* item = new QTableWidgetItem(columns[k].first);
-        item->setToolTip(columns[k].second);
-        table->setHorizontalHeaderItem(static_cast<int>(k), item);
-    }
-    table->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    table->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-    table->horizontalHeader()->setStretchLastSection(true);
-    table->verticalHeader()->setDefaultSectionSize(26);
-    table->verticalHeader()->hide();
-    table->setShowGrid(false);
-    table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    table->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table->setSelectionMode(QAbstractItemView::SingleSelection);
-    table->setAccessibleName(name);
-    return table;
-}
 
 /// Greys side by side, casts made strong.
 QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
@@ -52,16 +31,17 @@ constexpr QSize strip_size(108, 16);
 
 BalancePage::BalancePage(Session& session, QWidget* parent)
     : Page(session, parent), picture_(new PictureView), light_(new Figure(tr("Light"))), facts_(new Facts), white_(new QComboBox), plot_(new NeutralPlot),
-      candidates_(table_of({{tr("On"), tr("Double-click to balance on it")},
+      candidates_(plain_table({{tr("On"), tr("Double-click to balance on it")},
                             {tr("Neutrals"), tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
                             {tr("Off by"), tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
                             {tr("Light"), tr("Correlated colour temperature, if this patch were truly neutral")},
                             {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
                             {tr(""), {}}},
                            tr("What to balance on"))),
-      exposures_(table_of({{tr("School"), tr("Where white and black come to lie, in code values of a display-referred picture")},
+      exposures_(plain_table({{tr("School"), tr("Where white and black come to lie, in code values of a display-referred picture")},
                            {tr("Asks for"), tr("Beyond the correction, which lets the white patch read its own reference value")},
-                           {tr("Black lies at"), tr("Code value. Black is not forced: a lifted black that is pulled down hides what is in the shadows")},
+                           {tr("Black then"), tr("Code value at which the darkest neutral comes to lie. It reflects some 3 %: a picture whose numbers are right does not show it as black")},
+                           {tr("To its place"), tr("Light that would have to be taken off everywhere, in percent of white. Not done: it hides what is in the shadows. Left to the look")},
                            {tr("Would clip"), tr("Patches of which a channel would pass full scale")}},
                           tr("What schools of exposure ask for"))) {
     side()->addWidget(light_);
@@ -138,11 +118,11 @@ void BalancePage::show_exposures(const SetupState& s) {
         if (!ask) continue;
         QStringList clipped;
         for (const std::string& id : ask->clipped) clipped << qs(id);
-        const QString black = QString("%1 %").arg(100 * ask->black_code, 0, 'f', 1) + (target.black < 0 ? QString() : std::abs(ask->black_percent) < 0.05 ? tr(", as asked") : ask->black_percent > 0 ? tr(", lifted: shade the lens, or leave it") : tr(", deeper than asked: leave it"));
-        const QString texts[] = {tr(target.name.c_str()), tr("%1 stops").arg(QString::asprintf("%+.2f", ask->stops)), black, clipped.isEmpty() ? tr("nothing") : clipped.join(", ")};
+        const QString texts[] = {tr(target.name.c_str()), tr("%1 stops").arg(QString::asprintf("%+.2f", ask->stops)), tr("%1 %").arg(100 * ask->black_code, 0, 'f', 1),
+                                 target.black < 0 ? QString("\u2013") : tr("%1 % off").arg(ask->black_percent, 0, 'f', 1), clipped.isEmpty() ? tr("nothing") : clipped.join(", ")};
         const int r = exposures_->rowCount();
         exposures_->insertRow(r);
-        for (int k = 0; k < 4; ++k) exposures_->setItem(r, k, new QTableWidgetItem(texts[k]));
+        for (int k = 0; k < 5; ++k) exposures_->setItem(r, k, new QTableWidgetItem(texts[k]));
     }
 }
 

@@ -4,6 +4,7 @@
 #include <QSignalBlocker>
 
 #include "../theme.hpp"
+#include "../widgets/plain_table.hpp"
 
 namespace refero::app {
 
@@ -27,7 +28,7 @@ constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
 
 CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox),
-      candidates_(new QTableWidget), words_(new QLabel) {
+      words_(new QLabel) {
     side()->addWidget(left_out_);
     choice_->setWordWrap(true);
     side()->addWidget(choice_);
@@ -85,32 +86,19 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     auto* rows = new QVBoxLayout(below);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    const std::pair<QString, QString> columns[] = {
-        {tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
-        {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
-        {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
-        {tr("Worst"), tr("The patch that is predicted worst when left out")},
-        {tr("Hue left out"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
-        {tr("Elsewhere"), tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
-        {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
-        {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
-        {tr("Verdict"), {}},
-    };
+    candidates_ = plain_table({{tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
+                               {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
+                               {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
+                               {tr("Worst"), tr("The patch that is predicted worst when left out")},
+                               {tr("Hue left out"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
+                               {tr("Elsewhere"), tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
+                               {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
+                               {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
+                               {tr("Verdict"), {}}},
+                              tr("Candidates"));
     candidates_->setObjectName("candidates");
-    candidates_->setColumnCount(column_count);
-    for (int k = 0; k < column_count; ++k) {
-        auto* item = new QTableWidgetItem(columns[k].first);
-        item->setToolTip(columns[k].second);
-        candidates_->setHorizontalHeaderItem(k, item);
-    }
-    candidates_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-    candidates_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     for (int k = 1; k < verdict_column; ++k) candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    candidates_->verticalHeader()->setDefaultSectionSize(26);
-    candidates_->verticalHeader()->hide();
-    candidates_->setShowGrid(false);
-    candidates_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     candidates_->setSelectionMode(QAbstractItemView::NoSelection);
     candidates_->setFocusPolicy(Qt::NoFocus);
     words_->setWordWrap(true);

@@ -28,7 +28,7 @@ private:
     QLabel* choice_;
     QComboBox *model_, *intent_, *frame_;
     QPushButton* fit_;
-    QTableWidget* candidates_;
+    QTableWidget* candidates_ = nullptr;
     QLabel* words_;
     Id shown_setup_ = 0, shown_frame_ = -1;
     int request_ = 0;

@@ -30,10 +30,7 @@ std::vector<Neutral> neutrals_of(const read::Reading& reading, const chart::Refe
     for (const read::PatchReading& p : reading.patches) {
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) continue;
-        const int index = definition ? definition->index_of(p.id) : -1;
-        const bool neutral = index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role == "neutral"
-                                        : colour::lch_from(colour::lab_from_xyz(xyz->second))[1] < neutral_chroma;
-        if (neutral) all.push_back({&p, xyz->second.y()});
+        if (is_neutral(definition, p.id, xyz->second)) all.push_back({&p, xyz->second.y()});
     }
     std::stable_sort(all.begin(), all.end(), [](const Neutral& a, const Neutral& b) { return a.Y > b.Y; });
     return all;
@@ -45,6 +42,11 @@ double median(std::vector<double> v) {
 }
 
 } // namespace
+
+bool is_neutral(const chart::Definition* definition, const std::string& id, const Vec3& xyz) {
+    const int index = definition ? definition->index_of(id) : -1;
+    return index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role == "neutral" : colour::lch_from(colour::lab_from_xyz(xyz))[1] < neutral_chroma;
+}
 
 std::string choose_white(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
     const std::vector<Neutral> all = neutrals_of(reading, reference, definition);

@@ -19,11 +19,13 @@ struct Balance {
     Vec3 operator()(const Vec3& camera_rgb) const { return exposure * gains.cwiseProduct(camera_rgb); }
 };
 
+/// Patches of the role neutral, or without a definition those whose reference has a chroma below 6.
+bool is_neutral(const chart::Definition* definition, const std::string& id, const Vec3& xyz);
+
 /// A neutral that is brighter than this in any channel is too near clipping to balance on.
 inline constexpr double near_clipping = 0.95;
 
-/// The patch to balance on: the second-lightest usable neutral (the lightest if there is no other). Neutrals are
-/// patches of that role, or without a definition those whose reference has a chroma below 6. Clipped, nearly
+/// The patch to balance on: the second-lightest usable neutral (the lightest if there is no other). Clipped, nearly
 /// clipped and unreadable ones are passed over. Throws Error(input) when none is left, saying why.
 std::string choose_white(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition);
 

@@ -104,6 +104,12 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         expect_error("apply a.json a." + kind + " -o out", 2, "a.tif");
         EXPECT_EQ(run("apply a.json a." + kind + " -o out --overwrite --format jpeg --space display-p3 --name '{stem}-{space}'").status, 0);
         EXPECT_TRUE(fs::exists(scratch / "out/a-display-p3.jpg"));
+        // The tone curve of what was just written is that of its space (IEC 61966-2-1 for Display P3, too).
+        const json curve = run("curve out/a-display-p3.jpg --chart grid24 -o curve-" + kind + ".cube --json").object();
+        EXPECT_EQ(curve["nearest"], "srgb");
+        EXPECT_LT(curve["nearest_stops"].get<double>(), 0.05);
+        expect_error("curve out/a-display-p3.jpg -o curve-" + kind + ".cube", 2, "exists");
+        if (kind == "dng") expect_error("curve a.dng -o raw.cube", 3, "linear already");
         fs::remove_all(scratch / "out");
 
         for (const std::string format : {"cube", "icc", "dcp", "matrix"}) {

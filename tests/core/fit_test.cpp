@@ -3,6 +3,7 @@
 
 #include <Eigen/LU>
 
+#include "fit/curve.hpp"
 #include "support.hpp"
 
 namespace refero {
@@ -297,6 +298,78 @@ TEST(Proof, a_noisy_shot_is_less_sure) {
     std::stop_source stop;
     stop.request_stop();
     EXPECT_THROW(fit::bootstrap(built(s, fit::Model::matrix), 10, {}, stop.get_token()), Error);
+}
+
+/// The chart's greys through a transfer function at some stops, with noise in code values.
+fit::CurveShot coded(colour::Transfer transfer, double stops, double noise, bool known = true, Vec3 gains = Vec3::Ones()) {
+    const auto reference = chart::reference_of(test::grid24());
+    std::mt19937 random(static_cast<unsigned>(100 + 10 * stops));
+    std::normal_distribution<double> normal(0, noise);
+    fit::CurveShot s;
+    for (const auto& p : test::grid24().patches) {
+        read::PatchReading r{p.id};
+        for (std::size_t c = 0; c < 3; ++c) {
+            const double light = 0.5 * gains[static_cast<Eigen::Index>(c)] * reference.xyz.at(p.id)[1] * std::exp2(stops);
+            r.mean[c] = std::clamp(colour::encode(transfer, light) + normal(random), 0.0, 1.0), r.sd[c] = noise + 1e-4;
+            if (light > 1) r.clipped = 1;
+        }
+        r.pixels = 400;
+        s.codes.patches.push_back(r);
+    }
+    if (known) s.stops = stops;
+    return s;
+}
+
+// Analytic: series through the curves of IEC 61966-2-1, ITU-R BT.709 and BT.2100 come back as these, within a fiftieth of a stop.
+TEST(ToneCurve, comes_back_from_an_exposure_series) {
+    const auto reference = chart::reference_of(test::grid24());
+    for (const auto transfer : {colour::Transfer::linear, colour::Transfer::srgb, colour::Transfer::bt709, colour::Transfer::hlg}) {
+        std::vector<fit::CurveShot> shots;
+        for (const double stops : {-3.0, -2.0, -1.0, 0.0, 1.0}) shots.push_back(coded(transfer, stops, 0.0005, true, {0.9, 1, 0.8}));
+        const auto curve = fit::estimate_curve(shots, reference, &test::grid24());
+        EXPECT_EQ(curve.nearest, colour::name_of(transfer));
+        EXPECT_LT(curve.nearest_stops, 0.04) << curve.nearest;
+        EXPECT_LT(curve.error_stops, 0.02);
+        EXPECT_GT(curve.last_code, 0.85);
+        // A ratio of two levels is the scene's, whatever the curve's scale.
+        const double ratio = curve.decode(colour::encode(transfer, 0.5)) / curve.decode(colour::encode(transfer, 0.05));
+        EXPECT_NEAR(std::log2(ratio / 10), 0, 0.04) << curve.nearest;
+        EXPECT_TRUE(std::is_sorted(curve.linear.begin(), curve.linear.end()));
+        EXPECT_DOUBLE_EQ(curve.linear.back(), 1);
+    }
+}
+
+TEST(ToneCurve, unknown_stops_are_found_where_shots_overlap_and_noise_is_owned_up_to) {
+    const auto reference = chart::reference_of(test::grid24());
+    const auto series = [&](double noise) {
+        return fit::estimate_curve({coded(colour::Transfer::srgb, 0, noise, false), coded(colour::Transfer::srgb, -1.3, noise, false), coded(colour::Transfer::srgb, -2.6, noise, false)}, reference, &test::grid24());
+    };
+    const auto clean = series(0.0003), noisy = series(0.006);
+    EXPECT_EQ(clean.nearest, "srgb");
+    EXPECT_LT(clean.nearest_stops, 0.08);
+    EXPECT_GT(noisy.error_stops, 2 * clean.error_stops);
+}
+
+TEST(ToneCurve, never_falls_and_is_refused_without_greys) {
+    const auto reference = chart::reference_of(test::grid24());
+    std::mt19937 random(5);
+    fit::CurveShot wild = coded(colour::Transfer::srgb, 0, 0);
+    for (auto& p : wild.codes.patches)
+        for (double& v : p.mean) v = 0.05 + 0.9 * static_cast<double>(random()) / static_cast<double>(std::mt19937::max());
+    const auto curve = fit::estimate_curve({wild}, reference, &test::grid24());
+    EXPECT_TRUE(std::is_sorted(curve.linear.begin(), curve.linear.end()));
+    EXPECT_GT(curve.residual_stops, 0.3);
+    for (auto& p : wild.codes.patches) p.clipped = 1;
+    EXPECT_THROW(fit::estimate_curve({wild}, reference, &test::grid24()), Error);
+}
+
+TEST(ToneCurve, its_file_is_an_encoding) {
+    const test::Scratch scratch;
+    const auto reference = chart::reference_of(test::grid24());
+    const auto curve = fit::estimate_curve({coded(colour::Transfer::srgb, 0, 0), coded(colour::Transfer::srgb, -2, 0)}, reference, &test::grid24());
+    fit::save(curve, scratch / "curve.cube");
+    const auto encoding = frame::Encoding::named((scratch / "curve.cube").string()); // read by OpenColorIO
+    for (const double code : {0.0, 0.2, 0.5, 0.9, 1.0}) EXPECT_NEAR(encoding.decode(1, code), curve.decode(code), 1e-5);
 }
 
 } // namespace
