@@ -1,5 +1,6 @@
 // Fits on simulated cameras and lights, tested on surfaces that neither chart nor prior hold; docs/benchmarks.md.
-//   refero-fit-bench [SEED] [--fast]
+//   refero-fit-bench [SEED] [--list] [--folds N]
+#include <atomic>
 #include <chrono>
 #include <cmath>
 #include <iostream>
@@ -7,6 +8,7 @@
 
 #include <CLI/CLI.hpp>
 #include <Eigen/Cholesky>
+#include <Eigen/LU>
 #include <Eigen/QR>
 #include <opencv2/mcc/ccm.hpp>
 #include <tbb/parallel_for.h>
@@ -201,11 +203,6 @@ Mat3 peer(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz) {
     return colour::rgb_space("linear-bt709").to_xyz_d50() * ccm.transpose();
 }
 
-struct Figure {
-    double share = 0;
-    fit::Statistics real;
-};
-
 void print(const char* name, const std::vector<fit::Statistics>& all, const std::vector<fit::Statistics>& base, const std::vector<fit::Statistics>& least) {
     double mean = 0, p95 = 0, share = 0, pooled_base = 0, pooled_floor = 0;
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -216,6 +213,55 @@ void print(const char* name, const std::vector<fit::Statistics>& all, const std:
     std::cout << formatted("%-34s mean %.3f  p95 %.2f  share closed %5.1f %% (of the pooled distance %5.1f %%)\n", name, mean / n, p95 / n, 100 * share / n, 100 * (pooled_base - mean) / (pooled_base - pooled_floor));
 }
 
+/// Every model on so many random cameras and lights: does its slope change its sign on 33^3 colours from 1/64 to 1?
+void count_folds(int count, std::uint64_t seed) {
+    const chart::Definition d = chart::find_definition("grid24");
+    const chart::Reference reference = chart::reference_of(d);
+    std::vector<Spectrum> patches;
+    for (const chart::Patch& p : d.patches) patches.push_back(colour::smooth_reflectance(reference.xyz.at(p.id)));
+    const auto lights = lamps();
+    struct Count {
+        int fits = 0, folded = 0, stiffened = 0, withdrawn = 0;
+    };
+    std::map<std::string, Count> counts;
+    Random random(500 + seed);
+    for (int i = 0; i < count; ++i) {
+        Eigen::Matrix<double, 3, Spectrum::size> e;
+        constexpr double centres[3][2] = {{575, 630}, {515, 565}, {430, 485}};
+        for (int c = 0; c < 3; ++c) {
+            const double centre = random(centres[c][0], centres[c][1]), left = random(15, 50), right = random(15, 50), leak = random(0, 0.3), at = random(420, 650);
+            e.row(c) = ((bell(centre, left, right) + bell(at, 30, 30, leak)) * lights[static_cast<std::size_t>(i) % lights.size()].second).vector().transpose();
+        }
+        e *= 0.8 / e.rowwise().sum().maxCoeff();
+        const Eigen::Matrix3Xd rgb = through(e, patches);
+        read::Reading reading;
+        for (Eigen::Index p = 0; p < rgb.cols(); ++p) reading.patches.push_back({d.patches[static_cast<std::size_t>(p)].id, {rgb(0, p), rgb(1, p), rgb(2, p)}, {0.002, 0.002, 0.002}, 0, 900});
+        const auto chosen = fit::build(reading, reference, &d, {});
+        for (const fit::Candidate& k : chosen.candidates) {
+            Count& n = counts[fit::name_of(k.model)];
+            ++n.fits;
+            if (!k.withdrawn.empty()) {
+                ++n.withdrawn;
+                continue;
+            }
+            n.stiffened += k.kept < 1;
+            fit::Settings settings;
+            settings.model = k.model;
+            const auto c = k.model == chosen.model ? chosen : fit::build(reading, reference, &d, settings);
+            const double sign = fit::slope(c.model, c.coefficients, Vec3::Ones()).determinant();
+            std::atomic<bool> folded = false;
+            tbb::parallel_for(0, 33, [&](int r) {
+                const auto level = [](int i) { return 1.0 / 64 + (1 - 1.0 / 64) * i / 32; };
+                for (int g = 0; g < 33 && !folded; ++g)
+                    for (int b = 0; b < 33; ++b)
+                        if (fit::slope(c.model, c.coefficients, Vec3(level(r), level(g), level(b))).determinant() * sign <= 0) folded = true;
+            });
+            n.folded += folded;
+        }
+    }
+    for (const auto& [name, n] : counts) std::cout << formatted("%-18s %d fits: folded %d, stiffened %d, withdrawn %d\n", name.c_str(), n.fits, n.folded, n.stiffened, n.withdrawn);
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -223,8 +269,11 @@ int main(int argc, char** argv) {
     std::uint64_t seed = 1;
     bool list = false;
     app.add_option("seed", seed);
+    int folds = 0;
     app.add_flag("--list", list, "every case");
+    app.add_option("--folds", folds, "only look for folds, with so many random cameras");
     CLI11_PARSE(app, argc, argv);
+    if (folds > 0) return count_folds(folds, seed), 0;
 
     const chart::Definition d = chart::find_definition("grid24");
     const chart::Reference nominal = chart::reference_of(d);

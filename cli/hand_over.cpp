@@ -70,7 +70,7 @@ Run add_apply(CLI::App& app) {
         fs::create_directories(a->folder, ec);
         if (!fs::is_directory(a->folder, ec)) throw Error(ErrorKind::usage, "this folder cannot be made", a->folder, "Choose another");
         Result r;
-        r.json["written"] = Json::array();
+        r.json["written"] = r.json["differences"] = Json::array();
         std::optional<Error> first;
         for (std::size_t i = 0; i < targets.size(); ++i) {
             try {
@@ -78,6 +78,10 @@ Run add_apply(CLI::App& app) {
                 apply::write(apply::corrected(f, c, a->space), targets[i], format, f.metadata);
                 r.json["written"].push_back(targets[i].string());
                 r.words += targets[i].string() + "\n";
+                for (const std::string& how : fit::differences(c, f.metadata)) {
+                    r.json["differences"].push_back({{"file", a->images[i]}, {"says", how}});
+                    r.words += "  " + how + "\n";
+                }
             } catch (const Error& problem) { // the other frames are still corrected
                 if (!first) first = problem;
             }

@@ -27,11 +27,14 @@ constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
 } // namespace
 
 CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
-    : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox),
+    : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), differs_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox),
       words_(new QLabel) {
     side()->addWidget(left_out_);
     choice_->setWordWrap(true);
     side()->addWidget(choice_);
+    differs_->setWordWrap(true);
+    differs_->setObjectName("differs");
+    side()->addWidget(differs_);
     side()->addStretch();
     const auto add = [this](const QString& text, QComboBox* box, const QString& tooltip) {
         auto* label = new QLabel(text);
@@ -180,8 +183,20 @@ void CorrectionPage::show_candidates(const SetupState& s) {
     words_->setText(words);
 }
 
+void CorrectionPage::show_differences(const SetupState& s) {
+    QStringList all;
+    const plan::Frame* row = session_.frame_row(frame_->currentData().toLongLong());
+    if (row && s.correction) {
+        frame::Metadata m{.make = row->make, .model = row->model, .lens = row->lens_name, .serial_number = row->serial_number};
+        m.exposure_s = row->exposure_s, m.f_number = row->f_number, m.iso = row->iso, m.flash = row->flash;
+        for (const std::string& how : fit::differences(*s.correction, m)) all << QString::fromStdString(how);
+    }
+    differs_->setText(all.isEmpty() ? QString() : tr("This frame differs from the chart shot: %1.").arg(all.join("; ")));
+}
+
 void CorrectionPage::show_pictures() {
     const SetupState& s = session_.at(setup_);
+    show_differences(s);
     const Id frame = frame_->currentData().toLongLong();
     if (!s.frame) return shown_any_ = false, picture_->set_picture({}, s.busy ? tr("Reading the frame \u2026") : tr("No chart shot yet."));
     const bool same_frame = shown_setup_ == setup_ && shown_frame_ == frame;

@@ -22,10 +22,11 @@ public:
 private:
     void show_pictures();
     void show_candidates(const SetupState& s);
+    void show_differences(const SetupState& s);
 
     PictureView* picture_;
     Figure* left_out_;
-    QLabel* choice_;
+    QLabel *choice_, *differs_;
     QComboBox *model_, *intent_, *frame_;
     QPushButton* fit_;
     QTableWidget* candidates_ = nullptr;

@@ -17,7 +17,7 @@ ordered_json json_of(const Source& s) {
     const frame::Metadata& m = s.metadata;
     ordered_json j{{"file", s.file.string()}, {"sha256", s.sha256}, {"make", m.make}, {"model", m.model}, {"lens", m.lens},
                    {"serial_number", m.serial_number}, {"unique_model", m.unique_model}, {"taken", m.taken}, {"exposure_s", m.exposure_s}, {"f_number", m.f_number},
-                   {"iso", m.iso}, {"focal_mm", m.focal_mm}};
+                   {"iso", m.iso}, {"focal_mm", m.focal_mm}, {"flash", m.flash}};
     if (s.placement) {
         for (const chart::Point& p : s.placement->corners) j["corners"].push_back({p.x(), p.y()});
         j["confidence"] = s.placement->confidence;
@@ -46,6 +46,7 @@ Source source_from(const ordered_json& j) {
     s.metadata.f_number = j.at("f_number");
     s.metadata.iso = j.at("iso");
     s.metadata.focal_mm = j.at("focal_mm");
+    s.metadata.flash = j.value("flash", false);
     if (j.contains("corners")) {
         s.placement.emplace();
         for (std::size_t i = 0; i < 4; ++i) s.placement->corners[i] = chart::Point(j["corners"].at(i).at(0).get<double>(), j["corners"].at(i).at(1).get<double>());

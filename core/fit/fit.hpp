@@ -112,6 +112,10 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
 /// can hold.
 Correction as_matrix(const Correction& correction);
 
+/// How a frame was recorded otherwise than the shot that a correction was made on, a sentence each: camera, body, lens, ISO by a
+/// stop or more, exposure with the stops to change, flash. What a file does not tell is not compared.
+std::vector<std::string> differences(const Correction& correction, const frame::Metadata& metadata);
+
 /// Coefficients that the same shot could as well have given: noise drawn anew within the readings' uncertainty, patches drawn
 /// with replacement (Efron 1979); the same balance and model, every draw trained in full. The same `seed`, the same draws.
 std::vector<Coefficients> bootstrap(const Correction& correction, int draws, const Progress& progress = {}, std::stop_token stop = {}, std::uint64_t seed = 1);

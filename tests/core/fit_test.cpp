@@ -300,6 +300,31 @@ TEST(Proof, a_noisy_shot_is_less_sure) {
     EXPECT_THROW(fit::bootstrap(built(s, fit::Model::matrix), 10, {}, stop.get_token()), Error);
 }
 
+TEST(Correction, names_how_a_frame_was_recorded_otherwise_with_the_stops_to_change) {
+    fit::Correction c;
+    frame::Metadata own{.make = "Simulated", .model = "Stills A", .lens = "Lens 50 mm", .serial_number = "SA-1"};
+    own.exposure_s = 0.01, own.f_number = 8, own.iso = 100;
+    EXPECT_TRUE(fit::differences(c, own).empty()); // made from readings: nothing to compare with
+    c.sources.push_back({"a.dng", "", own, {}});
+    EXPECT_TRUE(fit::differences(c, own).empty());
+    EXPECT_TRUE(fit::differences(c, {}).empty()); // a file that tells nothing
+    frame::Metadata other = own;
+    other.exposure_s = 0.02, other.iso = 200; // two stops more
+    auto all = fit::differences(c, other);
+    ASSERT_EQ(all.size(), 2u);
+    EXPECT_NE(all[0].find("ISO 200 instead of 100"), std::string::npos);
+    EXPECT_NE(all[1].find("exposed 2.0 stops more: -2.0 stops"), std::string::npos);
+    other = own;
+    other.model = "Stills B", other.lens = "Lens 85 mm", other.flash = true;
+    all = fit::differences(c, other);
+    ASSERT_EQ(all.size(), 3u);
+    EXPECT_NE(all[0].find("another camera: Simulated Stills B"), std::string::npos);
+    EXPECT_NE(all[2].find("a flash fired"), std::string::npos);
+    other = own;
+    other.serial_number = "SA-2";
+    EXPECT_NE(fit::differences(c, other).front().find("another body"), std::string::npos);
+}
+
 /// The chart's greys through a transfer function at some stops, with noise in code values.
 fit::CurveShot coded(colour::Transfer transfer, double stops, double noise, bool known = true, Vec3 gains = Vec3::Ones()) {
     const auto reference = chart::reference_of(test::grid24());
