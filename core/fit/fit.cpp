@@ -246,6 +246,8 @@ std::vector<int> hue_groups(const Samples& s) {
     return group;
 }
 
+constexpr Eigen::Index most_folds = 60;
+
 Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, const std::stop_token& stop) {
     Trial t;
     Candidate& k = t.candidate;
@@ -293,16 +295,18 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     const int groups = *std::max_element(group.begin(), group.end()) + 1;
     t.left_out.resize(static_cast<std::size_t>(n));
     std::vector<double> by_hue(static_cast<std::size_t>(n));
-    tbb::parallel_for(Eigen::Index{0}, n + groups, [&](Eigen::Index i) {
+    // One patch at a time; of a large chart several, far apart.
+    const Eigen::Index folds = std::min(n, most_folds);
+    tbb::parallel_for(Eigen::Index{0}, folds + groups, [&](Eigen::Index i) {
         if (stop.stop_requested()) return;
         Eigen::VectorXd use = all;
-        const auto out = [&](Eigen::Index p) { return i < n ? p == i : group[static_cast<std::size_t>(p)] == i - n; };
+        const auto out = [&](Eigen::Index p) { return i < folds ? p % folds == i : group[static_cast<std::size_t>(p)] == i - folds; };
         for (Eigen::Index p = 0; p < n; ++p)
             if (out(p)) use[p] = 0;
         if (use.sum() > n - 0.5) return; // nobody of this hue
         const Coefficients c = use.sum() < 3 ? t.coefficients : trained(use);
         for (Eigen::Index p = 0; p < n; ++p)
-            if (out(p)) (i < n ? t.left_out : by_hue)[static_cast<std::size_t>(p)] = delta_e(c, patches, p);
+            if (out(p)) (i < folds ? t.left_out : by_hue)[static_cast<std::size_t>(p)] = delta_e(c, patches, p);
     });
     throw_if_stopped(stop);
     k.cross_validated = statistics(t.left_out);

@@ -155,8 +155,14 @@ struct Channel {
 };
 Channel channel_of(int c, const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
     Channel ch;
+    // Sensitivities have some ten degrees of freedom: so many patches, evenly taken, tell as much as thousands.
+    constexpr std::size_t most = 150;
     for (Eigen::Index i = 0; i < patches.cols(); ++i)
         if (use[i] > 0) ch.used.push_back(i);
+    if (const std::size_t all = ch.used.size(); all > most) {
+        for (std::size_t i = 0; i < most; ++i) ch.used[i] = ch.used[i * all / most];
+        ch.used.resize(most);
+    }
     const Population& p = population();
     const auto at = static_cast<std::size_t>(c);
     const Reflectances r = patches(Eigen::all, ch.used);

@@ -148,6 +148,27 @@ TEST(Choice, a_matrix_camera_needs_no_more_than_a_matrix) {
     EXPECT_FALSE(c.choice.empty());
 }
 
+// A user's chart of 300 patches: every model is tried, in folds, and the spectral one is still right.
+TEST(Spectral, learns_from_large_charts) {
+    const Shot s = random_shot(9);
+    read::Reading r;
+    chart::Reference reference;
+    const Spectrum d50 = colour::illuminant_d(50);
+    for (int i = 0; i < 300; ++i) {
+        const std::string id = "P" + std::to_string(i);
+        const Spectrum surface = i < 3 ? Spectrum::constant(0.2 + 0.3 * i) : simulate::random_reflectance(static_cast<std::uint64_t>(4000 + i));
+        reference.spectrum[id] = surface, reference.xyz[id] = colour::xyz_of(surface, d50);
+        const Vec3 v = 0.8 * s.camera.response(surface, s.light);
+        r.patches.push_back({id, {v[0], v[1], v[2]}, {0.002, 0.002, 0.002}, 0, 900});
+    }
+    const auto c = fit::build(r, reference, nullptr, {});
+    EXPECT_EQ(c.candidates.size(), fit::all_models.size());
+    EXPECT_TRUE(c.odd.empty());
+    for (const auto& k : c.candidates) EXPECT_LE(c.cross_validated.mean, 1.1 * k.cross_validated.mean) << fit::name_of(k.model);
+    // So many patches foretell what a plausible surface is like: left out and elsewhere agree.
+    EXPECT_NEAR(std::log2(c.unseen.mean / c.cross_validated.mean), 0, 1);
+}
+
 TEST(OddPatch, one_that_nothing_explains_is_left_out_and_named) {
     int named = 0, wrongly = 0;
     for (std::uint64_t seed = 60; seed < 72; ++seed) {
