@@ -269,10 +269,12 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
         return c;
     };
     t.coefficients = lesson.train(model, shape, all);
-    if (shape != Model::diagonal && (folds(shape, t.coefficients) || noise_gain(shape, t.coefficients) > most_gain)) {
-        k.kept = share_to_keep(shape, t.coefficients, tame_of(all), most_gain);
-        t.coefficients = trained(all);
-        if (k.kept < 0.2) k.withdrawn = folds(shape, lesson.train(model, shape, all)) ? "it folds colours over one another" : "it amplifies noise too much";
+    const bool folded = shape != Model::diagonal && folds(shape, t.coefficients);
+    if (shape != Model::diagonal && (folded || noise_gain(shape, t.coefficients) > most_gain)) {
+        const Coefficients tame = tame_of(all);
+        k.kept = share_to_keep(shape, t.coefficients, tame, most_gain);
+        t.coefficients = tame + k.kept * (t.coefficients - tame);
+        if (k.kept < 0.2) k.withdrawn = folded ? "it folds colours over one another" : "it amplifies noise too much";
     }
 
     std::vector<double> fitted;
