@@ -93,7 +93,7 @@ Run add_apply(CLI::App& app) {
 
 Run add_export(CLI::App& app) {
     struct Arguments {
-        std::string correction, format, output;
+        std::string correction, second, format, output;
         deliver::Options options;
     };
     const auto a = std::make_shared<Arguments>();
@@ -103,9 +103,11 @@ Run add_export(CLI::App& app) {
     app.add_option("--input-encoding", a->options.input_encoding, "Encoding of what goes in; default: srgb for cube, linear for icc");
     app.add_option("--space", a->options.space, "Colour space of what comes out of a cube")->capture_default_str();
     app.add_option("--size", a->options.size, "Nodes along each side of a cube")->capture_default_str();
+    app.add_option("--second", a->second, "dcp: the correction of the same camera under another light");
     app.add_option("--title", a->options.name, "Title in the file; default: camera and light");
     return [a] {
         const deliver::Format format = deliver::format_named(a->format);
+        if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
         const deliver::Written w = deliver::write(fit::load(a->correction), format, a->output, a->options);
         Result r;
         r.json = {{"file", a->output}, {"format", a->format}, {"exported_model", fit::name_of(w.model)}, {"delta_e_2000", json_of(w.delta_e_2000)}, {"message", w.message}};

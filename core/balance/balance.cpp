@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 
 #include <Eigen/LU>
 
@@ -10,7 +11,6 @@ namespace refero::balance {
 namespace {
 
 constexpr double neutral_chroma = 6; // CIELAB; nominal greys of a printed chart stay below
-constexpr double least_signal = 0.004;
 
 double brightest(const read::PatchReading& p) { return *std::max_element(p.mean.begin(), p.mean.end()); }
 double darkest(const read::PatchReading& p) { return *std::min_element(p.mean.begin(), p.mean.end()); }
@@ -61,7 +61,13 @@ std::string choose_white(const read::Reading& reading, const chart::Reference& r
 }
 
 Balance balanced_on(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const std::string& white) {
-    Balance b = on_patch(reading, reference, white.empty() || white == all_neutrals ? choose_white(reading, reference, definition) : white);
+    const auto spot = spot_from(white);
+    Balance b = on_patch(reading, reference, white.empty() || white == all_neutrals || spot ? choose_white(reading, reference, definition) : white);
+    if (spot) {
+        // Its gains, with green of the white patch where it was.
+        b.gains = Vec3(spot->camera_rgb[1] / spot->camera_rgb[0], 1, spot->camera_rgb[1] / spot->camera_rgb[2]);
+        return b;
+    }
     if (white != all_neutrals) return b;
     std::vector<double> red, blue;
     for (const Neutral& n : neutrals_of(reading, reference, definition))
@@ -70,7 +76,8 @@ Balance balanced_on(const read::Reading& reading, const chart::Reference& refere
     return b;
 }
 
-std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz) {
+std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz,
+                                  const std::vector<std::string>& more) {
     const std::vector<Neutral> all = neutrals_of(reading, reference, definition);
     std::vector<Candidate> found;
     constexpr double cast_times = 4;
@@ -95,11 +102,41 @@ std::vector<Candidate> candidates(const read::Reading& reading, const chart::Ref
     };
     if (std::count_if(all.begin(), all.end(), [](const Neutral& n) { return n.usable(); }) > 1) add(all_neutrals);
     for (const Neutral& n : all) add(n.patch->id);
+    for (const std::string& text : more) add(text);
     return found;
+}
+
+std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+    std::array<Curve, 3> curves;
+    std::vector<Neutral> all = neutrals_of(reading, reference, definition);
+    std::erase_if(all, [](const Neutral& n) { return !n.usable(); });
+    if (all.size() < 3) return curves;
+    for (const int c : {0, 2}) {
+        Curve& curve = curves[static_cast<std::size_t>(c)];
+        for (auto n = all.rbegin(); n != all.rend(); ++n) {
+            const Vec3 rgb = balance.scaled(Vec3(n->patch->mean.data()));
+            // Two greys of about one level say the same; a step backwards is noise.
+            if (!curve.in.empty() && (rgb[c] < 1.02 * curve.in.back() || rgb[1] <= curve.out.back())) continue;
+            curve.in.push_back(rgb[c]), curve.out.push_back(rgb[1]);
+        }
+    }
+    return curves;
 }
 
 std::vector<ExposureTarget> exposure_targets() {
     return {{"White 90 %, black 4 %", 0.90, 0.04}, {"White 96 %, black 4 %", 0.96, 0.04}, {"8-bit white 230, black 10", 230 / 255.0, 10 / 255.0}, {"18 % grey by its reflectance", 0, -1}};
+}
+
+ExposureTarget exposure_target(const std::string& name) {
+    std::string known;
+    for (const ExposureTarget& t : exposure_targets()) {
+        if (t.name == name) return t;
+        known += "'" + t.name + "', ";
+    }
+    double percent = 0;
+    char sign = 0;
+    if (std::sscanf(name.c_str(), "%lf %c", &percent, &sign) == 2 && sign == '%' && percent >= 50 && percent <= 100) return {name, percent / 100, -1};
+    throw Error(ErrorKind::usage, "unknown exposure target '" + name + "'", {}, "Known: " + known + "or a white of your own such as '92 %', from 50 % to 100 %");
 }
 
 std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {

@@ -1,6 +1,7 @@
 // White balance and exposure from the neutrals of a reading.
 #pragma once
 
+#include <array>
 #include <optional>
 #include <string>
 #include <vector>
@@ -11,12 +12,22 @@ namespace refero::balance {
 
 using colour::Vec3;
 
-/// Camera RGB times `gains` times `exposure` puts the white patch at equal channels and its reference Y.
+/// A monotone, smooth curve through 0 and ascending points (Fritsch and Carlson 1980), straight beyond them. Empty: identity.
+struct Curve {
+    std::vector<double> in, out; ///< of equal length, above 0
+    double operator()(double v) const;
+};
+
+/// Camera RGB times `gains` times `exposure` puts the white patch at equal channels and its reference Y; the curves then bring
+/// each channel of the greys to green, where the channels' tone curves differ.
 struct Balance {
     std::string white_patch;
     Vec3 gains{1, 1, 1}; ///< green = 1
     double exposure = 1; ///< factor, after the gains
-    Vec3 operator()(const Vec3& camera_rgb) const { return exposure * gains.cwiseProduct(camera_rgb); }
+    std::array<Curve, 3> curves; ///< green's stays empty
+    bool curved() const { return !curves[0].in.empty() || !curves[2].in.empty(); }
+    Vec3 scaled(const Vec3& camera_rgb) const { return exposure * gains.cwiseProduct(camera_rgb); }
+    Vec3 operator()(const Vec3& camera_rgb) const;
 };
 
 /// Patches of the role neutral, or without a definition those whose reference has a chroma below 6.
@@ -24,6 +35,8 @@ bool is_neutral(const chart::Definition* definition, const std::string& id, cons
 
 /// A neutral that is brighter than this in any channel is too near clipping to balance on.
 inline constexpr double near_clipping = 0.95;
+/// One that is darker than this in any channel has drowned.
+inline constexpr double least_signal = 0.004;
 
 /// The patch to balance on: the second-lightest usable neutral (the lightest if there is no other). Clipped, nearly
 /// clipped and unreadable ones are passed over. Throws Error(input) when none is left, saying why.
@@ -32,11 +45,37 @@ std::string choose_white(const read::Reading& reading, const chart::Reference& r
 /// Balance on one patch. Throws Error(usage) when the patch is unknown, Error(input) when it is clipped or dark.
 Balance on_patch(const read::Reading& reading, const chart::Reference& reference, const std::string& patch_id);
 
+/// Something thought neutral that is no patch: a card in another frame, a spot of the picture, a kind of light by its
+/// temperature. As text it stands where a patch's id may stand.
+struct Spot {
+    Vec3 camera_rgb{0, 0, 0};
+    std::string name;
+};
+std::string text_of(const Spot& spot);                         ///< "rgb R G B NAME"
+std::optional<Spot> spot_from(const std::string& text);        ///< none if it is no such text
+/// Camera RGB of a square of the frame (full-size pixels; side about 1 % of its longer side), as something to balance on. Throws Error(usage)
+/// outside the frame, Error(input) when the spot is clipped or drowned.
+Spot spot_at(const frame::Frame& frame, double x, double y);
+/// The light of a kind, as cameras offer it.
+struct Preset {
+    std::string kind; ///< "Daylight" ...
+    colour::Temperature light;
+};
+/// Common practice: incandescent 3000 K, daylight 5500 K, open shade 7000 K; fluorescent 4000 K and flash 5500 K from memory.
+std::vector<Preset> presets();
+/// What a light of a temperature looks like to a camera, named "5500 K" with its tint in thousandths of Duv.
+Spot spot_of(colour::Temperature light, const colour::Mat3& camera_from_xyz);
+
 /// What stands for all usable neutrals together where a patch's id may stand.
 inline constexpr const char* all_neutrals = "neutrals";
-/// Balance on a patch by its id, on the chosen one (empty), or on all usable neutrals together ("neutrals"): gains by the
-/// median of their ratios, exposure on the chosen one. Throws as the others do.
+/// Balance on a patch by its id, on the chosen one (empty), on all usable neutrals together ("neutrals": gains by the median
+/// of their ratios), or on a spot's text; of the latter two the exposure is by the chosen patch. Throws as the others do.
 Balance balanced_on(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const std::string& white);
+
+/// Curves that bring red and blue of the usable neutrals to their green; all empty with fewer than three.
+std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition);
+/// Common practice: neutrals within 1 % after balance. Beyond it curves are offered.
+inline constexpr double most_off_percent = 1;
 
 /// One thing to balance on, to be compared with the others.
 struct Candidate {
@@ -47,14 +86,17 @@ struct Candidate {
     double off_percent = 0;                   ///< how far red or blue of any usable neutral are off green after it, at most, in percent of green
     std::vector<Vec3> neutrals;               ///< XYZ (D50, Y = 1) of the usable neutrals after it, lightest first, their casts four times as strong: to look at
 };
-/// All neutrals together first, then each neutral, lightest first. `camera_from_xyz` may be null.
-std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz);
+/// All neutrals together first, then each neutral, lightest first, then the texts of `more`. `camera_from_xyz` may be null.
+std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz,
+                                  const std::vector<std::string>& more = {});
 
 /// Where a school puts white and black, in code values of a display-referred picture (sRGB), 0 to 1.
 struct ExposureTarget {
     std::string name;
-    double white = 0, black = -1; ///< black below zero: left where it is
+    double white = 0, black = -1; ///< white 0: by the 18 % grey; black below zero: left where it is
 };
+/// By a school's name, or "N %" for a white of one's own (50 to 100 %). Throws Error(usage) listing the schools.
+ExposureTarget exposure_target(const std::string& name);
 /// Named schools (common practice): white 90 % and black 4 %, white 96 % and black 4 %, 8-bit 230 and 10, 18 % grey by its reflectance.
 std::vector<ExposureTarget> exposure_targets();
 /// What a target asks for beyond the correction's own exposure, which puts the white patch at its reference luminance.
@@ -66,6 +108,23 @@ struct ExposureAsk {
 };
 /// Needs a light and a dark neutral; nothing without them.
 std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition);
+
+/// What is done to the picture after the correction, kept apart from it: proofs do not see it.
+struct Finish {
+    double stops = 0;        ///< exposure
+    double warmer_mired = 0; ///< step along the daylight locus; positive: warmer
+    double greener = 0;      ///< thousandths of Duv; positive: greener, negative: more magenta
+    double light_kept = 0;   ///< share of the light's own colour, 0 (neutral) to 1 (as it was)
+    bool empty() const { return *this == Finish{}; }
+    bool operator==(const Finish&) const = default;
+};
+/// XYZ to XYZ, both relative to D50: exposure, and Bradford adaptation to the white that the neutrals shall have. `light` may
+/// be none, then nothing of it is kept. Throws Error(usage) outside 100 mired and 20 thousandths of Duv.
+colour::Mat3 matrix_of(const Finish& finish, const std::optional<colour::Temperature>& light);
+/// "+0.30 stops, 15 mired warmer" ...; empty for none.
+std::string in_words(const Finish& finish);
+/// The step that balancing on a tinted patch stands for: the bluer the patch, the warmer the picture.
+Finish step_of_patch(const Vec3& reference_xyz);
 
 /// Colour of the light, from the camera's own matrix (XYZ of the scene to camera RGB).
 colour::Temperature light_of(const Balance& balance, const colour::Mat3& camera_from_xyz);

@@ -11,21 +11,22 @@ namespace refero::deliver {
 namespace {
 
 using colour::Vec3;
+using Rendering = std::function<Vec3(const Vec3&)>;
 
 // The whole way of one colour: code in, linear camera RGB, correction, output space, code out. Not clipped.
 class Path {
 public:
-    Path(const fit::Correction& c, const Options& o)
-        : correction_(c), input_(colour::transfer_named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
+    Path(Rendering rendering, const Options& o)
+        : rendering_(std::move(rendering)), input_(colour::transfer_named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
           output_(colour::rgb_space(o.space).transfer), from_xyz_(colour::rgb_space(o.space).to_xyz_d50().inverse()) {}
     Vec3 operator()(const Vec3& code) const {
         const Vec3 rgb(colour::decode(input_, code[0]), colour::decode(input_, code[1]), colour::decode(input_, code[2]));
-        const Vec3 out = from_xyz_ * correction_(rgb);
+        const Vec3 out = from_xyz_ * rendering_(rgb);
         return {colour::encode(output_, out[0]), colour::encode(output_, out[1]), colour::encode(output_, out[2])};
     }
 
 private:
-    const fit::Correction& correction_;
+    Rendering rendering_;
     colour::Transfer input_, output_;
     colour::Mat3 from_xyz_;
 };
@@ -77,13 +78,12 @@ std::string error_between_nodes(const Path& path, int n) {
     return text;
 }
 
-} // namespace
-
-std::string cube_text(const fit::Correction& c, const Options& o) {
+std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o) {
     if (o.size < 2 || o.size > 129) throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
-    const Path path(c, o);
+    const Path path(rendering, o);
     const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
     std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding + ". Out: " + o.space + "\n";
+    if (!what.empty()) text += "# " + what + "\n";
     text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
     std::string title = o.name;
     std::replace(title.begin(), title.end(), '"', '\'');
@@ -95,5 +95,13 @@ std::string cube_text(const fit::Correction& c, const Options& o) {
     }
     return text;
 }
+
+} // namespace
+
+std::string cube_text(const fit::Correction& c, const Options& o) {
+    return cube_of([&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); }, c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o);
+}
+
+void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file, const Options& o) { write_whole(file, cube_of(rendering, what, o)); }
 
 } // namespace refero::deliver

@@ -1,6 +1,7 @@
 // DNG camera profile: one IFD behind its own magic number (DNG specification 1.4, chapter 6 and appendix).
+#include <algorithm>
+#include <bit>
 #include <cmath>
-#include <cstring>
 
 #include "deliver/internal.hpp"
 
@@ -18,14 +19,21 @@ public:
     }
     void short_value(std::uint16_t tag, std::uint16_t v) { entries_.push_back({tag, 3, 1, little(v, 2)}); }
     void long_value(std::uint16_t tag, std::uint32_t v) { entries_.push_back({tag, 4, 1, little(v, 4)}); }
+    void long_values(std::uint16_t tag, const std::vector<std::uint32_t>& values) {
+        std::vector<unsigned char> bytes;
+        for (const std::uint32_t v : values) append(bytes, little(v, 4));
+        entries_.push_back({tag, 4, static_cast<std::uint32_t>(values.size()), bytes});
+    }
+    void floats(std::uint16_t tag, const std::vector<float>& values) {
+        std::vector<unsigned char> bytes;
+        for (const float v : values) append(bytes, little(std::bit_cast<std::uint32_t>(v), 4));
+        entries_.push_back({tag, 11, static_cast<std::uint32_t>(values.size()), bytes});
+    }
     void signed_rationals(std::uint16_t tag, const colour::Mat3& m) {
         constexpr int denominator = 1'000'000;
         std::vector<unsigned char> bytes;
         for (int i = 0; i < 9; ++i)
-            for (const int part : {static_cast<int>(std::lround(m(i / 3, i % 3) * denominator)), denominator}) {
-                const auto four = little(static_cast<std::uint32_t>(part), 4);
-                bytes.insert(bytes.end(), four.begin(), four.end());
-            }
+            for (const int part : {static_cast<int>(std::lround(m(i / 3, i % 3) * denominator)), denominator}) append(bytes, little(static_cast<std::uint32_t>(part), 4));
         entries_.push_back({tag, 10, 9, bytes});
     }
     std::vector<unsigned char> file(std::uint16_t magic) {
@@ -60,6 +68,7 @@ private:
         std::uint32_t count;
         std::vector<unsigned char> bytes;
     };
+    static void append(std::vector<unsigned char>& to, const std::vector<unsigned char>& more) { to.insert(to.end(), more.begin(), more.end()); }
     static std::vector<unsigned char> little(std::uint32_t v, int size) {
         std::vector<unsigned char> bytes;
         for (int i = 0; i < size; ++i) bytes.push_back(static_cast<unsigned char>(v >> 8 * i));
@@ -70,17 +79,24 @@ private:
 
 } // namespace
 
-std::vector<unsigned char> dcp_bytes(const fit::Correction& c, const Options& o) {
-    const DngMatrices m = dng_matrices(c);
+std::vector<unsigned char> dcp_bytes(const std::vector<LightPart>& lights, const Options& o) {
     Ifd ifd;
+    const fit::Correction& c = lights.front().matrix;
     const frame::Metadata camera = c.sources.empty() ? frame::Metadata{} : c.sources.front().metadata;
     ifd.text(50708, camera.unique_model.empty() ? camera.camera() : camera.unique_model); // UniqueCameraModel
-    ifd.signed_rationals(50721, m.color_matrix);                             // ColorMatrix1
-    ifd.short_value(50778, static_cast<std::uint16_t>(m.illuminant));        // CalibrationIlluminant1
-    ifd.text(50936, o.name);                                                 // ProfileName
-    ifd.long_value(50941, 0);                                                // ProfileEmbedPolicy: allow copying
-    ifd.text(50942, "Made with Refero; free to use");                        // ProfileCopyright
-    ifd.signed_rationals(50964, m.forward_matrix);                           // ForwardMatrix1
+    ifd.text(50936, o.name);                                                              // ProfileName
+    ifd.long_value(50941, 0);                                                             // ProfileEmbedPolicy: allow copying
+    ifd.text(50942, "Made with Refero; free to use");                                     // ProfileCopyright
+    const bool tables = std::all_of(lights.begin(), lights.end(), [](const LightPart& l) { return l.table.has_value(); });
+    if (tables) ifd.long_values(50937, {HueTable::hues, HueTable::saturations, 1}); // ProfileHueSatMapDims
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        const DngMatrices m = dng_matrices(lights[i].matrix);
+        const auto next = static_cast<std::uint16_t>(i);
+        ifd.signed_rationals(static_cast<std::uint16_t>(50721 + next), m.color_matrix);          // ColorMatrix1, 2
+        ifd.short_value(static_cast<std::uint16_t>(50778 + next), static_cast<std::uint16_t>(m.illuminant)); // CalibrationIlluminant1, 2
+        ifd.signed_rationals(static_cast<std::uint16_t>(50964 + next), m.forward_matrix);        // ForwardMatrix1, 2
+        if (tables) ifd.floats(static_cast<std::uint16_t>(50938 + next), lights[i].table->data); // ProfileHueSatMapData1, 2
+    }
     return ifd.file(0x4352);
 }
 

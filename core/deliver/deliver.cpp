@@ -67,30 +67,63 @@ std::string matrix_json(const fit::Correction& c, const Options& options) {
     return j.dump(1) + "\n";
 }
 
+namespace {
+
+/// The lights of a profile, the warmer one first.
+std::vector<LightPart> light_parts(const fit::Correction& correction, const Options& options) {
+    std::vector<LightPart> lights;
+    const auto add = [&](const fit::Correction& c) {
+        lights.push_back({fit::as_matrix(c), std::nullopt});
+        if (!fit::is_matrix(c.model)) lights.back().table = hue_table_of(c, lights.back().matrix);
+    };
+    add(correction);
+    if (!options.second) return lights;
+    const fit::Correction& other = *options.second;
+    const auto camera = [](const fit::Correction& c) { return c.sources.empty() ? std::string() : c.sources.front().metadata.camera(); };
+    if (!correction.light || !other.light) throw Error(ErrorKind::input, "the colour of one of the lights is not known", {}, "Fit both from raw frames, whose files hold a colour matrix");
+    if (camera(correction) != camera(other)) throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera(correction) + " and " + camera(other), {}, "Give two lights of one camera");
+    add(other);
+    if (dng_matrices(lights[0].matrix).illuminant == dng_matrices(lights[1].matrix).illuminant)
+        throw Error(ErrorKind::usage, formatted("the lights are too alike for a profile of two: %.0f and %.0f K", correction.light->kelvin, other.light->kelvin), {}, "Give lights far apart, such as tungsten and daylight");
+    // A table for one and none for the other cannot be: an even one takes its place.
+    if (lights[0].table.has_value() != lights[1].table.has_value())
+        for (LightPart& l : lights)
+            if (!l.table) l.table = hue_table_of(l.matrix, l.matrix);
+    if (other.light->kelvin < correction.light->kelvin) std::swap(lights[0], lights[1]);
+    return lights;
+}
+
+} // namespace
+
 Written write(const fit::Correction& correction, Format format, const std::filesystem::path& file, const Options& given) {
     Options options = given;
     if (options.name.empty()) options.name = title_of(correction);
     const fit::Correction held = format == Format::cube ? correction : fit::as_matrix(correction);
+    if (options.second && format != Format::dcp) throw Error(ErrorKind::usage, "only a dcp holds two lights", {}, "Leave the second correction out");
+    Written w{held.model, held.fit, ""};
+    if (format == Format::dcp) {
+        const std::vector<LightPart> lights = light_parts(correction, options);
+        const auto bytes = dcp_bytes(lights, options);
+        write_whole(file, std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+        if (!fit::is_matrix(correction.model)) w.model = correction.model, w.delta_e_2000 = proof_of(held, hue_table_of(correction, held));
+    }
     switch (format) {
     case Format::cube: write_whole(file, cube_text(held, options)); break;
     case Format::matrix: write_whole(file, matrix_json(held, options)); break;
-    case Format::icc:
-    case Format::dcp: {
-        const auto input = [&] { return colour::transfer_named(options.input_encoding.empty() ? "linear" : options.input_encoding); };
-        const auto bytes = format == Format::dcp ? dcp_bytes(held, options)
-                                                 : colour::icc_profile(colour::IccClass::input, xyz_from_camera(held), input(), options.name, "Made with Refero; free to use");
+    case Format::dcp: break;
+    case Format::icc: {
+        const auto input = colour::transfer_named(options.input_encoding.empty() ? "linear" : options.input_encoding);
+        const auto bytes = colour::icc_profile(colour::IccClass::input, xyz_from_camera(held), input, options.name, "Made with Refero; free to use");
         write_whole(file, std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
         break;
     }
     }
-    Written w{held.model, held.fit, ""};
-    char text[160];
-    std::snprintf(text, sizeof text, "holds %s, CIEDE2000 mean %.2f, max %.2f on its patches", fit::name_of(held.model).c_str(), held.fit.mean, held.fit.max);
-    w.message = text;
-    if (held.model != correction.model) {
-        std::snprintf(text, sizeof text, "this format cannot hold %s (mean %.2f), so it ", fit::name_of(correction.model).c_str(), correction.fit.mean);
-        w.message = text + w.message;
-    }
+    w.message = formatted("holds %s, CIEDE2000 mean %.2f, max %.2f on its patches", fit::name_of(w.model).c_str(), w.delta_e_2000.mean, w.delta_e_2000.max);
+    if (w.model != correction.model) w.message = formatted("this format cannot hold %s (mean %.2f), so it ", fit::name_of(correction.model).c_str(), correction.fit.mean) + w.message;
+    else if (format == Format::dcp && !correction.is_matrix()) w.message += ", as a matrix and a table of hue, saturation and value";
+    if (options.second) w.message += "; for two lights, between which programs interpolate by temperature";
+    if (!correction.finish.empty()) w.message += (format == Format::cube ? "; with it: " : "; without the finish: ") + balance::in_words(correction.finish);
+    if (format != Format::cube && correction.balance.curved()) w.message += "; without the greys' curves";
     return w;
 }
 

@@ -6,11 +6,32 @@
 namespace refero::deliver {
 
 std::string cube_text(const fit::Correction& correction, const Options& options);
-std::vector<unsigned char> dcp_bytes(const fit::Correction& correction, const Options& options);
 std::string matrix_json(const fit::Correction& correction, const Options& options);
 
 /// Camera RGB (linear, unbalanced) to XYZ relative to D50, for corrections that are one matrix.
 colour::Mat3 xyz_from_camera(const fit::Correction& correction);
+/// What a model does beyond a matrix, as hue shift, saturation and value factors over hue and saturation, in linear RGB of the
+/// ROMM primaries (ISO 22028-2; DNG specification 1.4, ProfileHueSatMapData): all our models scale with exposure, so one value
+/// row is enough.
+struct HueTable {
+    static constexpr int hues = 72, saturations = 25;
+    std::vector<float> data; ///< hue by hue, in each by saturation: degrees, factor, factor
+    colour::Vec3 operator()(const colour::Vec3& romm) const;
+};
+/// XYZ (D50) from linear ROMM.
+colour::Mat3 xyz_from_romm();
+/// `matrix` is the correction's best matrix.
+HueTable hue_table_of(const fit::Correction& correction, const fit::Correction& matrix);
+/// What the two leave on the patches that were fitted.
+fit::Statistics proof_of(const fit::Correction& matrix, const HueTable& table);
+
+/// One or two lights, each a matrix and, where there is one, its table.
+struct LightPart {
+    fit::Correction matrix;
+    std::optional<HueTable> table;
+};
+std::vector<unsigned char> dcp_bytes(const std::vector<LightPart>& lights, const Options& options);
+
 /// Profile's white under the light: XYZ (D50) to the camera's neutral.
 struct DngMatrices {
     colour::Mat3 color_matrix;   ///< XYZ under the light to camera RGB, neutral's largest channel 1

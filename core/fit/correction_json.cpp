@@ -28,6 +28,17 @@ ordered_json json_of(const Source& s) {
 Statistics statistics_from(const ordered_json& j) { return {j.at("mean"), j.at("median"), j.at("p95"), j.at("max")}; }
 Vec3 vec3_from(const ordered_json& j) { return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()); }
 
+/// Points [in, out]; in ascends from above 0, out as well.
+balance::Curve curve_from(const ordered_json& j) {
+    balance::Curve curve;
+    for (const auto& point : j) {
+        const double in = point.at(0), out = point.at(1);
+        if (!(in > (curve.in.empty() ? 0 : curve.in.back()) && out > (curve.out.empty() ? 0 : curve.out.back()))) throw Error(ErrorKind::input, "a curve does not ascend", {}, "Fit it again");
+        curve.in.push_back(in), curve.out.push_back(out);
+    }
+    return curve;
+}
+
 Candidate candidate_from(const ordered_json& j) {
     Candidate k{model_named(j.at("model")), statistics_from(j.at("fit")), statistics_from(j.at("cross_validated"))};
     if (!j.contains("by_hue")) return k; // written before there were these
@@ -65,6 +76,14 @@ Correction correction_from(const ordered_json& j) {
     c.balance.white_patch = j.at("balance").at("white_patch");
     c.balance.gains = vec3_from(j.at("balance").at("gains"));
     c.balance.exposure = j.at("balance").at("exposure");
+    if (j["balance"].contains("curves"))
+        for (std::size_t k = 0; k < 3; ++k) c.balance.curves[k] = curve_from(j["balance"]["curves"].at(k));
+    for (const auto& caution : j.value("cautions", ordered_json::array())) c.cautions.push_back(caution.get<std::string>());
+    if (j.contains("weights")) j["weights"].get_to(c.weights);
+    if (j.contains("finish")) {
+        const auto& f = j["finish"];
+        c.finish = {f.at("stops"), f.at("warmer_mired"), f.at("greener"), f.at("light_kept")};
+    }
     const auto& rows = j.at("coefficients");
     const auto columns = static_cast<Eigen::Index>(features(c.model, Vec3::Ones()).size());
     c.coefficients.resize(3, columns);
@@ -115,6 +134,15 @@ std::string to_json(const Correction& c) {
     if (!c.light_name.empty()) j["light"]["name"] = c.light_name;
     if (c.light) j["light"]["kelvin"] = c.light->kelvin, j["light"]["duv"] = c.light->duv;
     j["balance"] = {{"white_patch", c.balance.white_patch}, {"gains", json_of(c.balance.gains)}, {"exposure", c.balance.exposure}};
+    if (c.balance.curved())
+        for (const balance::Curve& curve : c.balance.curves) {
+            ordered_json points = ordered_json::array();
+            for (std::size_t i = 0; i < curve.in.size(); ++i) points.push_back({curve.in[i], curve.out[i]});
+            j["balance"]["curves"].push_back(points);
+        }
+    if (!c.cautions.empty()) j["cautions"] = c.cautions;
+    if (!c.weights.empty()) j["weights"] = c.weights;
+    if (!c.finish.empty()) j["finish"] = {{"stops", c.finish.stops}, {"warmer_mired", c.finish.warmer_mired}, {"greener", c.finish.greener}, {"light_kept", c.finish.light_kept}};
     for (Eigen::Index r = 0; r < 3; ++r) {
         ordered_json row = ordered_json::array();
         for (Eigen::Index k = 0; k < c.coefficients.cols(); ++k) row.push_back(c.coefficients(r, k));

@@ -1,5 +1,6 @@
-// What a correction expects of a recording: what it was made on.
+// What a correction expects of a recording: what it was made on. And what a user adds to a fit: weights, samples.
 #include <cmath>
+#include <sstream>
 
 #include "fit/fit.hpp"
 
@@ -20,6 +21,47 @@ std::vector<std::string> differences(const Correction& correction, const frame::
         all.push_back(formatted("exposed %.1f stops %s: %+.1f stops make it as bright as the chart shot", std::abs(stops), stops > 0 ? "more" : "less", -stops));
     if (m.exposure_s > 0 && m.flash != own.flash) all.push_back(m.flash ? "a flash fired, which the chart shot had not" : "no flash fired, which the chart shot had");
     return all;
+}
+
+Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light) {
+    Correction c;
+    c.model = Model::diagonal;
+    c.balance = balance;
+    c.light = light;
+    c.coefficients = colour::rgb_space("linear-bt709").to_xyz_d50();
+    return c;
+}
+
+std::string text_of(const Weights& weights) {
+    std::string text;
+    for (const auto& [name, weight] : weights) text += (text.empty() ? "" : ", ") + name + formatted(" %g", weight);
+    return text;
+}
+
+Weights weights_from(const std::string& text) {
+    Weights all;
+    std::istringstream parts(text);
+    for (std::string part; std::getline(parts, part, ',');) {
+        std::istringstream words(part);
+        std::string name, rest;
+        double weight = -1;
+        if (!(words >> name)) continue;
+        if (!(words >> weight) || words >> rest || !(weight >= 0 && weight <= 100))
+            throw Error(ErrorKind::usage, "'" + part + "' is no weight", {}, "Give a patch or a role and a number from 0 to 100, such as: skin 3, D1 0.5");
+        all[name] = weight;
+    }
+    return all;
+}
+
+void join(read::Reading& reading, chart::Reference& reference, const read::Reading& samples, const chart::Reference& theirs) {
+    for (const read::PatchReading& p : samples.patches) {
+        const auto xyz = theirs.xyz.find(p.id);
+        if (xyz == theirs.xyz.end()) continue;
+        if (reading.find(p.id)) throw Error(ErrorKind::input, "the sample " + p.id + " has the name of a patch of the chart", theirs.file, "Name the samples otherwise, in readings and reference alike");
+        reading.patches.push_back(p);
+        reference.xyz[p.id] = xyz->second;
+        if (const auto spectrum = theirs.spectrum.find(p.id); spectrum != theirs.spectrum.end()) reference.spectrum[p.id] = spectrum->second;
+    }
 }
 
 } // namespace refero::fit

@@ -46,6 +46,14 @@ double weight_of(Intent intent, bool skin, const Vec3& lab) {
     return 1;
 }
 
+/// A patch's weight by intent and by its own or its role's.
+double weight_of(const Correction& c, const chart::Definition* definition, const std::string& id) {
+    const int index = definition ? definition->index_of(id) : -1;
+    const std::string role = index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role : std::string();
+    const auto own = c.weights.contains(id) ? c.weights.find(id) : c.weights.find(role);
+    return (own != c.weights.end() ? own->second : 1) * weight_of(c.intent, role == "skin", colour::lab_from_xyz(c.reference.xyz.at(id)));
+}
+
 /// The patches' weight beside a thousand plausible surfaces.
 constexpr double weight_of_patches = 3;
 
@@ -67,16 +75,13 @@ public:
             balanced_.col(i) = c.balance(Vec3(p.mean.data()));
             // Where the noise is not known, a tenth of the spread of the pixels stands for the mean's uncertainty.
             for (std::size_t k = 0; k < 3; ++k) sd_(static_cast<Eigen::Index>(k), i) = p.error[k] > 0 ? p.error[k] : p.sd[k] / std::sqrt(std::max(1.0, 0.1 * p.pixels));
-            sd_.col(i) = c.balance(sd_.col(i));
+            sd_.col(i) = c.balance.scaled(sd_.col(i));
             xyz.col(i) = c.reference.xyz.at(p.id);
             const auto spectrum = c.reference.spectrum.find(p.id);
             reflectance_.col(i) = (spectrum != c.reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz.col(i))).vector();
         }
         patches_ = samples_of(xyz);
-        for (Eigen::Index i = 0; i < n; ++i) {
-            const int index = definition ? definition->index_of(ids[static_cast<std::size_t>(i)]) : -1;
-            patches_.weight[i] = weight_of(c.intent, index >= 0 && definition->patches[static_cast<std::size_t>(index)].role == "skin", patches_.lab.col(i));
-        }
+        for (Eigen::Index i = 0; i < n; ++i) patches_.weight[i] = weight_of(c, definition, ids[static_cast<std::size_t>(i)]);
         if (n >= least_for_surfaces) {
             model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
             surfaces_ = plausible_surfaces(reflectance_);
@@ -385,6 +390,8 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
                  const Settings& settings, std::stop_token stop) {
     Correction c;
     c.intent = settings.intent;
+    c.weights = settings.weights;
+    c.cautions = settings.cautions;
     c.reading = reading;
     c.made = utc_now();
     c.program_version = program_version();
@@ -394,16 +401,17 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         if (xyz == reference.xyz.end()) continue;
         c.reference.xyz[p.id] = xyz->second;
         if (const auto s = reference.spectrum.find(p.id); s != reference.spectrum.end()) c.reference.spectrum[p.id] = s->second;
-        if (!p.usable()) c.left_out.push_back(p.id);
+        if (!p.usable() || std::find(settings.without.begin(), settings.without.end(), p.id) != settings.without.end()) c.left_out.push_back(p.id);
     }
     if (c.reference.xyz.empty())
         throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file, "Check that both belong to the same chart");
 
     std::optional<Lesson> lesson;
     for (;;) {
-        read::Reading trusted = c.reading; // an odd patch is no white either
-        std::erase_if(trusted.patches, [&](const read::PatchReading& p) { return std::find(c.odd.begin(), c.odd.end(), p.id) != c.odd.end(); });
+        read::Reading trusted = c.reading; // a bad patch is no white either, unless it is asked for
+        std::erase_if(trusted.patches, [&](const read::PatchReading& p) { return p.usable() && p.id != settings.white && std::find(c.left_out.begin(), c.left_out.end(), p.id) != c.left_out.end(); });
         c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
+        if (settings.curves) c.balance.curves = balance::curves_of(c.balance, trusted, c.reference, definition);
         lesson.emplace(c, definition);
         const auto odd = c.odd.size() < 3 ? lesson->odd_one() : std::nullopt;
         if (!odd) break;
@@ -451,13 +459,22 @@ std::optional<chart::Definition> definition_of(const Correction& c) {
 } // namespace
 
 Correction as_matrix(const Correction& correction) {
-    if (is_matrix(correction.model)) return correction;
+    if (correction.is_matrix()) return correction;
     Correction c = correction;
+    c.balance.curves = {};
     const auto definition = definition_of(c);
     const Model taught = c.model == Model::spectral ? Model::spectral : Model::matrix;
     take(c, attempt(taught, Model::matrix, Lesson(c, definition ? &*definition : nullptr), allowed_gain(c.reading, c.balance.white_patch), {}));
     c.choice = "matrix, the most that this format can hold";
     return c;
+}
+
+std::vector<std::pair<std::string, double>> weights_in_use(const Correction& c) {
+    const auto definition = definition_of(c);
+    std::vector<std::pair<std::string, double>> all;
+    for (const read::PatchReading& p : c.reading.patches)
+        if (c.reference.xyz.contains(p.id) && std::find(c.left_out.begin(), c.left_out.end(), p.id) == c.left_out.end()) all.emplace_back(p.id, weight_of(c, definition ? &*definition : nullptr, p.id));
+    return all;
 }
 
 std::vector<Coefficients> bootstrap(const Correction& c, int draws, const Progress& progress, std::stop_token stop, std::uint64_t seed) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -42,6 +43,12 @@ struct Statistics {
 };
 Statistics statistics(std::vector<double> delta_e);
 
+/// Weights of one's own beside the intent's, by patch id or by role ("skin"); a patch's own goes before its role's.
+using Weights = std::map<std::string, double>;
+/// "skin 3, D1 0.5" and back. Throws Error(usage) for what is no weight from 0 to 100.
+std::string text_of(const Weights& weights);
+Weights weights_from(const std::string& text);
+
 /// How well one model did, and how it behaves.
 struct Candidate {
     Model model = Model::matrix;
@@ -69,6 +76,7 @@ struct Source {
 struct Correction {
     Model model = Model::matrix;
     Intent intent = Intent::colorimetric;
+    Weights weights;
     balance::Balance balance;
     Coefficients coefficients; ///< features to XYZ relative to D50, Y = 1
 
@@ -81,12 +89,16 @@ struct Correction {
     std::vector<Candidate> candidates;
     std::vector<std::string> left_out;      ///< patches not fitted: clipped, unreadable, or odd
     std::vector<std::string> odd;           ///< those of them that no light and camera explain: dirty, covered, shone on
+    std::vector<std::string> cautions;      ///< what was wrong with the shot and what was done about it, a sentence each
+    balance::Finish finish;                 ///< done to pictures after it; no part of what is proved
     std::string choice;                     ///< why this model, in one sentence
     std::string made;                       ///< UTC, "YYYY-MM-DDThh:mm:ssZ"
     std::string program_version;
 
     /// XYZ relative to D50 of camera RGB.
     Vec3 operator()(const Vec3& camera_rgb) const;
+    /// True for what a 3 x 3 matrix holds.
+    bool is_matrix() const { return fit::is_matrix(model) && !balance.curved(); }
 };
 
 /// Features of a balanced colour, homogeneous of degree 1: RGB first, then roots of its products, or radial functions.
@@ -99,8 +111,18 @@ inline constexpr double most_noise_gain = 10;
 struct Settings {
     std::optional<Model> model; ///< none: chosen by cross-validation
     Intent intent = Intent::colorimetric;
-    std::string white;          ///< patch id; empty: chosen
+    std::string white;          ///< as for balance::balanced_on
+    std::vector<std::string> without; ///< patches that are not to be used: in shadow, covered
+    std::vector<std::string> cautions; ///< kept with the correction
+    bool curves = false;        ///< bring the greys' channels together by curves
+    Weights weights;
 };
+
+/// A balance as a correction: for looking, and for setups that need no more. It knows no reading.
+Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light);
+
+/// The weight of each fitted patch, as the fit used it.
+std::vector<std::pair<std::string, double>> weights_in_use(const Correction& correction);
 
 /// Balances, fits every candidate and cross-validates it, leaving out one patch at a time and one hue at a time. A patch
 /// that no light and camera explain is left out and named. `definition` may be null; without it all patches weigh alike.
@@ -108,8 +130,12 @@ struct Settings {
 Correction build(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition,
                  const Settings& settings, std::stop_token stop = {});
 
-/// The same correction with the best matrix for its reading, trained as its model was: what formats without room for more
-/// can hold.
+/// Samples of one's own beside a chart's: their readings and references join, under their own ids. Throws Error(input) when an
+/// id is there already.
+void join(read::Reading& reading, chart::Reference& reference, const read::Reading& samples, const chart::Reference& their_reference);
+
+/// The same correction with the best matrix for its reading, trained as its model was and without curves: what formats
+/// without room for more can hold.
 Correction as_matrix(const Correction& correction);
 
 /// How a frame was recorded otherwise than the shot that a correction was made on, a sentence each: camera, body, lens, ISO by a

@@ -70,6 +70,16 @@ double blur_px(const frame::Frame& frame, const find::Placement& placement, cons
 /// The verdict on a chart shot that was found.
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading, const chart::Definition& definition,
                 const chart::Reference& reference, const Limits& limits);
+/// A reading with what the gate found taken out of it, as far as that goes, and how.
+struct Mended {
+    read::Reading reading;
+    std::vector<std::string> left_out; ///< patches in shadow, under glare, or covered: no fit may use them
+    std::vector<std::string> words;    ///< a sentence each; empty: nothing to mend
+};
+/// Uneven light is divided out by its slope, stray light subtracted, bad patches named; findings that pass change nothing.
+/// Throws Error(input) when fewer than 8 patches are left to fit to.
+Mended mended(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference, const std::vector<Finding>& findings);
+
 /// The verdict on a frame in which no chart was found: reshoot, with the finding `found`.
 Judgement no_chart();
 

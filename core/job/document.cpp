@@ -72,6 +72,17 @@ CREATE INDEX note_setup ON note (setup);
 INSERT INTO brief (id, title, lens_school, share_school, balance_school, exposure_school, chart_at_end, matching, fallbacks, iso_stops, light_days, chart_years)
   VALUES (1, 'Untitled job', 'common', 'tenth', 'custom', 'metered', 0, 0, 1, 2, 30, 3);
 )";
+constexpr const char* job_2 = R"(
+ALTER TABLE setup ADD COLUMN weights TEXT DEFAULT '';
+ALTER TABLE setup ADD COLUMN curves INTEGER DEFAULT 0;
+ALTER TABLE setup ADD COLUMN spots TEXT DEFAULT '';
+ALTER TABLE setup ADD COLUMN others TEXT DEFAULT '';
+ALTER TABLE setup ADD COLUMN stops REAL DEFAULT 0;
+ALTER TABLE setup ADD COLUMN warmer_mired REAL DEFAULT 0;
+ALTER TABLE setup ADD COLUMN greener REAL DEFAULT 0;
+ALTER TABLE setup ADD COLUMN light_kept REAL DEFAULT 0;
+)";
+
 constexpr const char* kit_1 = R"(
 CREATE TABLE light_reading (id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES light ON DELETE CASCADE, at TEXT, kelvin REAL, duv REAL, power TEXT, modifier TEXT, source TEXT);
 CREATE INDEX light_reading_light ON light_reading (light);
@@ -96,7 +107,7 @@ template <> const Schema& schema_for<plan::Kit>() { return kit_schema(); }
 } // namespace
 
 const Schema& job_schema() {
-    static const Schema schema{0x52666a31, "job", {std::string(things_1) + job_1}, tables_of<plan::Shoot>(), false}; // "Rfj1"
+    static const Schema schema{0x52666a31, "job", {std::string(things_1) + job_1, job_2}, tables_of<plan::Shoot>(), false}; // "Rfj1"
     return schema;
 }
 

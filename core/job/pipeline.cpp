@@ -1,5 +1,7 @@
 #include "job/pipeline.hpp"
 
+#include <sstream>
+
 namespace refero::job {
 
 find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
@@ -49,16 +51,45 @@ std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
     return all;
 }
 
+std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows) {
+    std::vector<inspect::Finding> all;
+    for (const plan::Finding& row : rows) {
+        inspect::Finding f;
+        f.check = row.check, f.value = row.value, f.limit = row.limit, f.unit = row.unit, f.advice = row.advice;
+        f.status = row.status == "pass" ? inspect::Status::pass : row.status == "caution" ? inspect::Status::caution : inspect::Status::reshoot;
+        std::istringstream ids(row.patches);
+        for (std::string id; ids >> id;) f.patches.push_back(id);
+        all.push_back(std::move(f));
+    }
+    return all;
+}
+
 fit::Source source_of(const MeasuredShot& shot) {
     return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256, shot.frame.metadata, shot.placement};
 }
 
-fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& settings, std::stop_token stop) {
+fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& given, std::stop_token stop, const std::vector<std::vector<inspect::Finding>>& findings) {
     std::vector<read::Reading> readings;
-    for (const MeasuredShot& shot : shots) {
+    fit::Settings settings = given;
+    for (std::size_t i = 0; i < shots.size(); ++i) {
+        const MeasuredShot& shot = shots[i];
         if (shot.definition.id != shots.front().definition.id)
             throw Error(ErrorKind::usage, "the shots show different charts", shot.frame.file, "Give shots of one chart, or name it with --chart");
-        readings.push_back(shot.reading);
+        if (i >= findings.size()) {
+            readings.push_back(shot.reading);
+            continue;
+        }
+        inspect::Mended mended = inspect::mended(shot.reading, shot.definition, reference, findings[i]);
+        const std::string of = shots.size() > 1 ? shot.frame.file.filename().string() + ": " : std::string();
+        for (const std::string& words : mended.words) settings.cautions.push_back(of + words);
+        for (const inspect::Finding& f : findings[i])
+            if (f.status != inspect::Status::pass) settings.cautions.push_back(of + "The gate says " + inspect::name_of(f.status) + " for " + f.check + ": " + f.advice);
+        // Of several shots a patch is taken where it is good.
+        if (shots.size() == 1) settings.without.insert(settings.without.end(), mended.left_out.begin(), mended.left_out.end());
+        else
+            for (read::PatchReading& p : mended.reading.patches)
+                if (std::find(mended.left_out.begin(), mended.left_out.end(), p.id) != mended.left_out.end()) p.clipped = 1;
+        readings.push_back(std::move(mended.reading));
     }
     fit::Correction c = fit::build(read::average(readings), reference, &shots.front().definition, settings, stop);
     for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));

@@ -34,15 +34,17 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
 
 /// The gate on a shot and the pixels it was measured in; a chart without reference values is judged as far as that goes.
 inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits);
-/// Its findings as a job keeps them.
+/// Its findings as a job keeps them, and back.
 std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement);
+std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows);
 
 /// The source entry of a correction: file, hash, metadata, placement.
 fit::Source source_of(const MeasuredShot& shot);
 
-/// One correction from chart shots of one setup, whose readings are averaged.
-/// Throws Error(usage) when the shots are of different charts.
+/// One correction from chart shots of one setup, whose readings are averaged. `findings` are the gate's of each shot, in their
+/// order: what they name is mended or left out, and the correction says so. Throws Error(usage) when the shots are of
+/// different charts, Error(input) when too little of one is left.
 fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& settings,
-                        std::stop_token stop = {});
+                        std::stop_token stop = {}, const std::vector<std::vector<inspect::Finding>>& findings = {});
 
 } // namespace refero::job

@@ -134,6 +134,12 @@ struct Setup {
     std::string intent = "colorimetric";
     std::string reference; ///< CGATS file; empty: the chart's own
     std::string note;
+    std::string weights;   ///< of one's own, as fit::text_of writes them
+    bool curves = false;   ///< greys brought together by curves
+    std::string spots;     ///< things thought neutral to balance on, as balance::text_of writes them, a line each
+    std::string others;    ///< corrections made elsewhere, JSON, docs/formats.md
+    // What is done after the correction, as in balance::Finish:
+    double stops = 0, warmer_mired = 0, greener = 0, light_kept = 0;
 };
 
 /// A file that came in: an ordinary frame, a frame of a chart, a clip.

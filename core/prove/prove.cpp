@@ -10,18 +10,26 @@ namespace refero::prove {
 using colour::Vec3;
 
 Proof against(const fit::Correction& correction, const read::Reading& reading, const chart::Reference& reference, bool scale_exposure) {
+    return against([&](const Vec3& camera_rgb) { return correction(camera_rgb); }, reading, reference, scale_exposure ? correction.balance.white_patch : std::string());
+}
+
+Proof against(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference, const std::string& white) {
     Proof proof;
     const auto rgb_of = [](const read::PatchReading& p) { return Vec3(p.mean[0], p.mean[1], p.mean[2]); };
     double scale = 1;
-    if (scale_exposure) {
-        const std::string& white = correction.balance.white_patch;
+    if (!white.empty()) {
         const read::PatchReading* p = reading.find(white);
         const auto xyz = reference.xyz.find(white);
         if (!p || !p->pixels || xyz == reference.xyz.end())
             throw Error(ErrorKind::input, "the correction's white patch " + white + " cannot be read here", {}, "Compare without scaling the exposure (--absolute)");
-        const double Y = correction(rgb_of(*p)).y();
-        if (!(Y > 1e-6)) throw Error(ErrorKind::input, "the correction's white patch " + white + " is black here", {}, "Use a frame with more light");
-        scale = xyz->second.y() / Y;
+        // A correction scales with exposure and is there in one step; others are drawn near.
+        for (int step = 0; step < 12; ++step) {
+            const double Y = rendering(scale * rgb_of(*p)).y();
+            if (!(Y > 1e-6)) throw Error(ErrorKind::input, "the correction's white patch " + white + " is black here", {}, "Use a frame with more light");
+            const double factor = std::clamp(xyz->second.y() / Y, 1 / 64.0, 64.0);
+            scale *= factor;
+            if (std::abs(factor - 1) < 1e-9 || scale < 1e-3 || scale > 1e3) break;
+        }
         proof.exposure_stops = std::log2(scale);
     }
     std::vector<double> all;
@@ -32,7 +40,7 @@ Proof against(const fit::Correction& correction, const read::Reading& reading, c
         q.id = p.id;
         q.fitted = p.usable();
         q.reference_lab = colour::lab_from_xyz(xyz->second);
-        q.corrected_lab = colour::lab_from_xyz(correction(scale * rgb_of(p)));
+        q.corrected_lab = colour::lab_from_xyz(rendering(scale * rgb_of(p)));
         q.delta_e_2000 = colour::delta_e_2000(q.reference_lab, q.corrected_lab);
         const Vec3 a = colour::lch_from(q.reference_lab), b = colour::lch_from(q.corrected_lab);
         q.lightness = b[0] - a[0];
@@ -120,6 +128,7 @@ std::string in_words(const Proof& proof, const fit::Correction& c) {
         words += formatted("; %s is furthest off, mostly in %s", most->id.c_str(), term == 0 ? "lightness" : term == 1 ? "chroma" : "hue");
     }
     words += ".";
+    if (!c.odd.empty()) words += " Left out as odd: a dirty or covered patch, or a surface that fluoresces; such a colour changes with the light's ultraviolet, and no correction settles it.";
     // What no model removes is the light's and the camera's: the freest that may be used still leaves it.
     double least = INFINITY;
     for (const fit::Candidate& k : c.candidates)

@@ -1,11 +1,16 @@
 // Proof: the colour differences that a correction leaves on a reading.
 #pragma once
 
+#include <functional>
 #include <map>
+#include <optional>
 
 #include "fit/fit.hpp"
 
 namespace refero::prove {
+
+/// Any way from camera RGB to XYZ relative to D50: a correction, or one made elsewhere.
+using Rendering = std::function<colour::Vec3(const colour::Vec3&)>;
 
 struct PatchProof {
     std::string id;
@@ -45,8 +50,27 @@ struct Uncertainty {
 };
 Uncertainty uncertainty(const fit::Correction& correction, const std::vector<fit::Coefficients>& draws);
 
+/// Colours on straight ways through the camera's space between patches of neighbouring hues, as a rendering shows them.
+struct Ramp {
+    std::string from, to;
+    std::vector<colour::Vec3> xyz; ///< D50, from the first to the second
+    double roughness = 1;          ///< its largest step over the mean step, CIEDE2000; even ramps stay below about 2
+    bool turns = false;            ///< hue runs back somewhere, by more than 4 degrees: a hue that is not there
+};
+/// Between the colours (chroma above 20) of a reading in the order of their hues, once around.
+std::vector<Ramp> ramps(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference, int steps = 48);
+
+/// How alike camera and eye see colours under this light: 100 minus 5.5 times the mean CIELAB difference that one matrix leaves
+/// on the chart's colours (after the sensitivity metamerism index of ISO 17321-1, whose test colours and lights are its own;
+/// the factor from memory). 100: a matrix is enough. None without spectral reference values or with fewer than 8 colours.
+std::optional<double> metamerism_index(const fit::Correction& correction);
+
 /// A verdict in one or two sentences: what the eye makes of the figures, and what stands out.
 std::string in_words(const Proof& proof, const fit::Correction& correction);
+
+/// With `white` the reading is multiplied so that this patch reads its reference Y, by a few steps, as the rendering need not be
+/// linear. Throws Error(input) when no patch can be compared.
+Proof against(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference, const std::string& white);
 
 /// With `scale_exposure` the reading is multiplied so that the correction's white patch reads its reference Y.
 /// Throws Error(input) when no patch can be compared.

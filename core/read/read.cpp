@@ -149,17 +149,30 @@ Reading measure(const frame::Frame& f, const find::Placement& placement, const c
 Reading average(const std::vector<Reading>& readings) {
     if (readings.empty()) throw Error(ErrorKind::usage, "there is no reading to average");
     Reading mean = readings.front();
-    for (PatchReading& p : mean.patches) {
-        std::array<double, 3> sum{}, variance{}, noise{}, error{};
-        double weight = 0, clipped = 0;
-        for (const Reading& r : readings) {
+    // Each at the first one's exposure, by the patches that both read well.
+    std::vector<double> scale;
+    for (const Reading& r : readings) {
+        std::vector<double> ratios;
+        for (const PatchReading& p : mean.patches) {
             const PatchReading* other = r.find(p.id);
             if (!other || r.patches.size() != mean.patches.size())
                 throw Error(ErrorKind::usage, "the chart shots hold different patches", {}, "Give shots of one chart");
-            if (!other->pixels) continue;
-            const double w = other->pixels;
-            for (std::size_t c = 0; c < 3; ++c) sum[c] += w * other->mean[c], variance[c] += w * other->sd[c] * other->sd[c], noise[c] += w * other->noise[c] * other->noise[c], error[c] += w * w * other->error[c] * other->error[c];
-            weight += w, clipped += w * other->clipped;
+            const double own = p.mean[0] + p.mean[1] + p.mean[2], theirs = other->mean[0] + other->mean[1] + other->mean[2];
+            if (p.usable() && other->usable() && own > 0 && theirs > 0) ratios.push_back(own / theirs);
+        }
+        std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
+        scale.push_back(ratios.empty() ? 1 : ratios[ratios.size() / 2]);
+    }
+    for (PatchReading& p : mean.patches) {
+        const bool somewhere_good = std::any_of(readings.begin(), readings.end(), [&](const Reading& r) { return r.find(p.id)->usable(); });
+        std::array<double, 3> sum{}, variance{}, noise{}, error{};
+        double weight = 0, clipped = 0;
+        for (std::size_t i = 0; i < readings.size(); ++i) {
+            const PatchReading& other = *readings[i].find(p.id);
+            if (!other.pixels || (somewhere_good && !other.usable())) continue;
+            const double w = other.pixels, k = scale[i];
+            for (std::size_t c = 0; c < 3; ++c) sum[c] += w * k * other.mean[c], variance[c] += w * std::pow(k * other.sd[c], 2), noise[c] += w * std::pow(k * other.noise[c], 2), error[c] += std::pow(w * k * other.error[c], 2);
+            weight += w, clipped += w * other.clipped;
         }
         if (weight <= 0) continue;
         for (std::size_t c = 0; c < 3; ++c) p.mean[c] = sum[c] / weight, p.sd[c] = std::sqrt(variance[c] / weight), p.noise[c] = std::sqrt(noise[c] / weight), p.error[c] = std::sqrt(error[c]) / weight;

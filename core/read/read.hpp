@@ -40,7 +40,8 @@ inline constexpr double sampled_share = 0.5;
 Reading measure(const frame::Frame& frame, const find::Placement& placement, const chart::Definition& definition,
                 std::stop_token stop = {});
 
-/// Mean of readings of the same chart, weighted by pixels; sd and clipping likewise.
+/// Mean of readings of the same chart, weighted by pixels, each brought to the exposure of the first; a patch that is good in
+/// some of them is taken from those.
 /// Throws Error(usage) when they hold different patches.
 Reading average(const std::vector<Reading>& readings);
 

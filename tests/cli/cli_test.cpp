@@ -250,6 +250,63 @@ TEST_F(Cli, one_json_object_on_standard_output_and_words_otherwise) {
     EXPECT_EQ(run("--version").out.find("0."), 0u);
 }
 
+TEST_F(Cli, a_fit_takes_weights_spots_samples_and_a_finish) {
+    simulate("a.dng", {});
+    const Outcome o = run("fit a.dng --chart grid24 --weights 'skin 3, D1 0.5' --warmer 12 --keep-light 0.25 --target '92 %' --curves -o a.json --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const json j = o.object();
+    EXPECT_EQ(j["weights"]["A1"], 3);
+    EXPECT_EQ(j["weights"]["D1"], 0.5);
+    EXPECT_NE(j["finish"].get<std::string>().find("12 mired warmer"), std::string::npos);
+    EXPECT_TRUE(j["cautions"].empty()) << j["cautions"];
+    const json file = json::parse(read_file(scratch / "a.json"));
+    EXPECT_EQ(file["finish"]["light_kept"], 0.25);
+    EXPECT_TRUE(file["balance"].contains("curves"));
+    // The finish is in pictures and cubes, and not in the proof.
+    EXPECT_EQ(run("export a.json --format cube -o a.cube").status, 0);
+    EXPECT_NE(read_file(scratch / "a.cube").find("mired warmer"), std::string::npos);
+    EXPECT_LT(run("prove a.json a.dng --json").object()["delta_e_2000"]["mean"].get<double>(), 1.5);
+
+    const json spot = run("fit a.dng --chart grid24 --white-spot 750 500 -o b.json --json").object();
+    EXPECT_FALSE(spot.contains("error")) << spot;
+    written(scratch / "s.txt", "CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G RGB_B\nEND_DATA_FORMAT\nBEGIN_DATA\nfelt 20 12 6\nEND_DATA\n");
+    written(scratch / "r.txt", "CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nBEGIN_DATA\nfelt 24 20 8\nEND_DATA\n");
+    const json joined = run("fit a.dng --chart grid24 --samples s.txt --samples-reference r.txt -o c.json --json").object();
+    EXPECT_TRUE(joined.contains("weights") && (joined["weights"].contains("felt") || joined["odd"].dump().find("felt") != std::string::npos)) << joined.dump().substr(0, 300);
+    expect_error("fit a.dng --chart grid24 --weights heavy -o d.json", 2, "heavy");
+    expect_error("fit a.dng --chart grid24 --target bright -o d.json", 2, "bright");
+    expect_error("fit a.dng --chart grid24 --warmer 500 -o d.json", 2, "too large");
+    expect_error("fit a.dng --chart grid24 --samples s.txt -o d.json", 2, "--samples-reference");
+    expect_error("fit a.dng --chart grid24 --white-spot -5 5 -o d.json", 2, "outside");
+    EXPECT_FALSE(fs::exists(scratch / "d.json"));
+}
+
+TEST_F(Cli, a_faulty_shot_is_mended_and_said) {
+    simulate("a.dng", {.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"shadows":[{"at":[0.62,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"});
+    const Outcome o = run("fit a.dng --chart grid24 -o a.json --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    EXPECT_NE(o.object()["cautions"].dump().find("shadow"), std::string::npos);
+    EXPECT_NE(o.object()["left_out"].dump().find("A6"), std::string::npos);
+    EXPECT_NE(run("fit a.dng --chart grid24 -o a.json").out.find("shadow"), std::string::npos);
+}
+
+TEST_F(Cli, what_was_made_elsewhere_is_proved_and_trimmed) {
+    simulate("a.dng", {});
+    ASSERT_EQ(run("fit a.dng --chart grid24 --model diagonal -o a.json").status, 0);
+    ASSERT_EQ(run("export a.json --format cube -o a.cube").status, 0);
+    const Outcome o = run("prove a.cube a.dng --chart grid24 --trim t.cube --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const json j = o.object();
+    EXPECT_EQ(j["kind"], "LUT");
+    EXPECT_EQ(j["patches"].size(), 24u);
+    EXPECT_LT(j["standard"]["mean"].get<double>(), j["delta_e_2000"]["mean"].get<double>());
+    EXPECT_LT(run("prove t.cube a.dng --chart grid24 --json").object()["delta_e_2000"]["mean"].get<double>(), 0.4 * j["delta_e_2000"]["mean"].get<double>());
+    written(scratch / "b.cube", "nothing");
+    expect_error("prove b.cube a.dng --chart grid24 --trim u.cube", 3, "b.cube");
+    expect_error("prove a.cube a.dng --chart grid24 --space film --trim u.cube", 2, "film");
+    EXPECT_FALSE(fs::exists(scratch / "u.cube"));
+}
+
 TEST_F(Cli, own_charts_references_and_readings_are_taken) {
     // A chart of eight greys and colours in a user's own file, its values as spectra.
     std::string chart = R"({"refero_chart":1,"id":"own8","title":"Own","size_mm":[100,50],"patches":[)", reference = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 8\nBEGIN_DATA\n";

@@ -5,6 +5,7 @@
 
 #include <Eigen/LU>
 #include <nlohmann/json.hpp>
+#include <bit>
 #include <random>
 
 #include "apply/apply.hpp"
@@ -182,6 +183,121 @@ TEST(Deliver, exiftool_reads_a_dcp_as_it_was_meant) {
     for (int row = 0; row < 3; ++row) neutral[row] = colour_matrix[row * 3] * light[0] + colour_matrix[row * 3 + 1] * light[1] + colour_matrix[row * 3 + 2] * light[2];
     const Vec3 expected = c.balance.gains.cwiseInverse();
     EXPECT_LT((neutral / neutral[1] - expected / expected[1]).norm(), 0.002);
+}
+
+/// The tags of a DCP file: numbers of its only directory, by a reader of the test's own (TIFF 6.0, section 2).
+std::map<int, std::vector<double>> tags_of(const fs::path& file) {
+    const std::string bytes = read_file(file);
+    const auto at = [&](std::size_t offset, int size) {
+        std::uint32_t v = 0;
+        for (int i = 0; i < size; ++i) v |= static_cast<std::uint32_t>(static_cast<unsigned char>(bytes.at(offset + static_cast<std::size_t>(i)))) << 8 * i;
+        return v;
+    };
+    std::map<int, std::vector<double>> tags;
+    const std::size_t ifd = at(4, 4), entries = at(ifd, 2);
+    for (std::size_t e = 0; e < entries; ++e) {
+        const std::size_t entry = ifd + 2 + 12 * e, type = at(entry + 2, 2), count = at(entry + 4, 4), size = type == 3 ? 2 : type == 10 ? 8 : 4;
+        const std::size_t values = size * count <= 4 ? entry + 8 : at(entry + 8, 4);
+        for (std::size_t k = 0; k < count && type != 2; ++k) {
+            const std::size_t v = values + k * size;
+            if (type == 10) tags[static_cast<int>(at(entry, 2))].push_back(static_cast<double>(static_cast<std::int32_t>(at(v, 4))) / static_cast<std::int32_t>(at(v + 4, 4)));
+            else if (type == 11) tags[static_cast<int>(at(entry, 2))].push_back(std::bit_cast<float>(at(v, 4)));
+            else tags[static_cast<int>(at(entry, 2))].push_back(at(v, static_cast<int>(size)));
+        }
+    }
+    return tags;
+}
+
+/// A profile at work, after the DNG specification 1.4, chapter 6 and ProfileHueSatMapData: balanced camera RGB, forward matrix,
+/// linear ROMM, table, back to XYZ. Written from the specification, not from the writer.
+Vec3 by_profile(const std::map<int, std::vector<double>>& tags, int second, const Vec3& balanced) {
+    Eigen::Map<const Eigen::Matrix<double, 3, 3, Eigen::RowMajor>> forward(tags.at(50964 + second).data());
+    colour::Mat3 romm; // ISO 22028-2, annex: ROMM to XYZ D50
+    romm << 0.7976749, 0.1351917, 0.0313534, 0.2880402, 0.7118741, 0.0000857, 0, 0, 0.8252100;
+    Vec3 rgb = (romm.inverse() * forward * balanced).cwiseMax(0);
+    if (!tags.contains(50937)) return romm * rgb;
+    const int hues = static_cast<int>(tags.at(50937)[0]), sats = static_cast<int>(tags.at(50937)[1]);
+    const auto& table = tags.at(50938 + second);
+    Eigen::Index top, low;
+    const double v = rgb.maxCoeff(&top), gap = v - rgb.minCoeff(&low);
+    if (gap <= 0) return romm * rgb;
+    double h = (top == 0 ? (rgb[1] - rgb[2]) / gap : top == 1 ? 2 + (rgb[2] - rgb[0]) / gap : 4 + (rgb[0] - rgb[1]) / gap) / 6;
+    h -= std::floor(h);
+    const double s = gap / v, fh = h * hues, fs = s * (sats - 1);
+    double change[3] = {0, 0, 0};
+    for (int i = 0; i < 2; ++i)
+        for (int k = 0; k < 2; ++k) {
+            const int row = (static_cast<int>(fh) + i) % hues, column = std::min(static_cast<int>(fs) + k, sats - 1);
+            const double w = (i ? fh - std::floor(fh) : 1 - fh + std::floor(fh)) * (k ? fs - std::floor(fs) : 1 - fs + std::floor(fs));
+            for (int c = 0; c < 3; ++c) change[c] += w * table[static_cast<std::size_t>(3 * (row * sats + column) + c)];
+        }
+    h += change[0] / 360;
+    h -= std::floor(h);
+    const double ns = std::min(1.0, s * change[1]), nv = v * change[2];
+    for (int c = 0; c < 3; ++c) { // distance of the hue from each primary, in sixths
+        double d = std::abs(h * 6 - 2 * c);
+        d = std::min(d, 6 - d);
+        rgb[c] = nv * (1 - ns * std::clamp(d - 1, 0.0, 1.0));
+    }
+    return romm * rgb;
+}
+
+// Root-polynomial and spectral corrections travel as matrix and table; what is lost stays below what is seen.
+TEST(Deliver, a_dcp_holds_any_model_by_its_table) {
+    Scratch scratch;
+    for (const fit::Model model : {fit::Model::spectral, fit::Model::root_polynomial_2, fit::Model::lut}) {
+        const auto c = correction(model);
+        const Written w = write(c, Format::dcp, scratch / "a.dcp");
+        EXPECT_EQ(w.model, model);
+        const auto tags = tags_of(scratch / "a.dcp");
+        std::vector<double> off, matrix_off, to_reference;
+        for (const auto& p : c.reading.patches) {
+            const Vec3 camera(p.mean.data()), lab = colour::lab_from_xyz(c(camera)), seen = colour::lab_from_xyz(by_profile(tags, 0, c.balance(camera)));
+            off.push_back(colour::delta_e_2000(lab, seen));
+            to_reference.push_back(colour::delta_e_2000(colour::lab_from_xyz(c.reference.xyz.at(p.id)), seen));
+            matrix_off.push_back(colour::delta_e_2000(lab, colour::lab_from_xyz(fit::as_matrix(c)(camera))));
+        }
+        EXPECT_LT(fit::statistics(off).mean, 0.15);
+        EXPECT_LT(fit::statistics(off).max, 0.6);
+        EXPECT_LT(fit::statistics(off).mean, 0.5 * fit::statistics(matrix_off).mean);
+        EXPECT_NEAR(fit::statistics(to_reference).mean, w.delta_e_2000.mean, 0.02);
+        // Neutral stays neutral.
+        const Vec3 grey = colour::lab_from_xyz(by_profile(tags, 0, Vec3::Constant(0.4)));
+        EXPECT_LT(std::hypot(grey[1], grey[2]), 0.05);
+        test::measured("DCP of %s: table off the model by %.3f mean, %.2f at most (the matrix alone: %.2f)", fit::name_of(model).c_str(), fit::statistics(off).mean, fit::statistics(off).max, fit::statistics(matrix_off).mean);
+    }
+    const json tags = exiftool(scratch / "a.dcp");
+    EXPECT_EQ(tags.at("IFD0:ProfileHueSatMapDims"), "72 25 1");
+}
+
+// Two lights: the warmer one first, each with its own illuminant; between them programs weigh by reciprocal temperature.
+TEST(Deliver, a_dcp_holds_two_lights) {
+    Scratch scratch;
+    auto warm = correction(fit::Model::matrix), day = warm;
+    const auto r = test::true_reading(test::rendered({.light = "window"}));
+    fit::Settings settings;
+    settings.model = fit::Model::root_polynomial_2;
+    day = fit::build(r, chart::reference_of(test::grid24()), &test::grid24(), settings);
+    day.sources = warm.sources;
+    day.light = colour::Temperature{6504, 0.003};
+    const Written w = write(day, Format::dcp, scratch / "a.dcp", {.second = std::make_shared<const fit::Correction>(warm)});
+    EXPECT_NE(w.message.find("two lights"), std::string::npos);
+    const json tags = exiftool(scratch / "a.dcp");
+    EXPECT_EQ(tags.at("IFD0:CalibrationIlluminant1"), 17);
+    EXPECT_EQ(tags.at("IFD0:CalibrationIlluminant2"), 21);
+    const auto numbers = tags_of(scratch / "a.dcp");
+    for (const auto& [c, second] : {std::pair{&warm, 0}, {&day, 1}}) {
+        std::vector<double> off;
+        for (const auto& p : c->reading.patches) off.push_back(colour::delta_e_2000(colour::lab_from_xyz((*c)(Vec3(p.mean.data()))), colour::lab_from_xyz(by_profile(numbers, second, c->balance(Vec3(p.mean.data()))))));
+        EXPECT_LT(fit::statistics(off).mean, 0.3) << second;
+    }
+    auto other = warm;
+    EXPECT_THROW(write(day, Format::cube, scratch / "a.cube", {.second = std::make_shared<const fit::Correction>(warm)}), Error);
+    other.sources[0].metadata.model = "Stills B";
+    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}), Error);
+    other = day;
+    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}), Error); // too alike
+    EXPECT_FALSE(fs::exists(scratch / "b.dcp"));
 }
 
 // The simulator's raw files, by a reader of tags and by the raw decoder.
