@@ -337,8 +337,14 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     try {
         if (!row.model.empty()) s.settings.model = fit::model_named(row.model);
         if (!row.intent.empty()) s.settings.intent = fit::intent_named(row.intent);
+        s.settings.weights = fit::weights_from(row.weights);
     } catch (const Error&) { // a newer Refero's model: chosen anew
     }
+    s.settings.curves = row.curves;
+    s.settings.others = prove::named_from(row.others);
+    s.settings.finish = {row.stops, row.warmer_mired, row.greener, row.light_kept};
+    s.settings.spots.clear();
+    for (const QString& spot : qt(row.spots).split('\n', Qt::SkipEmptyParts)) s.settings.spots.push_back(spot.toStdString());
     if (other_shot) {
         s.frame.reset();
         s.picture = {};
@@ -376,15 +382,22 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     for (const plan::Handover* h : e.handovers) s.handovers.push_back({h->file, qt(h->kind), qt(h->message), h->correction});
     s.stale = standing.stale;
     s.state = standing.state;
-    const std::string weighed = reading + "|" + row.white + "|" + row.reference + "|" + row.intent + "|" + correction + (row.balance_only ? "|b" : "|t") + (s.taken_from ? "|taken" : "");
+    const std::string weighed = reading + "|" + row.white + "|" + row.reference + "|" + row.intent + (row.curves ? "|curves|" : "|") + correction + (row.balance_only ? "|b" : "|t") + (s.taken_from ? "|taken" : "");
     if (weighed != s.weighed) {
         s.weighed = weighed;
         if (correction.empty()) s.correction.reset();
         weigh(s);
     }
+    // The finish is the setup's: it may change long after the fit.
+    if (s.correction && s.correction->finish != s.settings.finish) {
+        auto finished = std::make_shared<fit::Correction>(*s.correction);
+        finished->finish = s.settings.finish;
+        s.correction = finished;
+    }
     std::string stamp = plan::settings_of(row, shot) + formatted("|%d|%d|%lld|%lld|%d|%zu|%zu|", row.balance_only, static_cast<int>(s.state), static_cast<long long>(s.chart_shot), static_cast<long long>(s.correction_id), s.proved,
                                                                  s.handovers.size(), s.frames.size()) +
                         s.refused.toStdString() + s.problem.toStdString();
+    stamp += row.spots + "|" + row.others + "|" + balance::in_words(s.settings.finish);
     for (const auto& r : s.stale) stamp += r.why;
     for (const auto& h : s.handovers) stamp += h.file.string() + std::to_string(h.correction);
     if (stamp == s.stamp && !other_reading) return false;

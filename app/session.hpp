@@ -16,6 +16,7 @@
 #include "job/document.hpp"
 #include "job/intake.hpp"
 #include "job/pipeline.hpp"
+#include "prove/elsewhere.hpp"
 #include "rendition.hpp"
 #include "task.hpp"
 
@@ -37,6 +38,11 @@ struct Settings {
     std::optional<fit::Model> model;       ///< none: by cross-validation
     fit::Intent intent = fit::Intent::colorimetric;
     fs::path reference;                    ///< CGATS; empty: the chart's own
+    fit::Weights weights;                  ///< of patches or roles
+    bool curves = false;                   ///< bring the greys' channels together
+    std::vector<std::string> spots;        ///< things thought neutral to balance on, as balance::text_of writes them
+    balance::Finish finish;                ///< after the correction
+    std::vector<prove::Named> others;      ///< corrections made elsewhere, to be judged beside one's own
     bool operator==(const Settings&) const = default;
 };
 
@@ -101,6 +107,30 @@ private:
 
 QString name_of(Step step);
 QString name_of(LinkState state);
+
+/// What a corrected picture is compared with.
+struct Comparison {
+    enum class With { balance, standard, version, elsewhere };
+    With with = With::balance;
+    Id version = 0;      ///< a kept correction
+    prove::Named other;  ///< one made elsewhere
+    double chroma = 1;   ///< both pictures with colours so many times as strong
+    bool operator==(const Comparison&) const = default;
+};
+
+/// A correction that a setup has kept.
+struct Version {
+    Id id = 0;
+    QString made, model; ///< local time; the model's name
+    double left_out = 0, here = 0; ///< mean CIEDE2000: cross-validated, and on the reading in force (0: cannot be told)
+};
+
+/// One made elsewhere, or the raw file's own rendering, judged on a setup's reading.
+struct Judged {
+    QString name, kind, problem;
+    fit::Statistics as_it_is, trimmed, trimmed_left_out;
+    std::string worst; ///< patch, as it is
+};
 
 struct Loaded; // a frame and what was found and measured in it, beside the window
 
@@ -193,7 +223,25 @@ public:
     int missing_frames() const { return missing_; }
 
     /// Before and after of the chart shot (0) or an ordinary frame; `after` is empty without a correction.
-    void preview(Id setup, Id frame, std::function<void(Rendition before, Rendition after)> show);
+    void preview(Id setup, Id frame, const Comparison& with, std::function<void(Rendition before, Rendition after)> show);
+    /// The linear pixels of the chart shot (0) or another frame, at most so wide (0: as they are).
+    void pixels(Id setup, Id frame, int most_width, std::function<void(std::shared_ptr<const frame::Frame>)> show);
+    /// A spot of a frame becomes something to balance on; the card that it may be is graded by the setup's correction.
+    void take_spot(Id setup, Id frame, const chart::Point& at);
+    /// How far from neutral a spot is by the setup's correction: CIELAB chroma, and in words. None without a correction.
+    std::optional<std::pair<double, QString>> grade(Id setup, const std::string& spot) const;
+    /// Keeps the grade of a spot with a card of the kit.
+    void keep_grade(Id setup, const std::string& spot, Id card);
+    /// The setup's kept corrections, newest first.
+    std::vector<Version> versions(Id setup) const;
+    /// Puts an earlier one in force again.
+    void bring_back(Id setup, Id correction);
+    /// The raw file's own rendering and what was made elsewhere, on the setup's reading.
+    void judge_others(Id setup, std::function<void(std::vector<Judged>)> show);
+    /// Writes one made elsewhere, with a small fitted correction after it, as a cube.
+    void export_trimmed(Id setup, const prove::Named& other, const fs::path& file);
+    /// Proves the correction on another frame of a chart, scaled to its exposure.
+    void prove_on(Id setup, const fs::path& frame, std::function<void(std::shared_ptr<const prove::Proof>)> show);
     /// A small picture of a frame, now or when it has come.
     void thumbnail(Id frame, std::function<void(QImage)> show);
     void export_file(Id setup, deliver::Format format, const deliver::Options& options, const fs::path& file);

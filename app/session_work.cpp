@@ -14,8 +14,6 @@ std::string corrected_key(const plan::Frame& frame, const std::string& correctio
     return key.empty() ? key : key + formatted("-%zx", std::hash<std::string>{}(correction));
 }
 
-colour::Vec3 gains_of(const std::optional<balance::Balance>& b, const frame::Frame& f) { return b ? colour::Vec3(b->exposure * b->gains) : apply::viewing_gains(f); }
-
 } // namespace
 
 std::string picture_key(const plan::Frame& f) {
@@ -215,9 +213,13 @@ void Session::weigh(SetupState& s) {
             if (!s.reference || s.reference->file != wanted)
                 s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty() ? chart::reference_of(s.shot->definition) : chart::load_reference(wanted));
             s.balance = balance::balanced_on(s.shot->reading, *s.reference, &s.shot->definition, s.settings.white);
+            if (s.settings.curves) s.balance->curves = balance::curves_of(*s.balance, s.shot->reading, *s.reference, &s.shot->definition);
             if (s.shot->frame.camera_from_xyz) s.light = balance::light_of(*s.balance, *s.shot->frame.camera_from_xyz);
-            if (s.balance_only()) // its correction is the balance alone, and made whenever it is needed
-                s.correction = std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, {fit::Model::diagonal, s.settings.intent, s.settings.white}));
+            if (s.balance_only()) { // its correction is the balance alone, and made whenever it is needed
+                fit::Settings balance_only;
+                balance_only.model = fit::Model::diagonal, balance_only.intent = s.settings.intent, balance_only.white = s.settings.white, balance_only.curves = s.settings.curves;
+                s.correction = std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, balance_only));
+            }
         } catch (const Error& e) {
             s.balance_problem = QString::fromUtf8(e.what());
         }
@@ -235,6 +237,11 @@ void Session::change(Id id, const Settings& settings, const QString& what) {
     if (!s || settings == s->settings) return;
     plan::Setup row = s->row;
     row.white = settings.white, row.reference = settings.reference.string(), row.intent = fit::name_of(settings.intent), row.model = settings.model ? fit::name_of(*settings.model) : "";
+    row.weights = fit::text_of(settings.weights), row.curves = settings.curves;
+    row.stops = settings.finish.stops, row.warmer_mired = settings.finish.warmer_mired, row.greener = settings.finish.greener, row.light_kept = settings.finish.light_kept;
+    row.others = prove::text_of(settings.others);
+    row.spots.clear();
+    for (const std::string& spot : settings.spots) row.spots += spot + "\n";
     const plan::ChartShot* shot = plan::record(shoot().chart_shots, s->chart_shot);
     change(what, [&](job::Edit& e) {
         e.about(title_of(id).toStdString());
@@ -282,11 +289,13 @@ void Session::fit(Id id) {
     const auto reference = s->reference;
     const auto pixels = s->frame;
     const Settings settings = s->settings;
+    const auto findings = job::findings_from(s->findings);
     const plan::Frame row = s->chart_frame;
     const std::string key = plan::settings_of(s->row, plan::record(shoot().chart_shots, s->chart_shot)), light = plan::name_in(shoot().lights, s->row.light);
     tasks_.run(tr("Fitting %1").arg(title_of(id)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
-        fit::Settings f{settings.model, settings.intent, settings.white};
-        auto made = std::make_shared<fit::Correction>(job::correct({*shot}, *reference, f, stop));
+        fit::Settings f;
+        f.model = settings.model, f.intent = settings.intent, f.white = settings.white, f.curves = settings.curves, f.weights = settings.weights;
+        auto made = std::make_shared<fit::Correction>(job::correct({*shot}, *reference, f, stop, {findings}));
         made->light_name = light;
         QImage small;
         try {
@@ -385,27 +394,6 @@ void Session::thumbnail(Id frame, std::function<void(QImage)> show) {
         const QImage image = rendition_of(apply::uncorrected(p, apply::viewing_gains(p), "srgb", stop), p).small(thumbnail_width);
         keep_thumbnail(picture_key(f), image);
         return [show, image] { show(image); };
-    });
-}
-
-void Session::preview(Id id, Id frame, std::function<void(Rendition, Rendition)> show) {
-    const SetupState& s = at(id);
-    const auto correction = s.correction;
-    const auto chart_frame = frame == 0 ? s.frame : nullptr;
-    const plan::Frame* found = frame ? frame_row(frame) : &s.chart_frame;
-    if (!found || (frame == 0 && !chart_frame)) return show({}, {});
-    const plan::Frame row = *found;
-    const auto balance = correction ? std::optional(correction->balance) : s.balance;
-    const plan::Mode* mode = plan::record(shoot().modes, s.row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
-    tasks_.run(tr("Developing %1").arg(name_of_file(row.path)), [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-        const frame::Frame loaded = chart_frame ? frame::Frame{} : read_pixels(row, frame::Size::measuring, encoding, stop);
-        const frame::Frame& f = chart_frame ? *chart_frame : loaded;
-        progress(0.4);
-        const Rendition before = rendition_of(apply::uncorrected(f, gains_of(balance, f), "srgb", stop), f);
-        progress(0.7);
-        const Rendition after = correction ? rendition_of(apply::corrected(f, *correction, "srgb", {}, stop), f) : Rendition{};
-        return [show, before, after] { show(before, after); };
     });
 }
 

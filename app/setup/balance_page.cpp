@@ -1,9 +1,9 @@
 #include "balance_page.hpp"
 
 #include <QLabel>
+#include <QMenu>
 #include <QPainter>
 #include <QSignalBlocker>
-#include <QTabWidget>
 #include <cmath>
 
 #include "../widgets/plain_table.hpp"
@@ -14,7 +14,10 @@ namespace refero::app {
 namespace {
 
 QString qs(const std::string& s) { return QString::fromStdString(s); }
-QString name_of_white(const std::string& white) { return white == balance::all_neutrals ? QObject::tr("All neutrals") : qs(white); }
+QString name_of_white(const std::string& white) {
+    if (const auto spot = balance::spot_from(white)) return qs(spot->name);
+    return white == balance::all_neutrals ? QObject::tr("All neutrals") : qs(white);
+}
 
 /// Greys side by side, casts made strong.
 QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
@@ -26,56 +29,203 @@ QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
 }
 
 constexpr QSize strip_size(108, 16);
+constexpr int live_width = 900; // of the picture that follows a slider
+constexpr int finish_tab = 2;
 
 } // namespace
 
 BalancePage::BalancePage(Session& session, QWidget* parent)
     : Page(session, parent), picture_(new PictureView), light_(new Figure(tr("Light"))), facts_(new Facts), white_(new QComboBox), plot_(new NeutralPlot),
       candidates_(plain_table({{tr("On"), tr("Double-click to balance on it")},
-                            {tr("Neutrals"), tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
-                            {tr("Off by"), tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
-                            {tr("Light"), tr("Correlated colour temperature, if this patch were truly neutral")},
-                            {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
-                            {tr(""), {}}},
-                           tr("What to balance on"))),
+                               {tr("Neutrals"), tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
+                               {tr("Off by"), tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
+                               {tr("Light"), tr("Correlated colour temperature, if this were truly neutral")},
+                               {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
+                               {tr(""), {}}},
+                              tr("What to balance on"))),
       exposures_(plain_table({{tr("School"), tr("Where white and black come to lie, in code values of a display-referred picture")},
-                           {tr("Asks for"), tr("Beyond the correction, which lets the white patch read its own reference value")},
-                           {tr("Black then"), tr("Code value at which the darkest neutral comes to lie. It reflects some 3 %: a picture whose numbers are right does not show it as black")},
-                           {tr("To its place"), tr("Light that would have to be taken off everywhere, in percent of white. Not done: it hides what is in the shadows. Left to the look")},
-                           {tr("Would clip"), tr("Patches of which a channel would pass full scale")}},
-                          tr("What schools of exposure ask for"))) {
+                              {tr("Asks for"), tr("Beyond the correction, which lets the white patch read its own reference value")},
+                              {tr("Black then"), tr("Code value at which the darkest neutral comes to lie. It reflects some 3 %: a picture whose numbers are right does not show it as black")},
+                              {tr("To its place"), tr("Light that would have to be taken off everywhere, in percent of white. Not done: it hides what is in the shadows. Left to the look")},
+                              {tr("Would clip"), tr("Patches of which a channel would pass full scale")}},
+                             tr("What schools of exposure ask for"))),
+      frame_(new QComboBox), preset_(new QComboBox), kelvin_(new QDoubleSpinBox), green_(new QDoubleSpinBox), curves_(new QCheckBox(tr("Bring the &greys together"))), plots_(new QTabWidget), tabs_(new QTabWidget), scopes_(new Scopes),
+      finish_(new FinishPanel) {
     side()->addWidget(light_);
     side()->addWidget(facts_);
     side()->addStretch();
+    curves_->setObjectName("curves");
+    curves_->setToolTip(tr("Where white is right and the greys are not, a smooth curve for red and one for blue bring them to green.\nA fault of the recording's own curves: see first whether another mode or raw avoids it"));
+    side()->addWidget(curves_);
+    connect(curves_, &QCheckBox::clicked, this, [this](bool on) {
+        Settings s = session_.at(setup_).settings;
+        s.curves = on;
+        session_.change(setup_, s, on ? tr("Greys brought together by curves") : tr("No curves"));
+    });
     auto* label = new QLabel(tr("&Balance on"));
     label->setBuddy(white_);
     side()->addWidget(label);
     side()->addWidget(white_);
     white_->setToolTip(tr("The neutral that becomes neutral and reads its reference luminance"));
+    white_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     connect(white_, &QComboBox::activated, this, [this] { balance_on(white_->currentData().toString()); });
-    connect(candidates_, &QTableWidget::cellActivated, this, [this](int row) {
-        if (const auto* item = candidates_->item(row, 0); item->flags() & Qt::ItemIsEnabled) balance_on(item->data(Qt::UserRole).toString());
-    });
-    connect(candidates_, &QTableWidget::currentCellChanged, this, [this](int row) {
-        if (row >= 0 && candidates_->item(row, 0)) picture_->select_patch(candidates_->item(row, 0)->data(Qt::UserRole).toString());
-    });
-    candidates_->setIconSize(strip_size);
-    picture_->keep_chart_in_view(true);
-    connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
-    candidates_->setObjectName("balanceCandidates");
-    exposures_->setObjectName("exposures");
-    auto* tabs = new QTabWidget;
-    tabs->setObjectName("balanceTabs");
-    tabs->setDocumentMode(true);
-    tabs->addTab(candidates_, tr("What to balance on"));
-    tabs->addTab(exposures_, tr("Where white and black lie"));
+
     auto* lower = new QSplitter(Qt::Horizontal);
     lower->setHandleWidth(8);
     lower->setChildrenCollapsible(false);
-    lower->addWidget(plot_);
-    lower->addWidget(tabs);
+    plots_->setObjectName("balancePlots");
+    plots_->setDocumentMode(true);
+    plots_->addTab(plot_, tr("Neutral ladder"));
+    plots_->addTab(scopes_, tr("Scopes"));
+    tabs_->setObjectName("balanceTabs");
+    tabs_->setDocumentMode(true);
+    tabs_->addTab(candidates_tab(), tr("What to balance on"));
+    tabs_->addTab(exposures_, tr("Where white and black lie"));
+    tabs_->addTab(finish_, tr("After the correction"));
+    exposures_->setObjectName("exposures");
+    lower->addWidget(plots_);
+    lower->addWidget(tabs_);
     lower->setSizes({420, 580});
-    arrange(picture_, lower, 246);
+    arrange(picture_part(), lower, 262);
+    connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
+    connect(tabs_, &QTabWidget::currentChanged, this, [this](int i) {
+        if (i == finish_tab) plots_->setCurrentWidget(scopes_);
+        render(false);
+    });
+    connect(finish_, &FinishPanel::moving, this, [this] { render(true); });
+    connect(finish_, &FinishPanel::settled, this, [this](const balance::Finish& finish, const QString& what) {
+        Settings s = session_.at(setup_).settings;
+        s.finish = finish;
+        session_.change(setup_, s, what);
+        render(false);
+    });
+    connect(scopes_, &Scopes::region_wanted, this, [this] { picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); });
+    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
+        if (at.size() == 1) return session_.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
+        const QRectF r = QRectF(QPointF(at[0].x(), at[0].y()), QPointF(at[1].x(), at[1].y())).normalized();
+        picture_->set_region(r);
+        scopes_->set_region(std::array<Eigen::Vector2d, 4>{Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
+    });
+}
+
+QWidget* BalancePage::picture_part() {
+    auto* view = new QWidget;
+    auto* column = new QVBoxLayout(view);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    auto* bar = new QHBoxLayout;
+    auto* label = new QLabel(tr("F&rame"));
+    label->setBuddy(frame_);
+    frame_->setObjectName("balanceFrame");
+    frame_->setMinimumWidth(230);
+    frame_->setToolTip(tr("The chart shot, or another frame of this setup: one of a card, to balance on"));
+    bar->addWidget(label);
+    bar->addWidget(frame_);
+    bar->addStretch();
+    spot_ = new QPushButton(tr("Balance on a spot \u2026"));
+    spot_->setObjectName("pickSpot");
+    spot_->setToolTip(tr("Click something neutral in the picture: a card, paint, paper. It joins the things to balance on, where their disagreement is seen"));
+    connect(spot_, &QPushButton::clicked, this, [this] { picture_->pick({tr("Click something neutral")}); });
+    bar->addWidget(spot_);
+    column->addLayout(bar);
+    column->addWidget(picture_, 1);
+    picture_->keep_chart_in_view(true);
+    connect(frame_, &QComboBox::activated, this, [this] { show_setup(setup_); });
+    return view;
+}
+
+QWidget* BalancePage::candidates_tab() {
+    connect(candidates_, &QTableWidget::cellActivated, this, [this](int row) {
+        if (const auto* item = candidates_->item(row, 0); item->flags() & Qt::ItemIsEnabled) balance_on(item->data(Qt::UserRole).toString());
+    });
+    connect(candidates_, &QTableWidget::currentCellChanged, this, [this] { show_chosen(); });
+    candidates_->setIconSize(strip_size);
+    candidates_->setObjectName("balanceCandidates");
+    kelvin_->setRange(2000, 12000);
+    kelvin_->setSingleStep(100);
+    kelvin_->setDecimals(0);
+    kelvin_->setSuffix(tr(" K"));
+    kelvin_->setToolTip(tr("Correlated colour temperature of the light, as cameras offer it"));
+    green_->setRange(-20, 20);
+    green_->setSingleStep(0.5);
+    green_->setDecimals(1);
+    green_->setPrefix(tr("green "));
+    green_->setToolTip(tr("Tint: thousandths of Duv; negative is magenta"));
+    preset_->setObjectName("lightPreset");
+    for (const balance::Preset& p : balance::presets()) preset_->addItem(tr(p.kind.c_str()), QPointF(p.light.kelvin, 1000 * p.light.duv));
+    const auto take_preset = [this] { kelvin_->setValue(preset_->currentData().toPointF().x()), green_->setValue(preset_->currentData().toPointF().y()); };
+    connect(preset_, &QComboBox::activated, this, take_preset);
+    preset_->setCurrentIndex(2);
+    take_preset();
+    add_light_ = new QPushButton(tr("Add"));
+    add_light_->setObjectName("addLight");
+    add_light_->setToolTip(tr("Adds a light of this temperature to the things to balance on: a fixed preset, as one school has it"));
+    connect(add_light_, &QPushButton::clicked, this, [this] {
+        const SetupState& s = session_.at(setup_);
+        if (!s.shot || !s.shot->frame.camera_from_xyz) return;
+        try {
+            add_spot(balance::spot_of({kelvin_->value(), green_->value() / 1000}, *s.shot->frame.camera_from_xyz));
+        } catch (const Error& e) {
+            emit session_.notice(QString::fromUtf8(e.what()));
+        }
+    });
+    grade_ = new QPushButton(tr("Grade a card \u2026"));
+    grade_->setObjectName("gradeCard");
+    connect(grade_, &QPushButton::clicked, this, &BalancePage::grade_chosen);
+    forget_ = new QPushButton(tr("Remove"));
+    forget_->setToolTip(tr("Takes the chosen spot or light out of the list"));
+    connect(forget_, &QPushButton::clicked, this, &BalancePage::forget_chosen);
+    auto* tab = new QWidget;
+    auto* column = new QVBoxLayout(tab);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    column->addWidget(candidates_, 1);
+    auto* row = new QHBoxLayout;
+    for (QWidget* w : std::initializer_list<QWidget*>{preset_, kelvin_, green_, add_light_}) row->addWidget(w);
+    row->addStretch();
+    row->addWidget(grade_);
+    row->addWidget(forget_);
+    column->addLayout(row);
+    return tab;
+}
+
+void BalancePage::add_spot(const balance::Spot& spot) {
+    Settings s = session_.at(setup_).settings;
+    const std::string text = balance::text_of(spot);
+    if (std::find(s.spots.begin(), s.spots.end(), text) != s.spots.end()) return;
+    s.spots.push_back(text);
+    session_.change(setup_, s, tr("%1 to balance on").arg(qs(spot.name)));
+}
+
+std::string BalancePage::chosen_spot() const {
+    const auto* item = candidates_->item(candidates_->currentRow(), 0);
+    const std::string white = item ? item->data(Qt::UserRole).toString().toStdString() : std::string();
+    return balance::spot_from(white) ? white : std::string();
+}
+
+void BalancePage::show_chosen() {
+    const auto* item = candidates_->item(candidates_->currentRow(), 0);
+    const std::string spot = chosen_spot();
+    if (item && spot.empty()) picture_->select_patch(item->data(Qt::UserRole).toString());
+    const auto grade = spot.empty() || !session_.has(setup_) ? std::nullopt : session_.grade(setup_, spot);
+    grade_->setEnabled(grade.has_value());
+    grade_->setToolTip(grade ? tr("By the correction this spot is %1. Keeps that with a card of the kit").arg(grade->second) : tr("Choose a spot on a card in the list: how far from neutral it is by this setup's correction is kept with the card in the kit"));
+    forget_->setEnabled(!spot.empty());
+}
+
+void BalancePage::grade_chosen() {
+    QMenu menu;
+    for (const plan::Card& card : session_.kit().cards) menu.addAction(qs(card.name))->setData(qlonglong(card.id));
+    if (menu.isEmpty()) return void(session_.notice(tr("The kit has no cards yet. Add one under Kit, then grade it here.")));
+    if (const QAction* action = menu.exec(grade_->mapToGlobal(QPoint(0, grade_->height())))) session_.keep_grade(setup_, chosen_spot(), action->data().toLongLong());
+}
+
+void BalancePage::forget_chosen() {
+    const std::string spot = chosen_spot();
+    Settings s = session_.at(setup_).settings;
+    std::erase(s.spots, spot);
+    if (s.white == spot) s.white.clear();
+    session_.change(setup_, s, tr("Remove %1").arg(name_of_white(spot)));
 }
 
 void BalancePage::balance_on(const QString& white) {
@@ -86,11 +236,13 @@ void BalancePage::balance_on(const QString& white) {
 }
 
 void BalancePage::show_candidates(const SetupState& s) {
+    const QSignalBlocker quiet(candidates_);
+    const int row = candidates_->currentRow();
     candidates_->setRowCount(0);
-    if (!s.shot || !s.reference) return;
+    if (!s.shot || !s.reference) return show_chosen();
     const std::string chosen = !s.settings.white.empty() ? s.settings.white : s.balance ? s.balance->white_patch : "";
     const auto& matrix = s.shot->frame.camera_from_xyz;
-    const auto all = balance::candidates(s.shot->reading, *s.reference, &s.shot->definition, matrix ? &*matrix : nullptr);
+    const auto all = balance::candidates(s.shot->reading, *s.reference, &s.shot->definition, matrix ? &*matrix : nullptr, s.settings.spots);
     candidates_->setRowCount(static_cast<int>(all.size()));
     for (int r = 0; r < candidates_->rowCount(); ++r) {
         const balance::Candidate& c = all[static_cast<std::size_t>(r)];
@@ -108,6 +260,8 @@ void BalancePage::show_candidates(const SetupState& s) {
             candidates_->setItem(r, k, item);
         }
     }
+    candidates_->setCurrentCell(std::min(row, candidates_->rowCount() - 1), 0);
+    show_chosen();
 }
 
 void BalancePage::show_exposures(const SetupState& s) {
@@ -126,25 +280,78 @@ void BalancePage::show_exposures(const SetupState& s) {
     }
 }
 
+void BalancePage::show_frames(const SetupState& s) {
+    const QSignalBlocker quiet(frame_);
+    const QVariant kept = frame_->currentData();
+    frame_->clear();
+    frame_->addItem(tr("Chart shot"), qlonglong(0));
+    for (const Id f : s.frames)
+        if (const plan::Frame* row = session_.frame_row(f)) frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
+    frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
+}
+
+// The pixels once for each frame: the whole ones, and few of them to follow a slider.
+void BalancePage::load_pixels() {
+    const SetupState& s = session_.at(setup_);
+    const Id frame = frame_->currentData().toLongLong();
+    if (small_ && pixels_setup_ == setup_ && pixels_frame_ == frame && pixels_of_ == s.frame) return render(false);
+    pixels_setup_ = setup_, pixels_frame_ = frame, pixels_of_ = s.frame;
+    small_.reset(), whole_.reset();
+    const auto take = [this, request = ++request_](std::shared_ptr<const frame::Frame>& to, bool live) {
+        return [this, request, &to, live](std::shared_ptr<const frame::Frame> pixels) {
+            if (request != request_) return; // another frame was asked for meanwhile
+            to = pixels;
+            render(live);
+        };
+    };
+    session_.pixels(setup_, frame, live_width, take(small_, true));
+    session_.pixels(setup_, frame, 0, take(whole_, false));
+}
+
+void BalancePage::render(bool live) {
+    const std::shared_ptr<const frame::Frame> pixels = live || !whole_ ? small_ : whole_;
+    if (!pixels || !session_.has(setup_) || !session_.at(setup_).balance) return;
+    const SetupState& s = session_.at(setup_);
+    const bool finishing = tabs_->currentIndex() == finish_tab && s.correction;
+    fit::Correction alone = finishing ? *s.correction : fit::balance_alone(*s.balance, s.light);
+    alone.finish = {};
+    fit::Correction finished = alone;
+    finished.finish = finish_->finish();
+    const auto make = [pixels, alone, finished] {
+        return std::pair(rendition_of(apply::corrected(*pixels, alone, "srgb"), *pixels), finished.finish.empty() ? Rendition{} : rendition_of(apply::corrected(*pixels, finished, "srgb"), *pixels));
+    };
+    const auto show = [this, request = ++rendered_, names = std::pair(finishing ? tr("The correction alone") : tr("Balanced only"), tr("Finished: %1").arg(qs(balance::in_words(finished.finish))))](const std::pair<Rendition, Rendition>& made) {
+        if (request != rendered_) return;
+        picture_->set_names(names.first, names.second);
+        picture_->set_picture(made.first);
+        picture_->set_after(made.second);
+        const auto measured = [](const Rendition& r) { return r.empty() ? QImage() : r.small(std::min(live_width, r.levels.front().width())); };
+        scopes_->set(measured(made.first), measured(made.second), made.first.full_width);
+    };
+    if (pixels == small_) return show(make());
+    session_.tasks().run_quietly([make, show](std::stop_token, const Progress&) -> Tasks::Then { return [show, made = make()] { show(made); }; });
+}
+
 void BalancePage::show_setup(Id setup) {
-    const bool other = setup != setup_ || shown_shot_ != session_.at(setup).shot || shown_ != session_.at(setup).settings;
+    if (setup != setup_) picture_->set_region({}), scopes_->set_region({});
     setup_ = setup;
     const SetupState& s = session_.at(setup);
-    shown_shot_ = s.shot;
-    shown_ = s.settings;
-    if (!s.balance || !s.frame) {
-        shown_shot_.reset();
+    show_frames(s);
+    finish_->set(s, session_.kit());
+    const bool chart_frame = frame_->currentData().toLongLong() == 0;
+    if (!s.balance || (chart_frame && !s.frame)) {
+        small_.reset(), whole_.reset();
         picture_->set_picture(s.picture, tr("There is nothing to balance yet."));
-    } else if (other) {
-        // The picture with the balance and its exposure, nothing more.
-        const auto frame = s.frame;
-        const colour::Vec3 gains = s.balance->exposure * s.balance->gains;
-        session_.tasks().run(tr("Balancing"), [this, frame, gains, setup](std::stop_token stop, const Progress&) -> Tasks::Then {
-            const Rendition r = rendition_of(apply::uncorrected(*frame, gains, "srgb", stop), *frame);
-            return [this, r, setup] { if (setup == setup_) picture_->set_picture(r); };
-        });
+        picture_->set_after({});
+        scopes_->set({}, {}, 0);
+    } else {
+        load_pixels();
     }
-    picture_->set_chart(s.shot ? &s.shot->definition : nullptr, s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
+    const auto corners = s.shot && chart_frame ? std::optional(s.shot->placement.corners) : std::nullopt;
+    picture_->set_chart(s.shot ? &s.shot->definition : nullptr, corners, false);
+    scopes_->set_chart(corners ? scope::Part(*corners) : scope::Part());
+    spot_->setEnabled(s.balance.has_value());
+    add_light_->setEnabled(s.shot && s.shot->frame.camera_from_xyz);
     if (s.balance) picture_->select_patch(QString::fromStdString(s.balance->white_patch));
     {
         const QSignalBlocker quiet(white_);
@@ -154,12 +361,15 @@ void BalancePage::show_setup(Id setup) {
         if (s.shot)
             for (const chart::Patch& p : s.shot->definition.patches)
                 if (p.role == "neutral") white_->addItem(QString::fromStdString(p.id), QString::fromStdString(p.id));
+        for (const std::string& spot : s.settings.spots) white_->addItem(name_of_white(spot), qs(spot));
         white_->setCurrentIndex(std::max(0, white_->findData(QString::fromStdString(s.settings.white))));
         white_->setEnabled(s.shot != nullptr);
     }
     plot_->set(s);
     show_candidates(s);
     show_exposures(s);
+    curves_->setChecked(s.settings.curves);
+    curves_->setVisible(s.settings.curves || (s.balance && plot_->largest_percent() > balance::most_off_percent));
     if (!s.balance) {
         light_->set("\u2013", s.balance_problem);
         facts_->set({});

@@ -1,10 +1,15 @@
 #pragma once
 
+#include <QCheckBox>
 #include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QTabWidget>
 #include <QTableWidget>
 
 #include "../plots/neutral_plot.hpp"
 #include "../widgets/picture_view.hpp"
+#include "../widgets/scopes.hpp"
+#include "finish_panel.hpp"
 #include "page.hpp"
 
 namespace refero::app {
@@ -19,7 +24,17 @@ public:
     PictureView* picture() override { return picture_; }
 
 private:
+    QWidget* candidates_tab();
+    QWidget* picture_part();
     void balance_on(const QString& white);
+    void add_spot(const balance::Spot& spot);
+    std::string chosen_spot() const; ///< of the table's current row; empty: it is none
+    void grade_chosen();
+    void forget_chosen();
+    void load_pixels();
+    void render(bool live);
+    void show_chosen();
+    void show_frames(const SetupState& s);
     void show_candidates(const SetupState& s);
     void show_exposures(const SetupState& s);
 
@@ -29,8 +44,18 @@ private:
     QComboBox* white_;
     NeutralPlot* plot_;
     QTableWidget *candidates_, *exposures_;
-    std::shared_ptr<const job::MeasuredShot> shown_shot_;
-    Settings shown_;
+    QComboBox *frame_, *preset_;
+    QDoubleSpinBox *kelvin_, *green_;
+    QPushButton *spot_, *grade_, *forget_, *add_light_;
+    QCheckBox* curves_;
+    QTabWidget *plots_, *tabs_;
+    Scopes* scopes_;
+    FinishPanel* finish_;
+    std::shared_ptr<const frame::Frame> small_, whole_; ///< of the frame on show
+    Id pixels_setup_ = 0, pixels_frame_ = 0;
+    std::shared_ptr<const frame::Frame> pixels_of_;
+    int rendered_ = 0;
+    int request_ = 0;
 };
 
 } // namespace refero::app

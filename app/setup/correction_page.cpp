@@ -27,8 +27,8 @@ constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
 } // namespace
 
 CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
-    : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), differs_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox),
-      words_(new QLabel) {
+    : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), differs_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox), compare_(new QComboBox),
+      strong_(new QCheckBox(tr("Colours \u00d7 3"))), tabs_(new QTabWidget), elsewhere_(new ElsewherePanel(session)), weights_(new WeightsPanel(session)), scopes_(new Scopes), ramps_(new RampView), words_(new QLabel) {
     side()->addWidget(left_out_);
     choice_->setWordWrap(true);
     side()->addWidget(choice_);
@@ -69,22 +69,94 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     auto* column = new QVBoxLayout(view);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
+    column->addLayout(picture_bar());
+    column->addWidget(picture_, 1);
+    tabs_->setObjectName("correctionTabs");
+    tabs_->setDocumentMode(true);
+    tabs_->addTab(candidates_tab(), tr("Candidates"));
+    tabs_->addTab(versions_tab(), tr("Kept versions"));
+    tabs_->addTab(elsewhere_, tr("Made elsewhere"));
+    tabs_->addTab(weights_, tr("Weights"));
+    tabs_->addTab(ramps_, tr("Ramps between hues"));
+    tabs_->addTab(scopes_, tr("Scopes"));
+    connect(elsewhere_, &ElsewherePanel::compare, this, &CorrectionPage::compare_with);
+    connect(scopes_, &Scopes::region_wanted, this, [this] { picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); });
+    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
+        const QRectF r = QRectF(QPointF(at[0].x(), at[0].y()), QPointF(at[1].x(), at[1].y())).normalized();
+        picture_->set_region(r);
+        scopes_->set_region(std::array<Eigen::Vector2d, 4>{Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
+    });
+    arrange(view, tabs_, 262);
+}
+
+QHBoxLayout* CorrectionPage::picture_bar() {
     auto* bar = new QHBoxLayout;
     bar->setContentsMargins(0, 0, 0, 0);
-    auto* label = new QLabel(tr("F&rame"));
-    label->setBuddy(frame_);
-    frame_->setMinimumWidth(230);
-    bar->addWidget(label);
-    bar->addWidget(frame_);
+    const auto add = [bar](const QString& text, QComboBox* box) {
+        auto* label = new QLabel(text);
+        label->setBuddy(box);
+        bar->addWidget(label);
+        bar->addWidget(box);
+    };
+    frame_->setMinimumWidth(190);
+    add(tr("F&rame"), frame_);
+    compare_->setObjectName("compareWith");
+    compare_->setMinimumWidth(190);
+    compare_->setToolTip(tr("What the correction in force is seen beside, left of the split"));
+    add(tr("&Beside"), compare_);
     bar->addStretch();
+    strong_->setObjectName("strongColours");
+    strong_->setToolTip(tr("Both pictures and their scopes with three times the chroma, so that faults are seen. Never handed over"));
+    bar->addWidget(strong_);
     auto* flip = new QPushButton(icon("flip"), tr("Flip"));
     flip->setToolTip(tr("Before alone, after alone, both with the split (Space)"));
-    connect(flip, &QPushButton::clicked, picture_, &PictureView::flip);
     bar->addWidget(flip);
-    column->addLayout(bar);
-    column->addWidget(picture_, 1);
+    connect(flip, &QPushButton::clicked, picture_, &PictureView::flip);
     connect(frame_, &QComboBox::activated, this, &CorrectionPage::show_pictures);
+    connect(strong_, &QCheckBox::toggled, this, &CorrectionPage::show_pictures);
+    connect(compare_, &QComboBox::activated, this, [this](int i) { compare_with(comparisons_[static_cast<std::size_t>(i)]); });
+    return bar;
+}
 
+QWidget* CorrectionPage::versions_tab() {
+    versions_ = plain_table({{tr("Made"), tr("Newest first; the first is in force")},
+                             {tr("Model"), {}},
+                             {tr("Left out"), tr("Mean CIEDE2000 on patches left out, of its own chart shot")},
+                             {tr("On this chart shot"), tr("Mean CIEDE2000 on the chart shot in force, exposure scaled to the white patch")},
+                             {tr(""), {}}},
+                            tr("Kept versions"));
+    versions_->setObjectName("versions");
+    for (const int k : {2, 3}) versions_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    bring_back_ = new QPushButton(tr("Put this one in force"));
+    bring_back_->setObjectName("bringBack");
+    connect(versions_, &QTableWidget::currentCellChanged, this, [this](int row) {
+        const auto* item = versions_->item(row, 0);
+        bring_back_->setEnabled(row > 0);
+        if (!item || row <= 0) return;
+        Comparison with;
+        with.with = Comparison::With::version;
+        with.version = item->data(Qt::UserRole).toLongLong();
+        compare_with(with);
+    });
+    connect(bring_back_, &QPushButton::clicked, this, [this] {
+        if (const auto* item = versions_->item(versions_->currentRow(), 0)) session_.bring_back(setup_, item->data(Qt::UserRole).toLongLong());
+    });
+    auto* tab = new QWidget;
+    auto* column = new QVBoxLayout(tab);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    column->addWidget(versions_, 1);
+    auto* row = new QHBoxLayout;
+    auto* note = new QLabel(tr("Choose one to see it beside the correction in force: by the split, by flipping, by numbers."));
+    note->setProperty("dim", true);
+    row->addWidget(note);
+    row->addStretch();
+    row->addWidget(bring_back_);
+    column->addLayout(row);
+    return tab;
+}
+
+QWidget* CorrectionPage::candidates_tab() {
     auto* below = new QWidget;
     auto* rows = new QVBoxLayout(below);
     rows->setContentsMargins(0, 0, 0, 0);
@@ -108,7 +180,64 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     words_->setProperty("dim", true);
     rows->addWidget(candidates_, 1);
     rows->addWidget(words_);
-    arrange(view, below, 246);
+    return below;
+}
+
+QString CorrectionPage::name_of(const Comparison& with) const {
+    switch (with.with) {
+    case Comparison::With::balance: return tr("balance alone");
+    case Comparison::With::standard: return tr("raw file's own matrix");
+    case Comparison::With::elsewhere: return QString::fromStdString(with.other.file.filename().string());
+    case Comparison::With::version:
+        for (int r = 0; r < versions_->rowCount(); ++r)
+            if (versions_->item(r, 0)->data(Qt::UserRole).toLongLong() == with.version) return tr("version of %1").arg(versions_->item(r, 0)->text());
+        return tr("an earlier version");
+    }
+    return {};
+}
+
+void CorrectionPage::compare_with(const Comparison& with) {
+    with_ = with;
+    show_comparisons(session_.at(setup_));
+    show_pictures();
+}
+
+void CorrectionPage::show_comparisons(const SetupState& s) {
+    const QSignalBlocker quiet(compare_);
+    comparisons_ = {Comparison{}};
+    if (s.shot && s.shot->frame.camera_from_xyz) comparisons_.push_back({Comparison::With::standard, 0, {}, 1});
+    for (int r = 1; r < versions_->rowCount(); ++r) comparisons_.push_back({Comparison::With::version, versions_->item(r, 0)->data(Qt::UserRole).toLongLong(), {}, 1});
+    for (const prove::Named& n : s.settings.others) comparisons_.push_back({Comparison::With::elsewhere, 0, n, 1});
+    // What is gone is no longer compared with; a file that is used otherwise now, is so.
+    auto found = std::find(comparisons_.begin(), comparisons_.end(), with_);
+    if (found == comparisons_.end()) found = std::find_if(comparisons_.begin(), comparisons_.end(), [&](const Comparison& c) { return c.with == Comparison::With::elsewhere && with_.with == c.with && c.other.file == with_.other.file; });
+    if (found == comparisons_.end()) found = comparisons_.begin();
+    with_ = *found;
+    compare_->clear();
+    for (const Comparison& c : comparisons_) compare_->addItem(name_of(c));
+    compare_->setCurrentIndex(static_cast<int>(found - comparisons_.begin()));
+}
+
+void CorrectionPage::show_versions(const SetupState& s) {
+    std::string now = formatted("%lld|%p", static_cast<long long>(s.id), static_cast<const void*>(s.shot.get()));
+    for (const plan::Correction& c : session_.shoot().corrections)
+        if (c.setup == s.id) now += formatted("|%lld", static_cast<long long>(c.id));
+    if (now == versions_of_) return;
+    versions_of_ = now;
+    const QSignalBlocker quiet(versions_);
+    const auto all = session_.versions(s.id);
+    versions_->setRowCount(static_cast<int>(all.size()));
+    for (int r = 0; r < versions_->rowCount(); ++r) {
+        const Version& v = all[static_cast<std::size_t>(r)];
+        const QString texts[] = {v.made, v.model, QString::number(v.left_out, 'f', 2), v.here > 0 ? QString::number(v.here, 'f', 2) : QString("\u2013"), r == 0 ? tr("in force") : QString()};
+        for (int k = 0; k < 5; ++k) {
+            auto* item = new QTableWidgetItem(texts[k]);
+            if (k == 0) item->setData(Qt::UserRole, qlonglong(v.id));
+            item->setTextAlignment((k == 2 || k == 3 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            versions_->setItem(r, k, item);
+        }
+    }
+    bring_back_->setEnabled(versions_->currentRow() > 0);
 }
 
 void CorrectionPage::choose_frame(Id frame) {
@@ -146,6 +275,11 @@ void CorrectionPage::show_setup(Id setup) {
         choice_->clear();
     }
     show_candidates(s);
+    show_versions(s);
+    show_comparisons(s);
+    elsewhere_->show_setup(setup);
+    weights_->show_setup(setup);
+    scopes_->set_chart(s.shot ? scope::Part(s.shot->placement.corners) : scope::Part());
     show_pictures();
 }
 
@@ -175,12 +309,14 @@ void CorrectionPage::show_candidates(const SetupState& s) {
         QStringList ids;
         for (const std::string& id : s.correction->left_out)
             if (std::find(s.correction->odd.begin(), s.correction->odd.end(), id) == s.correction->odd.end()) ids << QString::fromStdString(id);
-        if (!ids.isEmpty()) words += tr(" Not fitted, clipped or unreadable: %1.").arg(ids.join(", "));
+        if (!ids.isEmpty()) words += tr(" Not fitted: %1.").arg(ids.join(", "));
         QStringList odd;
         for (const std::string& id : s.correction->odd) odd << QString::fromStdString(id);
         if (!odd.isEmpty()) words += tr(" Not fitted, because no light and camera explain it: %1. Look for dirt, a finger or a reflection there.").arg(odd.join(", "));
     }
+    for (const std::string& caution : s.correction->cautions) words += " " + QString::fromStdString(caution) + (caution.ends_with('.') ? "" : ".");
     words_->setText(words);
+    words_->setToolTip(words);
 }
 
 void CorrectionPage::show_differences(const SetupState& s) {
@@ -198,15 +334,28 @@ void CorrectionPage::show_pictures() {
     const SetupState& s = session_.at(setup_);
     show_differences(s);
     const Id frame = frame_->currentData().toLongLong();
-    if (!s.frame) return shown_any_ = false, picture_->set_picture({}, s.busy ? tr("Reading the frame \u2026") : tr("No chart shot yet."));
+    if (!s.frame) {
+        shown_any_ = false;
+        scopes_->set({}, {}, 0);
+        return picture_->set_picture({}, s.busy ? tr("Reading the frame \u2026") : tr("No chart shot yet."));
+    }
+    Comparison with = with_;
+    with.chroma = strong_->isChecked() ? 3 : 1;
     const bool same_frame = shown_setup_ == setup_ && shown_frame_ == frame;
-    if (same_frame && shown_correction_ == s.correction && shown_any_) return;
-    shown_setup_ = setup_, shown_frame_ = frame, shown_correction_ = s.correction;
+    if (same_frame && shown_correction_ == s.correction && shown_with_ == with && shown_any_) return;
+    if (!same_frame) picture_->set_region({}), scopes_->set_region({});
+    if (shown_correction_ != s.correction || !same_frame) ramps_->set(s.correction ? prove::ramps([&](const colour::Vec3& rgb) { return (*s.correction)(rgb); }, s.correction->reading, s.correction->reference) : std::vector<prove::Ramp>());
+    shown_setup_ = setup_, shown_frame_ = frame, shown_correction_ = s.correction, shown_with_ = with;
     shown_any_ = true;
-    session_.preview(setup_, frame, [this, request = ++request_](const Rendition& before, const Rendition& after) {
+    const QString strong = strong_->isChecked() ? tr(", colours \u00d7 3") : QString();
+    const QString finish = s.correction && !s.correction->finish.empty() ? tr("; %1").arg(QString::fromStdString(balance::in_words(s.correction->finish))) : QString();
+    picture_->set_names(tr("Before: %1%2").arg(name_of(with), strong), tr("After: corrected%1%2").arg(finish, strong));
+    session_.preview(setup_, frame, with, [this, request = ++request_](const Rendition& before, const Rendition& after) {
         if (request != request_) return; // another picture was asked for meanwhile
         picture_->set_picture(before);
         picture_->set_after(after);
+        const auto small = [](const Rendition& r) { constexpr int measured = 900; return r.empty() ? QImage() : r.small(std::min(measured, r.levels.front().width())); };
+        scopes_->set(small(before), small(after), before.full_width);
     });
 }
 

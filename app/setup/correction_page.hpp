@@ -1,11 +1,17 @@
 #pragma once
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QTabWidget>
 #include <QTableWidget>
 
+#include "../plots/proof_views.hpp"
 #include "../widgets/picture_view.hpp"
+#include "../widgets/scopes.hpp"
+#include "elsewhere_panel.hpp"
 #include "page.hpp"
+#include "weights_panel.hpp"
 
 namespace refero::app {
 
@@ -23,17 +29,36 @@ private:
     void show_pictures();
     void show_candidates(const SetupState& s);
     void show_differences(const SetupState& s);
+    void show_versions(const SetupState& s);
+    void show_comparisons(const SetupState& s);
+    QWidget* candidates_tab();
+    QWidget* versions_tab();
+    QHBoxLayout* picture_bar();
+    void compare_with(const Comparison& with);
+    QString name_of(const Comparison& with) const;
 
     PictureView* picture_;
     Figure* left_out_;
     QLabel *choice_, *differs_;
-    QComboBox *model_, *intent_, *frame_;
+    QComboBox *model_, *intent_, *frame_, *compare_;
+    QCheckBox* strong_;
+    QTabWidget* tabs_;
+    ElsewherePanel* elsewhere_;
+    WeightsPanel* weights_;
+    Scopes* scopes_;
+    RampView* ramps_;
+    QTableWidget* versions_;
+    QPushButton* bring_back_;
+    std::vector<Comparison> comparisons_; ///< by row of the box
+    Comparison with_;
+    std::string versions_of_;
     QPushButton* fit_;
     QTableWidget* candidates_ = nullptr;
     QLabel* words_;
     Id shown_setup_ = 0, shown_frame_ = -1;
     int request_ = 0;
     std::shared_ptr<const fit::Correction> shown_correction_;
+    Comparison shown_with_;
     bool shown_any_ = false;
 };
 

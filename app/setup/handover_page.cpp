@@ -23,7 +23,7 @@ struct Kind {
 constexpr Kind kinds[] = {
     {"cube", QT_TRANSLATE_NOOP("HandoverPage", "3D LUT"), ".cube", QT_TRANSLATE_NOOP("HandoverPage", "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes out. Holds any model; its error between nodes stands in the file.")},
     {"icc", QT_TRANSLATE_NOOP("HandoverPage", "ICC input profile"), ".icc", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers and scanners that take ICC profiles: linear camera RGB to CIE XYZ. Holds a matrix.")},
-    {"dcp", QT_TRANSLATE_NOOP("HandoverPage", "DNG camera profile"), ".dcp", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers that take DNG camera profiles. Holds a matrix for the light it was made under.")},
+    {"dcp", QT_TRANSLATE_NOOP("HandoverPage", "DNG camera profile"), ".dcp", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers that take DNG camera profiles. Holds any model as a matrix and a table of hue, saturation and value; for one light, or two.")},
     {"matrix", QT_TRANSLATE_NOOP("HandoverPage", "Matrix"), ".json", QT_TRANSLATE_NOOP("HandoverPage", "Plain numbers for scripts and own programs: gains, exposure and matrices as JSON.")},
     {"correction", QT_TRANSLATE_NOOP("HandoverPage", "Correction"), ".json", QT_TRANSLATE_NOOP("HandoverPage", "Refero's own file with all it was made from: reading, reference, candidates, sources. Opens here and in refero-cli.")},
     {"frames", QT_TRANSLATE_NOOP("HandoverPage", "Corrected frames"), "", QT_TRANSLATE_NOOP("HandoverPage", "The chart shot and all frames of this setup, corrected at full size.")},
@@ -34,7 +34,7 @@ const Kind& kind_at(int row) { return kinds[std::clamp(row, 0, static_cast<int>(
 } // namespace
 
 HandoverPage::HandoverPage(Session& session, QWidget* parent)
-    : Page(session, parent), kinds_(new QListWidget), what_(new QLabel), fits_(new QLabel), options_(new QWidget), encoding_(new QComboBox), space_(new QComboBox), picture_format_(new QComboBox), size_(new QSpinBox),
+    : Page(session, parent), kinds_(new QListWidget), what_(new QLabel), fits_(new QLabel), options_(new QWidget), encoding_(new QComboBox), space_(new QComboBox), second_(new QComboBox), picture_format_(new QComboBox), size_(new QSpinBox),
       folder_(new QLineEdit(last_folder())), name_(new QLineEdit), written_(new QTableWidget) {
     auto* main = new QWidget;
     auto* row = new QHBoxLayout(main);
@@ -79,6 +79,8 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     size_->setRange(2, 129);
     size_->setValue(33);
     add(tr("N&odes"), size_, tr("Nodes along each side of the cube; more are closer to the correction, 33 is customary"));
+    second_->setObjectName("secondLight");
+    add(tr("Second &light"), second_, tr("Another corrected setup of this camera under a light far from this one: programs interpolate between both by the light's temperature"));
     for (const char* f : {"tiff", "png", "jpeg", "exr"}) picture_format_->addItem(f);
     add(tr("File &format"), picture_format_, tr("TIFF and PNG with 16 bits, JPEG with 8, EXR linear half"));
     auto* browse = new QToolButton;
@@ -154,6 +156,7 @@ void HandoverPage::choose_kind() {
     encoding_->setCurrentText(id == "icc" ? "linear" : "srgb");
     visible(space_, id == "cube" || id == "frames" || id == "matrix");
     visible(size_, id == "cube");
+    visible(second_, id == "dcp");
     visible(picture_format_, id == "frames");
     visible(name_, id != "frames");
     name_->setText(default_name());
@@ -168,17 +171,30 @@ void HandoverPage::show_setup(Id setup) {
     const SetupState& s = session_.at(setup);
     const Kind& k = kind_at(kinds_->currentRow());
     write_->setEnabled(s.correction != nullptr);
-    const bool matrix_only = QString(k.id) == "icc" || QString(k.id) == "dcp" || QString(k.id) == "matrix";
+    const bool matrix_only = QString(k.id) == "icc" || QString(k.id) == "matrix";
+    {
+        const QVariant kept = second_->currentData();
+        second_->clear();
+        second_->addItem(tr("none: a profile for one light"), qlonglong(0));
+        for (const Id id : session_.ids())
+            if (const SetupState& t = session_.at(id); id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
+                second_->addItem(tr("%1 (%2 K)").arg(t.title).arg(qRound(t.correction->light->kelvin / 50) * 50), qlonglong(id));
+        second_->setCurrentIndex(std::max(0, second_->findData(kept)));
+    }
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
     else if (s.correction_stale()) fits_->setText(tr("The correction is stale: %1. %2 before you hand it over.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)));
     else if (s.balance_only()) fits_->setText(tr("Balance only: gains and exposure, no colour correction. %1 becomes neutral.").arg(QString::fromStdString(s.correction->balance.white_patch)));
-    else if (matrix_only && !fit::is_matrix(s.correction->model)) {
+    else if (matrix_only && !s.correction->is_matrix()) {
         double matrix = 0;
         for (const fit::Candidate& c : s.correction->candidates)
             if (c.model == fit::Model::matrix) matrix = c.cross_validated.mean;
-        fits_->setText(tr("This format cannot hold the chosen root-polynomial (left out: mean %1). It gets the best matrix for the same reading (mean %2).").arg(s.correction->cross_validated.mean, 0, 'f', 2).arg(matrix, 0, 'f', 2));
+        fits_->setText(tr("This format cannot hold the chosen model (left out: mean %1). It gets the best matrix for the same reading (mean %2).").arg(s.correction->cross_validated.mean, 0, 'f', 2).arg(matrix, 0, 'f', 2));
     } else
         fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.").arg(s.correction->cross_validated.mean, 0, 'f', 2));
+    if (s.correction && !s.correction->finish.empty() && !s.balance_only()) {
+        const bool held = QString(k.id) == "cube" || QString(k.id) == "frames" || QString(k.id) == "correction";
+        fits_->setText(fits_->text() + " " + (held ? tr("With it goes what is done after the correction: %1.") : tr("It leaves out what is done after the correction (%1): set that where the pictures are developed.")).arg(QString::fromStdString(balance::in_words(s.correction->finish))));
+    }
     written_->setRowCount(static_cast<int>(s.handovers.size()));
     for (int i = 0; i < static_cast<int>(s.handovers.size()); ++i) {
         const Handover& h = s.handovers[static_cast<std::size_t>(i)];
@@ -207,6 +223,7 @@ void HandoverPage::write() {
     options.input_encoding = id == "cube" || id == "icc" ? encoding_->currentText().toStdString() : "";
     options.space = space_->currentText().toStdString();
     options.size = size_->value();
+    if (const Id second = second_->currentData().toLongLong(); id == "dcp" && session_.has(second)) options.second = session_.at(second).correction;
     session_.export_file(setup_, deliver::format_named(id.toStdString()), options, file);
 }
 

@@ -27,7 +27,7 @@ private:
     QListWidget* kinds_;
     QLabel *what_, *fits_;
     QWidget* options_;
-    QComboBox *encoding_, *space_, *picture_format_;
+    QComboBox *encoding_, *space_, *second_, *picture_format_;
     QSpinBox* size_;
     QLineEdit *folder_, *name_;
     QPushButton* write_;

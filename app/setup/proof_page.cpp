@@ -1,13 +1,16 @@
 #include "proof_page.hpp"
 
+#include <QFileDialog>
 #include <QLabel>
+#include <QSignalBlocker>
 #include <QTabWidget>
 
 namespace refero::app {
 
 ProofPage::ProofPage(Session& session, QWidget* parent)
     : Page(session, parent), swatches_(new Swatches), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), words_(new QLabel), facts_(new Facts), bars_(new ProofPlot), shifts_(new ShiftPlot),
-      table_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})) {
+      table_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})),
+      lightness_(new LightnessPlot), casts_(new CastPlot), wheel_(new HueWheel), on_(new QComboBox) {
     table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, hue angle"));
     side()->addWidget(left_out_);
     words_->setWordWrap(true);
@@ -21,6 +24,14 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
     key->setProperty("dim", true);
     side()->addWidget(key);
 
+    auto* label = new QLabel(tr("Prove &on"));
+    label->setBuddy(on_);
+    side()->addWidget(label);
+    side()->addWidget(on_);
+    on_->setObjectName("proveOn");
+    on_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    on_->setToolTip(tr("Another frame of a chart: of this setup, of another day, or another chart. The correction has not seen it"));
+    connect(on_, &QComboBox::activated, this, &ProofPage::prove_on);
     prove_ = side_button(tr("Prove it on this chart shot"), {}, tr("Keeps the differences that the correction leaves on this setup's own chart shot (Ctrl+Return)"), true);
     prove_->setObjectName("proveButton");
     connect(prove_, &QPushButton::clicked, this, [this] { session_.prove(setup_); });
@@ -29,7 +40,14 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
     lower->setHandleWidth(8);
     lower->setChildrenCollapsible(false);
     lower->addWidget(bars_);
-    lower->addWidget(shifts_);
+    auto* views = new QTabWidget;
+    views->setObjectName("proofViews");
+    views->setDocumentMode(true);
+    views->addTab(shifts_, tr("a* b*"));
+    views->addTab(wheel_, tr("Hues"));
+    views->addTab(lightness_, tr("Lightness"));
+    views->addTab(casts_, tr("Neutrals"));
+    lower->addWidget(views);
     lower->addWidget(table_);
     lower->setStretchFactor(0, 5);
     lower->setStretchFactor(1, 3);
@@ -48,15 +66,55 @@ void ProofPage::choose(const QString& id) {
 }
 
 void ProofPage::show_setup(Id setup) {
+    const bool other = setup != setup_;
     setup_ = setup;
     const SetupState& s = session_.at(setup);
-    const prove::Proof* proof = s.proof.get();
+    if (other || elsewhere_of_ != s.correction) elsewhere_.reset(), on_file_.clear();
+    show_others(s);
+    show_proof(s, elsewhere_ ? elsewhere_.get() : s.proof.get());
+}
+
+// Every frame of a chart that the job has, and any other.
+void ProofPage::show_others(const SetupState& s) {
+    const QSignalBlocker quiet(on_);
+    on_->clear();
+    on_->addItem(tr("its own chart shot"), QString());
+    for (const plan::ChartShot& shot : session_.shoot().chart_shots)
+        if (const plan::Frame* row = session_.frame_row(shot.frame); row && shot.id != s.chart_shot && row->problem.empty() && row->kind != plan::FrameKind::clip)
+            on_->addItem(tr("%1, %2").arg(QString::fromStdString(fs::path(row->path).filename().string()), session_.title_of(shot.setup)), QString::fromStdString(row->path));
+    if (!on_file_.isEmpty() && on_->findData(on_file_) < 0) on_->addItem(QFileInfo(on_file_).fileName(), on_file_);
+    on_->addItem(tr("another frame \u2026"), QString("?"));
+    on_->setCurrentIndex(std::max(0, on_->findData(on_file_)));
+    on_->setEnabled(s.correction && !s.balance_only());
+}
+
+void ProofPage::prove_on(int index) {
+    QString file = on_->itemData(index).toString();
+    if (file == "?") {
+        file = QFileDialog::getOpenFileName(this, tr("A frame of a chart"), last_folder());
+        if (file.isEmpty()) return show_others(session_.at(setup_));
+    }
+    on_file_ = file;
+    elsewhere_.reset();
+    if (file.isEmpty()) return show_setup(setup_);
+    elsewhere_of_ = session_.at(setup_).correction;
+    session_.prove_on(setup_, file.toStdString(), [this, file, setup = setup_](std::shared_ptr<const prove::Proof> proof) {
+        if (file != on_file_ || setup != setup_ || !session_.has(setup)) return;
+        elsewhere_ = proof;
+        show_setup(setup);
+    });
+}
+
+void ProofPage::show_proof(const SetupState& s, const prove::Proof* proof) {
     std::optional<chart::Definition> definition;
     if (s.shot) definition = s.shot->definition;
     else if (s.correction && !s.correction->reading.chart.empty()) try { definition = chart::find_definition(s.correction->reading.chart); } catch (const Error&) {}
     swatches_->set(definition ? &*definition : nullptr, proof);
     bars_->set(proof, s.correction ? s.correction->cross_validated : fit::Statistics{});
     shifts_->set(proof);
+    wheel_->set(proof);
+    lightness_->set(proof);
+    casts_->set(proof);
     std::vector<PatchRow> rows;
     if (proof)
         for (const auto& p : proof->patches) rows.push_back({QString::fromStdString(p.id), colour_of_lab(p.reference_lab), {p.delta_e_2000, p.lightness, p.chroma, p.hue_deg}});
@@ -68,9 +126,17 @@ void ProofPage::show_setup(Id setup) {
         facts_->set({});
         return;
     }
-    prove_->setVisible(s.correction && !s.proved);
+    prove_->setVisible(s.correction && !s.proved && !elsewhere_);
     const auto& f = proof->delta_e_2000;
     const auto& c = s.correction->cross_validated;
+    if (elsewhere_) {
+        left_out_->set(QString::number(f.mean, 'f', 2), tr("On %1: evidence, the correction has not seen this frame.").arg(QFileInfo(on_file_).fileName()));
+        words_->setText(QString::fromStdString(prove::in_words(*proof, *s.correction)));
+        facts_->set({{tr("There"), tr("mean %1, median %2,\n95 % %3, max %4").arg(f.mean, 0, 'f', 2).arg(f.median, 0, 'f', 2).arg(f.p95, 0, 'f', 2).arg(f.max, 0, 'f', 2)},
+                     {tr("Exposure"), tr("%1 stops to be\nas bright as the reference").arg(QString::asprintf("%+.2f", proof->exposure_stops))},
+                     {tr("Counted"), tr("%1 patches").arg(std::count_if(proof->patches.begin(), proof->patches.end(), [](const auto& p) { return p.fitted; }))}});
+        return;
+    }
     if (s.taken_from) {
         left_out_->set(QString::number(f.mean, 'f', 2), tr("A correction of %1, on this setup's own chart shot: it was not fitted to it.").arg(session_.title_of(s.taken_from)));
         facts_->set({{tr("Here"), tr("mean %1, median %2,\n95 % %3, max %4").arg(f.mean, 0, 'f', 2).arg(f.median, 0, 'f', 2).arg(f.p95, 0, 'f', 2).arg(f.max, 0, 'f', 2)}});
@@ -99,6 +165,7 @@ void ProofPage::show_facts(const SetupState& s) {
     facts.emplace_back(tr("Neighbours"), changed.empty() ? tr("keep their distances") : tr("moved: %1").arg(list(changed)));
     const auto beyond = prove::outside(proof, "srgb");
     facts.emplace_back(tr("Beyond sRGB"), beyond.empty() ? tr("none") : list(beyond));
+    if (const auto index = prove::metamerism_index(c)) facts.emplace_back(tr("Camera"), tr("sees this light's colours\nlike the eye to %1 of 100").arg(std::lround(*index)));
     facts.emplace_back(tr("Counted"), tr("%1 of %2 patches").arg(std::count_if(proof.patches.begin(), proof.patches.end(), [](const auto& p) { return p.fitted; })).arg(proof.patches.size()));
     facts_->set(facts);
 }

@@ -1,6 +1,9 @@
 #pragma once
 
+#include <QComboBox>
+
 #include "../plots/proof_plot.hpp"
+#include "../plots/proof_views.hpp"
 #include "../plots/shift_plot.hpp"
 #include "../widgets/patch_table.hpp"
 #include "../widgets/swatches.hpp"
@@ -19,6 +22,9 @@ public:
 private:
     void choose(const QString& id);
     void show_facts(const SetupState& s);
+    void show_proof(const SetupState& s, const prove::Proof* proof);
+    void show_others(const SetupState& s);
+    void prove_on(int index);
     void draw_again(const SetupState& s);
 
     Swatches* swatches_;
@@ -30,6 +36,13 @@ private:
     ProofPlot* bars_;
     ShiftPlot* shifts_;
     PatchTable* table_;
+    LightnessPlot* lightness_;
+    CastPlot* casts_;
+    HueWheel* wheel_;
+    QComboBox* on_; ///< what it is proved on
+    QString on_file_;
+    std::shared_ptr<const prove::Proof> elsewhere_; ///< on that
+    std::shared_ptr<const fit::Correction> elsewhere_of_;
     QPushButton* prove_;
 };
 

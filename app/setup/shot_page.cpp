@@ -70,10 +70,10 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     ways->addAction(tr("Drag four corners"), this, &ShotPage::place_by_hand);
     ways->addAction(tr("Click the first and the last patch"), this, [this] {
         const chart::Definition d = chart::find_definition(chosen_chart());
-        picture_->pick_two(tr("Click the middle of patch %1").arg(QString::fromStdString(d.patches.front().id)), tr("Now the middle of patch %1").arg(QString::fromStdString(d.patches.back().id)));
+        picture_->pick({tr("Click the middle of patch %1").arg(QString::fromStdString(d.patches.front().id)), tr("Now the middle of patch %1").arg(QString::fromStdString(d.patches.back().id))});
     });
     by_hand_->setMenu(ways);
-    connect(picture_, &PictureView::two_picked, this, &ShotPage::place_from_two);
+    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) { place_from_two(at[0], at[1]); });
     connect(again_, &QPushButton::clicked, this, [this] {
         Settings s = session_.at(setup_).settings;
         s.corners.reset();

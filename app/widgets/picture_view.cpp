@@ -22,6 +22,7 @@ PictureView::PictureView(QWidget* parent) : QWidget(parent) {
     setMouseTracking(true);
     setMinimumSize(240, 160);
     setAccessibleName(tr("Picture"));
+    set_names(tr("Before: balanced only"), tr("After: corrected"));
 }
 
 void PictureView::set_picture(const Rendition& picture, const QString& empty_text) {
@@ -53,11 +54,22 @@ void PictureView::select_patch(const QString& id) {
     update();
 }
 
-void PictureView::pick_two(const QString& first, const QString& second) {
-    pick_words_ = {first, second};
+void PictureView::pick(const QStringList& words) {
+    if (before_.empty()) return;
+    pick_words_ = words;
     picked_.clear();
     setFocus();
     setCursor(Qt::CrossCursor);
+    update();
+}
+
+void PictureView::set_names(const QString& before, const QString& after) {
+    name_before_ = before, name_after_ = after;
+    update();
+}
+
+void PictureView::set_region(const std::optional<QRectF>& region) {
+    region_ = region;
     update();
 }
 
@@ -225,7 +237,7 @@ void PictureView::paintEvent(QPaintEvent*) {
         draw(painter, before_, rect());
     } else if (flipped_ != Flip::split) {
         draw(painter, flipped_ == Flip::before ? before_ : after_, rect());
-        draw_tag(painter, flipped_ == Flip::before ? tr("Before: balanced only") : tr("After: corrected"), Qt::AlignLeft);
+        draw_tag(painter, flipped_ == Flip::before ? name_before_ : name_after_, Qt::AlignLeft);
     } else {
         const double x = split_ * width();
         draw(painter, before_, QRectF(0, 0, x, height()));
@@ -237,10 +249,18 @@ void PictureView::paintEvent(QPaintEvent*) {
         painter.setBrush(Qt::white);
         const QPointF c(x, height() / 2.0);
         painter.drawRoundedRect(QRectF(c.x() - 7, c.y() - 20, 14, 40), 7, 7);
-        draw_tag(painter, tr("Before: balanced only"), Qt::AlignLeft);
-        draw_tag(painter, tr("After: corrected"), Qt::AlignRight);
+        draw_tag(painter, name_before_, Qt::AlignLeft);
+        draw_tag(painter, name_after_, Qt::AlignRight);
     }
     draw_chart(painter);
+    if (region_) {
+        const QRectF r(to_widget({region_->left(), region_->top()}), to_widget({region_->right(), region_->bottom()}));
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 190), 3));
+        painter.drawRect(r);
+        painter.setPen(QPen(Qt::white, 1, Qt::DashLine));
+        painter.drawRect(r);
+    }
     draw_loupe(painter);
     if (picking()) {
         painter.setRenderHint(QPainter::Antialiasing);
@@ -282,10 +302,10 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     if (picking()) {
         picked_.push_back(to_full(last_));
-        if (picked_.size() == 2) {
+        if (static_cast<qsizetype>(picked_.size()) == pick_words_.size()) {
             pick_words_.clear();
             unsetCursor();
-            emit two_picked(picked_[0], picked_[1]);
+            emit picked(std::vector(picked_));
         }
         return update();
     }

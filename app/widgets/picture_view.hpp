@@ -19,11 +19,15 @@ public:
     void set_picture(const Rendition& picture, const QString& empty_text = {});
     /// A second picture, shown right of the split. Empty: no split.
     void set_after(const Rendition& after);
+    /// What the two pictures are called.
+    void set_names(const QString& before, const QString& after);
+    /// A part to mark, in full-size pixels.
+    void set_region(const std::optional<QRectF>& region);
     /// Draws the chart's sampled squares and, where `editable`, its corners as handles.
     void set_chart(const chart::Definition* definition, const std::optional<chart::Corners>& corners, bool editable);
     void select_patch(const QString& id);
-    /// The next two clicks name two places; `words` tell what to click. Escape ends it.
-    void pick_two(const QString& first, const QString& second);
+    /// The next clicks name a place each; `words` tell what to click. Escape ends it.
+    void pick(const QStringList& words);
     bool picking() const { return !pick_words_.isEmpty(); }
     /// Where the view settles when a new picture comes: the whole picture, or the chart.
     void keep_chart_in_view(bool on) { chart_in_view_ = on; }
@@ -39,7 +43,7 @@ public:
 signals:
     void corners_moved(const chart::Corners& corners); ///< once a drag or a key press is done
     void patch_chosen(const QString& id);
-    void two_picked(const chart::Point& first, const chart::Point& second); ///< full-size pixels
+    void picked(const std::vector<chart::Point>& places); ///< full-size pixels, one for each word
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -81,6 +85,8 @@ private:
     Flip flipped_ = Flip::split;
     Drag drag_ = Drag::none;
     QStringList pick_words_;
+    QString name_before_, name_after_;
+    std::optional<QRectF> region_;
     std::vector<chart::Point> picked_;
     QPointF last_;
 };

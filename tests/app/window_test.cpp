@@ -414,7 +414,7 @@ TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
     choice->setCurrentIndex(choice->findData("grid24"));
     emit choice->activated(choice->currentIndex());
     ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot && session().tasks().running() == 0; }));
-    picture->pick_two("first", "last");
+    picture->pick({"first", "last"});
     EXPECT_TRUE(picture->picking());
     QTest::mouseClick(picture, Qt::LeftButton, {}, at("A1"));
     QTest::mouseClick(picture, Qt::LeftButton, {}, at("D6"));

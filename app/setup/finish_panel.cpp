@@ -1,0 +1,150 @@
+#include "finish_panel.hpp"
+
+#include <QGridLayout>
+#include <QLabel>
+#include <QSignalBlocker>
+
+#include "session_parts.hpp"
+
+namespace refero::app {
+
+FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboBox), house_(new QComboBox), tint_(new QComboBox), reset_(new QPushButton(tr("Nothing after it"))) {
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(6, 8, 6, 6);
+    grid->setHorizontalSpacing(10);
+    grid->setVerticalSpacing(8);
+    grid->setColumnStretch(1, 1);
+    school_->setObjectName("exposureSchool");
+    house_->setObjectName("houseStep");
+    tint_->setObjectName("tintPatch");
+    reset_->setObjectName("noFinish");
+    school_->setToolTip(tr("Exposure by a named school: where white comes to lie in the finished picture"));
+    house_->setToolTip(tr("The kit's house steps away from neutral, the same on every job"));
+    tint_->setToolTip(tr("A tinted patch to balance on: the bluer the patch, the warmer the picture"));
+    reset_->setToolTip(tr("Takes exposure, step and share of the light back: the correction alone"));
+    for (QWidget* w : std::initializer_list<QWidget*>{school_, house_, tint_, reset_}) w->setMinimumWidth(168);
+    add(0, tr("E&xposure"), tr("After the correction, which lets the white patch read its own reference value"), -3, 3, 0.05, 2, tr(" stops"), &balance::Finish::stops, school_);
+    add(1, tr("&Warmer"), tr("Step along the daylight locus in mired; to the left cooler"), -60, 60, 1, 0, tr(" mired"), &balance::Finish::warmer_mired, house_);
+    add(2, tr("&Greener"), tr("Step across it in thousandths of Duv; to the left more magenta"), -12, 12, 0.5, 1, {}, &balance::Finish::greener, tint_);
+    add(3, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"), 0, 100, 5, 0, tr(" %"), &balance::Finish::light_kept, reset_);
+    grid->setRowStretch(4, 1);
+    connect(reset_, &QPushButton::clicked, this, [this] { settle({}, tr("Nothing after the correction")); });
+    connect(school_, &QComboBox::activated, this, [this](int i) {
+        balance::Finish f = finish_;
+        f.stops = school_->itemData(i).toDouble();
+        settle(f, i == 0 ? tr("Exposure as corrected") : tr("Exposure: %1").arg(school_->currentText()));
+    });
+    connect(house_, &QComboBox::activated, this, [this](int i) {
+        balance::Finish f = finish_;
+        f.warmer_mired = house_->itemData(i).toPointF().x(), f.greener = house_->itemData(i).toPointF().y();
+        settle(f, i == 0 ? tr("Neutral") : tr("House step %1").arg(house_->currentText()));
+    });
+    connect(tint_, &QComboBox::activated, this, [this](int i) {
+        if (i == 0) return;
+        balance::Finish f = finish_;
+        f.warmer_mired = tint_->itemData(i).toPointF().x(), f.greener = tint_->itemData(i).toPointF().y();
+        settle(f, tr("As if balanced on %1").arg(tint_->currentText()));
+    });
+}
+
+void FinishPanel::add(int row, const QString& text, const QString& tooltip, double least, double most, double step, int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside) {
+    auto* grid = static_cast<QGridLayout*>(layout());
+    const double shown_per = value == &balance::Finish::light_kept ? 100 : 1; // shown in percent
+    Control c{new QSlider(Qt::Horizontal), new QDoubleSpinBox, value, shown_per / step, text};
+    c.what.remove('&');
+    auto* label = new QLabel(text);
+    label->setBuddy(c.spin);
+    c.slider->setRange(qRound(least / step), qRound(most / step));
+    c.slider->setPageStep(5);
+    c.slider->setAccessibleName(c.what);
+    c.slider->setObjectName("finish" + QString(c.what).remove(' '));
+    c.spin->setRange(least, most);
+    c.spin->setSingleStep(step);
+    c.spin->setDecimals(decimals);
+    c.spin->setSuffix(suffix);
+    c.spin->setKeyboardTracking(false);
+    c.spin->setMinimumWidth(112);
+    for (QWidget* w : std::initializer_list<QWidget*>{label, c.slider, c.spin}) w->setToolTip(tooltip);
+    grid->addWidget(label, row, 0);
+    grid->addWidget(c.slider, row, 1);
+    grid->addWidget(c.spin, row, 2);
+    grid->addWidget(beside, row, 3);
+    const auto with = [this, value](double v) {
+        balance::Finish f = finish_;
+        f.*value = v;
+        return f;
+    };
+    connect(c.slider, &QSlider::valueChanged, this, [this, c, with](int v) {
+        const balance::Finish f = with(v / c.per_unit);
+        if (!c.slider->isSliderDown()) return settle(f, c.what);
+        finish_ = f;
+        show_finish();
+        emit moving(f);
+    });
+    connect(c.slider, &QSlider::sliderReleased, this, [this, c] { settle(finish_, c.what); });
+    connect(c.spin, &QDoubleSpinBox::valueChanged, this, [this, c, with, shown_per](double v) { settle(with(v / shown_per), c.what); });
+    controls_.push_back(c);
+}
+
+void FinishPanel::show_finish() {
+    for (const Control& c : controls_) {
+        const QSignalBlocker one(c.slider), two(c.spin);
+        if (!c.slider->isSliderDown()) c.slider->setValue(qRound(finish_.*c.value * c.per_unit));
+        c.spin->setValue(finish_.*c.value * (c.value == &balance::Finish::light_kept ? 100 : 1));
+    }
+    const auto nearest = [](QComboBox* box, auto same) {
+        int found = -1;
+        for (int i = 0; i < box->count() && found < 0; ++i)
+            if (same(box->itemData(i))) found = i;
+        const QSignalBlocker quiet(box);
+        box->setCurrentIndex(found);
+    };
+    nearest(school_, [&](const QVariant& v) { return v.isValid() && std::abs(v.toDouble() - finish_.stops) < 0.005; });
+    const auto step = [&](const QVariant& v) { return v.isValid() && std::abs(v.toPointF().x() - finish_.warmer_mired) < 0.5 && std::abs(v.toPointF().y() - finish_.greener) < 0.05; };
+    nearest(house_, step);
+    if (tint_->count() > 1) nearest(tint_, step);
+    if (tint_->currentIndex() < 0) {
+        const QSignalBlocker quiet(tint_);
+        tint_->setCurrentIndex(0);
+    }
+    reset_->setEnabled(!finish_.empty());
+}
+
+void FinishPanel::settle(const balance::Finish& finish, const QString& what) {
+    finish_ = finish;
+    show_finish();
+    emit settled(finish, what);
+}
+
+void FinishPanel::set(const SetupState& s, const plan::Kit& kit) {
+    if (std::any_of(controls_.begin(), controls_.end(), [](const Control& c) { return c.slider->isSliderDown(); })) return;
+    setEnabled(s.balance.has_value());
+    const QSignalBlocker one(school_), two(house_), three(tint_);
+    school_->clear(), house_->clear(), tint_->clear();
+    school_->addItem(tr("as corrected"), 0.0);
+    if (s.balance && s.shot && s.reference)
+        for (const balance::ExposureTarget& target : balance::exposure_targets())
+            if (const auto ask = balance::asked(target, *s.balance, s.shot->reading, *s.reference, &s.shot->definition)) school_->addItem(tr(target.name.c_str()), ask->stops);
+    school_->setPlaceholderText(tr("an exposure of its own"));
+    house_->addItem(tr("neutral"), QPointF(0, 0));
+    for (const plan::Warmth& w : kit.warmths) house_->addItem(qt(w.name), QPointF(w.mired, w.tint));
+    house_->setPlaceholderText(tr("a step of its own"));
+    tint_->addItem(tr("by a tinted patch"));
+    if (s.shot && s.reference)
+        for (const chart::Patch& p : s.shot->definition.patches)
+            if (const auto xyz = s.reference->xyz.find(p.id); (p.role == "warm" || p.role == "cool") && xyz != s.reference->xyz.end()) {
+                const balance::Finish f = balance::step_of_patch(xyz->second);
+                tint_->addItem(tr("%1 (%2)").arg(qt(p.id), qt(balance::in_words(f))), QPointF(std::clamp(f.warmer_mired, -60.0, 60.0), std::clamp(f.greener, -12.0, 12.0)));
+            }
+    tint_->setVisible(tint_->count() > 1);
+    for (const Control& c : controls_)
+        if (c.value == &balance::Finish::light_kept)
+            for (QWidget* w : std::initializer_list<QWidget*>{c.slider, c.spin}) {
+                w->setEnabled(s.light.has_value());
+                if (!s.light) w->setToolTip(tr("The light's colour is not known: the file has no colour matrix"));
+            }
+    finish_ = s.settings.finish;
+    show_finish();
+}
+
+} // namespace refero::app

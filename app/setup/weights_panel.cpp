@@ -1,0 +1,104 @@
+#include "weights_panel.hpp"
+
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QSignalBlocker>
+#include <QVBoxLayout>
+
+#include "../widgets/plain_table.hpp"
+#include "../widgets/swatches.hpp"
+#include "session_parts.hpp"
+
+namespace refero::app {
+
+namespace {
+constexpr int own_column = 3;
+}
+
+WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), table_(plain_table({{tr("Patch"), {}},
+                                                              {tr("Role"), tr("By the chart's definition")},
+                                                              {tr("In the fit"), tr("What the patch weighs in the correction in force, intent and own weights together")},
+                                                              {tr("Own weight"), tr("Double-click to set it: 0 leaves the patch out of the fit, 1 is usual, 100 is the most")},
+                                                              {tr(""), {}}},
+                                                             tr("Weights"))),
+      roles_(new QLineEdit), note_(new QLabel) {
+    table_->setObjectName("weights");
+    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
+    for (const int k : {2, own_column}) table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    table_->horizontalHeader()->setSectionResizeMode(4, QHeaderView::Stretch);
+    connect(table_, &QTableWidget::cellChanged, this, &WeightsPanel::edited);
+    roles_->setObjectName("ownWeights");
+    roles_->setPlaceholderText(tr("such as: skin 3, D1 0.5"));
+    roles_->setToolTip(tr("Own weights of roles and patches, 0 to 100. Roles: neutral skin sky foliage primary secondary hue warm cool other"));
+    connect(roles_, &QLineEdit::editingFinished, this, [this] {
+        if (!session_.has(setup_)) return;
+        Settings s = session_.at(setup_).settings;
+        try {
+            s.weights = fit::weights_from(roles_->text().toStdString());
+            session_.change(setup_, s, tr("Weights"));
+        } catch (const Error& e) {
+            emit session_.notice(words_of(e));
+            roles_->setText(qt(fit::text_of(s.weights)));
+        }
+    });
+    note_->setProperty("dim", true);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    column->addWidget(table_, 1);
+    auto* row = new QHBoxLayout;
+    auto* label = new QLabel(tr("&Own weights"));
+    label->setBuddy(roles_);
+    row->addWidget(label);
+    row->addWidget(roles_, 1);
+    row->addWidget(note_);
+    column->addLayout(row);
+}
+
+void WeightsPanel::edited(int row, int column) {
+    if (column != own_column || !session_.has(setup_)) return;
+    Settings s = session_.at(setup_).settings;
+    const std::string id = table_->item(row, 0)->text().toStdString();
+    const QString text = table_->item(row, column)->text().trimmed();
+    bool number = false;
+    const double weight = text.toDouble(&number);
+    if (text.isEmpty()) s.weights.erase(id);
+    else if (number && weight >= 0 && weight <= 100) s.weights[id] = weight;
+    else emit session_.notice(tr("A weight is a number from 0 to 100; nothing was changed."));
+    session_.change(setup_, s, tr("Weight of %1").arg(qt(id)));
+    show_setup(setup_);
+}
+
+void WeightsPanel::show_setup(Id setup) {
+    setup_ = setup;
+    const SetupState& s = session_.at(setup);
+    const QSignalBlocker quiet(table_);
+    if (!roles_->hasFocus()) roles_->setText(qt(fit::text_of(s.settings.weights)));
+    std::map<std::string, double> used;
+    if (s.correction)
+        for (const auto& [id, weight] : fit::weights_in_use(*s.correction)) used[id] = weight;
+    const auto count = s.shot ? static_cast<int>(s.shot->definition.patches.size()) : 0;
+    table_->setRowCount(count);
+    for (int r = 0; r < count; ++r) {
+        const chart::Patch& p = s.shot->definition.patches[static_cast<std::size_t>(r)];
+        const auto own = s.settings.weights.find(p.id);
+        const auto weight = used.find(p.id);
+        const QString texts[] = {qt(p.id), qt(p.role), weight != used.end() ? QString::number(weight->second, 'f', 2) : s.correction ? tr("not fitted") : QString(), own != s.settings.weights.end() ? QString::number(own->second) : QString(), QString()};
+        for (int k = 0; k < 5; ++k) {
+            auto* item = new QTableWidgetItem(texts[k]);
+            item->setTextAlignment((k >= 2 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            if (k != own_column) item->setFlags(item->flags() & ~Qt::ItemIsEditable);
+            if (k == 0 && s.reference)
+                if (const auto xyz = s.reference->xyz.find(p.id); xyz != s.reference->xyz.end()) {
+                    QPixmap chip(18, 12);
+                    chip.fill(colour_of(xyz->second));
+                    item->setIcon(chip);
+                }
+            table_->setItem(r, k, item);
+        }
+    }
+    note_->setText(s.correction && s.correction->weights != s.settings.weights ? tr("Changed since the fit: fit again") : QString());
+}
+
+} // namespace refero::app

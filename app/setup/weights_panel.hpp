@@ -1,0 +1,29 @@
+#pragma once
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QTableWidget>
+
+#include "../session.hpp"
+
+namespace refero::app {
+
+/// What each patch weighs in the fit, by the intent and by one's own wish.
+class WeightsPanel : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit WeightsPanel(Session& session, QWidget* parent = nullptr);
+    void show_setup(Id setup);
+
+private:
+    void edited(int row, int column);
+
+    Session& session_;
+    Id setup_ = 0;
+    QTableWidget* table_;
+    QLineEdit* roles_;
+    QLabel* note_;
+};
+
+} // namespace refero::app

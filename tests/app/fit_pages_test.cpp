@@ -1,0 +1,286 @@
+// The pages of balance, correction and proof: spots, finish, versions, what was made elsewhere, weights, scopes, other frames.
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSlider>
+#include <QTabWidget>
+#include <QTableWidget>
+
+#include "deliver/deliver.hpp"
+#include "job_window.hpp"
+#include "plots/proof_views.hpp"
+#include "setup/balance_page.hpp"
+#include "widgets/scopes.hpp"
+
+namespace refero::app {
+namespace {
+
+struct FitPages : JobWindow {
+    Id setup = 0;
+
+    void open_fitted() {
+        session().new_job(job);
+        test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
+        test::shoot({.width = 900, .height = 600, .white = 0.5, .chart_width = 0.5, .rotation_deg = 5, .seed = 9}, scratch / "other.dng");
+        session().open({scratch / "chart.dng"}, 0);
+        ASSERT_TRUE(idle());
+        setup = id(0);
+        session().fit(setup);
+        ASSERT_TRUE(idle());
+        ASSERT_TRUE(session().at(setup).correction);
+        window.open_setup(setup);
+        ASSERT_TRUE(idle());
+    }
+    void page(Step step) {
+        window.setup_view()->choose(step);
+        ASSERT_TRUE(idle());
+        QTest::qWait(60);
+    }
+    template <class T> T* child(const char* name) {
+        T* found = window.setup_view()->page()->findChild<T*>(name);
+        EXPECT_TRUE(found) << name;
+        return found;
+    }
+    PictureView* picture() { return window.setup_view()->page()->picture(); }
+    const SetupState& state() { return session().at(setup); }
+    static void choose(QComboBox* box, int i) {
+        box->setCurrentIndex(i);
+        emit box->activated(i);
+    }
+};
+
+TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
+    open_fitted();
+    page(Step::balance);
+    auto* table = child<QTableWidget>("balanceCandidates");
+    const int before = table->rowCount();
+    QTest::mouseClick(child<QPushButton>("pickSpot"), Qt::LeftButton);
+    ASSERT_TRUE(picture()->picking());
+    // On D3, a grey.
+    const auto& shot = *state().shot;
+    const auto map = chart::pixels_from_mm(shot.definition, shot.placement.corners);
+    const chart::Patch& d3 = shot.definition.patches[static_cast<std::size_t>(shot.definition.index_of("D3"))];
+    QTest::mouseClick(picture(), Qt::LeftButton, {}, picture()->to_widget(map({d3.x_mm + d3.w_mm / 2, d3.y_mm + d3.h_mm / 2})).toPoint());
+    ASSERT_TRUE(wait_for([&] { return table->rowCount() == before + 1; }));
+    EXPECT_TRUE(notice().contains("off neutral"));
+    EXPECT_TRUE(table->item(before, 0)->text().startsWith("spot "));
+    // By the correction a chart's own grey is nearly neutral: the card is good. The kit keeps it.
+    const std::string spot = table->item(before, 0)->data(Qt::UserRole).toString().toStdString();
+    ASSERT_TRUE(session().grade(setup, spot));
+    EXPECT_LT(session().grade(setup, spot)->first, 1.5);
+    table->setCurrentCell(before, 0);
+    EXPECT_TRUE(child<QPushButton>("gradeCard")->isEnabled());
+    session().change_kit("A card", [](job::Edit& e) { e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card}); });
+    session().keep_grade(setup, spot, session().kit().cards.front().id);
+    EXPECT_NE(session().kit().cards.front().condition.find("off neutral"), std::string::npos);
+    // Balance on it, then take it away again.
+    emit table->cellActivated(before, 0);
+    EXPECT_EQ(state().settings.white, spot);
+    EXPECT_EQ(table->item(before, 5)->text(), "in use");
+    session().undo();
+    session().undo();
+    EXPECT_EQ(table->rowCount(), before);
+    EXPECT_TRUE(state().settings.spots.empty());
+}
+
+TEST_F(FitPages, a_light_by_its_kind_is_a_fixed_preset) {
+    open_fitted();
+    page(Step::balance);
+    auto* table = child<QTableWidget>("balanceCandidates");
+    const int before = table->rowCount();
+    choose(child<QComboBox>("lightPreset"), 0);
+    QTest::mouseClick(child<QPushButton>("addLight"), Qt::LeftButton);
+    ASSERT_EQ(table->rowCount(), before + 1);
+    EXPECT_TRUE(table->item(before, 0)->text().startsWith("3000 K"));
+    EXPECT_EQ(table->item(before, 3)->text(), "3000 K"); // told back by the camera's matrix
+    // Daylight balanced for incandescent light is far off.
+    EXPECT_GT(table->item(before, 2)->text().split(' ').first().toDouble(), 20);
+}
+
+TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
+    open_fitted();
+    session().change_kit("House step", [](job::Edit& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
+    page(Step::balance);
+    child<QTabWidget>("balanceTabs")->setCurrentIndex(2);
+    ASSERT_TRUE(idle());
+    auto* scopes = child<QComboBox>("scopeKind");
+    EXPECT_TRUE(scopes->isVisible()); // they come to the front with it
+    const QImage plain = picture()->grab().toImage();
+    // While the slider is held the picture follows, and nothing is decided.
+    auto* warmer = child<QSlider>("finishWarmer");
+    warmer->setSliderDown(true);
+    warmer->setValue(30);
+    EXPECT_TRUE(state().settings.finish.empty());
+    EXPECT_NE(picture()->grab().toImage(), plain);
+    warmer->setSliderDown(false);
+    EXPECT_EQ(state().settings.finish.warmer_mired, 30);
+    EXPECT_EQ(state().correction->finish.warmer_mired, 30);
+    EXPECT_EQ(state().link(Step::correction), LinkState::whole); // no new fit is needed
+    choose(child<QComboBox>("houseStep"), 1);
+    EXPECT_EQ(state().settings.finish.warmer_mired, 14);
+    EXPECT_EQ(state().settings.finish.greener, 1);
+    // White at 90 % or 96 %: a school is some stops.
+    choose(child<QComboBox>("exposureSchool"), 2);
+    const auto ask = balance::asked(balance::exposure_targets()[1], *state().balance, state().shot->reading, *state().reference, &state().shot->definition);
+    EXPECT_NEAR(state().settings.finish.stops, ask->stops, 1e-9);
+    // It is in a cube and not in the proof.
+    EXPECT_NEAR(state().proof->delta_e_2000.mean, state().correction->fit.mean, 1e-6);
+    session().export_file(setup, deliver::Format::cube, {}, scratch / "a.cube");
+    ASSERT_TRUE(idle());
+    EXPECT_NE(read_file(scratch / "a.cube").find("14 mired warmer"), std::string::npos);
+    QTest::mouseClick(child<QPushButton>("noFinish"), Qt::LeftButton);
+    EXPECT_TRUE(state().settings.finish.empty());
+    session().undo();
+    EXPECT_EQ(state().settings.finish.warmer_mired, 14);
+    // Kept with the job.
+    session().open_job(job);
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(session().at(setup).settings.finish.warmer_mired, 14);
+}
+
+TEST_F(FitPages, scopes_show_every_kind_of_every_part) {
+    open_fitted();
+    page(Step::correction);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(5);
+    auto* scopes = window.setup_view()->page()->findChild<Scopes*>();
+    auto* part = child<QComboBox>("scopePart");
+    std::vector<QImage> seen;
+    for (int kind = 0; kind < 5; ++kind) {
+        scopes->choose(static_cast<Scopes::Kind>(kind));
+        for (int p = 0; p < 2; ++p) {
+            choose(part, p);
+            QTest::qWait(20);
+            const QImage now = scopes->grab().toImage();
+            for (const QImage& other : seen) EXPECT_NE(now, other) << kind << " " << p;
+            seen.push_back(now);
+        }
+    }
+    choose(part, 2);
+    ASSERT_TRUE(picture()->picking());
+    const QPoint middle = picture()->rect().center();
+    QTest::mouseClick(picture(), Qt::LeftButton, {}, middle - QPoint(40, 30));
+    QTest::mouseClick(picture(), Qt::LeftButton, {}, middle + QPoint(40, 30));
+    QTest::qWait(20);
+    EXPECT_NE(scopes->grab().toImage(), seen.back());
+}
+
+TEST_F(FitPages, kept_versions_are_compared_and_brought_back) {
+    open_fitted();
+    const std::string first = fit::name_of(state().correction->model);
+    Settings s = state().settings;
+    s.model = fit::Model::diagonal;
+    session().change(setup, s, "Model");
+    session().fit(setup);
+    ASSERT_TRUE(idle());
+    ASSERT_EQ(state().correction->model, fit::Model::diagonal);
+    page(Step::correction);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(1);
+    auto* versions = child<QTableWidget>("versions");
+    ASSERT_EQ(versions->rowCount(), 2);
+    EXPECT_EQ(versions->item(0, 4)->text(), "in force");
+    EXPECT_EQ(versions->item(1, 1)->text().toStdString(), first);
+    EXPECT_LT(versions->item(1, 3)->text().toDouble(), versions->item(0, 3)->text().toDouble()); // by numbers
+    const QImage beside_balance = picture()->grab().toImage();
+    versions->setCurrentCell(1, 0);
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(child<QComboBox>("compareWith")->currentText().startsWith("version of"));
+    EXPECT_NE(picture()->grab().toImage(), beside_balance); // by the split
+    QTest::mouseClick(child<QPushButton>("bringBack"), Qt::LeftButton);
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(fit::name_of(state().correction->model), first);
+    EXPECT_EQ(versions->rowCount(), 3);
+}
+
+TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
+    open_fitted();
+    fit::Settings settings;
+    settings.model = fit::Model::diagonal;
+    auto poor = fit::build(state().shot->reading, *state().reference, &state().shot->definition, settings);
+    deliver::write(poor, deliver::Format::cube, scratch / "poor.cube");
+    Settings s = state().settings;
+    s.others = {{scratch / "poor.cube", {}}, {scratch / "gone.cube", {}}};
+    session().change(setup, s, "Open");
+    page(Step::correction);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(2);
+    auto* table = child<QTableWidget>("elsewhere");
+    ASSERT_TRUE(wait_for([&] { return table->rowCount() == 3; }));
+    EXPECT_EQ(table->item(0, 1)->text(), "standard rendering");
+    EXPECT_EQ(table->item(1, 1)->text(), "LUT");
+    EXPECT_LT(table->item(1, 4)->text().toDouble(), 0.5 * table->item(1, 2)->text().toDouble()); // a trim mends it
+    EXPECT_FALSE(table->item(2, 5)->text().isEmpty());                                            // and what is gone says so
+    const QImage before = picture()->grab().toImage();
+    table->setCurrentCell(1, 0);
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(child<QComboBox>("compareWith")->currentText(), "poor.cube");
+    EXPECT_NE(picture()->grab().toImage(), before);
+    session().export_trimmed(setup, state().settings.others[0], scratch / "trimmed.cube");
+    ASSERT_TRUE(idle());
+    ASSERT_TRUE(fs::exists(scratch / "trimmed.cube"));
+    s.others = {{scratch / "trimmed.cube", {}}};
+    session().change(setup, s, "Open");
+    ASSERT_TRUE(wait_for([&] { return table->rowCount() == 2 && table->item(1, 0)->text() == "trimmed.cube"; }));
+    EXPECT_LT(table->item(1, 2)->text().toDouble(), 2);
+}
+
+TEST_F(FitPages, own_weights_are_shown_edited_and_kept) {
+    open_fitted();
+    page(Step::correction);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(3);
+    auto* table = child<QTableWidget>("weights");
+    ASSERT_EQ(table->rowCount(), 24);
+    EXPECT_EQ(table->item(0, 2)->text(), "1.00");
+    table->item(0, 3)->setText("4");
+    EXPECT_EQ(state().settings.weights.at("A1"), 4);
+    EXPECT_EQ(state().link(Step::correction), LinkState::worn);
+    auto* own = child<QLineEdit>("ownWeights");
+    EXPECT_EQ(own->text(), "A1 4");
+    own->setText("skin 3");
+    emit own->editingFinished();
+    EXPECT_EQ(state().settings.weights.at("skin"), 3);
+    own->setText("skin heavy");
+    emit own->editingFinished();
+    EXPECT_TRUE(notice().contains("weight"));
+    EXPECT_EQ(own->text(), "skin 3");
+    session().fit(setup);
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(table->item(0, 2)->text(), "3.00"); // A1 is skin
+    EXPECT_EQ(table->item(6, 2)->text(), "1.00");
+}
+
+TEST_F(FitPages, strong_colours_and_ramps_show_faults) {
+    open_fitted();
+    page(Step::correction);
+    const QImage plain = picture()->grab().toImage();
+    child<QCheckBox>("strongColours")->setChecked(true);
+    ASSERT_TRUE(idle());
+    EXPECT_NE(picture()->grab().toImage(), plain);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(4);
+    auto* ramps = window.setup_view()->page()->findChild<RampView*>();
+    ASSERT_TRUE(ramps);
+    EXPECT_GT(ramps->height(), 100);
+}
+
+TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
+    open_fitted();
+    page(Step::proof);
+    std::shared_ptr<const prove::Proof> there;
+    session().prove_on(setup, scratch / "other.dng", [&](std::shared_ptr<const prove::Proof> proof) { there = proof; });
+    ASSERT_TRUE(wait_for([&] { return there != nullptr; }));
+    EXPECT_LT(there->delta_e_2000.mean, 2);
+    EXPECT_NEAR(there->exposure_stops, std::log2(0.8 / 0.5), 0.1); // it was darker by so much
+    EXPECT_EQ(child<QComboBox>("proveOn")->itemText(0), "its own chart shot");
+    auto* views = child<QTabWidget>("proofViews");
+    std::vector<QImage> seen;
+    for (int i = 0; i < views->count(); ++i) {
+        views->setCurrentIndex(i);
+        QTest::qWait(40);
+        for (const QImage& other : seen) EXPECT_NE(views->currentWidget()->grab().toImage(), other);
+        seen.push_back(views->currentWidget()->grab().toImage());
+    }
+    EXPECT_EQ(seen.size(), 4u);
+}
+
+} // namespace
+} // namespace refero::app
