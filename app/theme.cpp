@@ -48,6 +48,7 @@ QToolButton[flat="true"]:checked { font-weight: 600; border-bottom: 3px solid @t
 QToolButton::menu-indicator { image: none; }
 QComboBox, QLineEdit, QAbstractSpinBox { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 5px 8px; selection-background-color: @strong; selection-color: @on_strong; }
 QComboBox:focus, QLineEdit:focus, QAbstractSpinBox:focus { border: 2px solid @text; padding: 4px 7px; }
+QComboBox:disabled, QAbstractSpinBox:disabled, QCheckBox:disabled, QLabel:disabled { color: @line; }
 QComboBox::drop-down { border: none; width: 22px; }
 QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px; }
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 20px; }

@@ -9,7 +9,7 @@ namespace {
 
 const fs::path root = REFERO_SOURCE_DIR;
 // The order in which data flows; base is below all.
-const std::vector<std::string> rooms{"base", "colour", "frame", "chart", "find", "read", "inspect", "balance", "fit", "prove", "apply", "deliver", "simulate", "plan", "job"};
+const std::vector<std::string> rooms{"base", "colour", "frame", "chart", "find", "read", "inspect", "balance", "fit", "prove", "apply", "scope", "deliver", "simulate", "plan", "job"};
 
 std::vector<std::pair<fs::path, std::string>> includes(const fs::path& folder) {
     std::vector<std::pair<fs::path, std::string>> all;

@@ -24,7 +24,7 @@ ProofPlot::ProofPlot(QWidget* parent)
     });
 }
 
-void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_validated) {
+void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_validated, const QString& basis) {
     dress();
     const Theme& t = Theme::now();
     bars_->setPen(Qt::NoPen);
@@ -44,13 +44,16 @@ void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_vali
     values_.clear();
     ids_.clear();
     auto ticks = QSharedPointer<QCPAxisTickerText>::create();
-    if (proof)
-        for (const prove::PatchProof& p : proof->patches) {
+    if (proof) {
+        std::vector<prove::PatchProof> worst_first = proof->patches;
+        std::stable_sort(worst_first.begin(), worst_first.end(), [](const auto& a, const auto& b) { return a.delta_e_2000 > b.delta_e_2000; });
+        for (const prove::PatchProof& p : worst_first) {
             x << x.size();
             values_ << p.delta_e_2000;
             ids_ << QString::fromStdString(p.id);
             ticks->addTick(x.back(), ids_.back());
         }
+    }
     say(proof ? QString() : tr("Nothing is proved yet"));
     for (QCPAbstractItem* item : std::initializer_list<QCPAbstractItem*>{fitted_, left_out_, fitted_words_, left_out_words_}) item->setVisible(proof != nullptr);
     bars_->setData(x, values_);
@@ -64,7 +67,7 @@ void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_vali
         fitted_->point2->setCoords(1, fitted);
         left_out_->point1->setCoords(0, left_out);
         left_out_->point2->setCoords(1, left_out);
-        fitted_words_->setText(tr("mean fitted %1").arg(fitted, 0, 'f', 2));
+        fitted_words_->setText(tr("mean %1 %2").arg(basis).arg(fitted, 0, 'f', 2));
         left_out_words_->setText(tr("mean left out %1").arg(left_out, 0, 'f', 2));
         // Words apart also where the lines nearly meet.
         fitted_words_->setPositionAlignment(Qt::AlignRight | (left_out >= fitted ? Qt::AlignTop : Qt::AlignBottom));

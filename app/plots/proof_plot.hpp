@@ -1,4 +1,4 @@
-// CIEDE2000 of each patch as bars, with the mean and the 95th percentile as lines.
+// CIEDE2000 of each patch as bars, worst first, with the mean and the 95th percentile as lines.
 #pragma once
 
 #include "plot.hpp"
@@ -11,7 +11,8 @@ class ProofPlot : public Plot {
 
 public:
     explicit ProofPlot(QWidget* parent = nullptr);
-    void set(const prove::Proof* proof, const fit::Statistics& cross_validated);
+    /// `basis` says what the proof is on: "fitted", "there".
+    void set(const prove::Proof* proof, const fit::Statistics& cross_validated, const QString& basis);
     void select_patch(const QString& id);
 
 signals:

@@ -8,7 +8,7 @@
 
 namespace refero::app {
 
-FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboBox), house_(new QComboBox), tint_(new QComboBox), reset_(new QPushButton(tr("Nothing after it"))) {
+FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboBox), house_(new QComboBox), tint_(new QComboBox), reset_(new QPushButton(tr("Take it all back"))) {
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(6, 8, 6, 6);
     grid->setHorizontalSpacing(10);
@@ -27,7 +27,11 @@ FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboB
     add(1, tr("&Warmer"), tr("Step along the daylight locus in mired; to the left cooler"), -60, 60, 1, 0, tr(" mired"), &balance::Finish::warmer_mired, house_);
     add(2, tr("&Greener"), tr("Step across it in thousandths of Duv; to the left more magenta"), -12, 12, 0.5, 1, {}, &balance::Finish::greener, tint_);
     add(3, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"), 0, 100, 5, 0, tr(" %"), &balance::Finish::light_kept, reset_);
-    grid->setRowStretch(4, 1);
+    auto* note = new QLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and it can be taken back at any time."));
+    note->setWordWrap(true);
+    note->setProperty("dim", true);
+    grid->addWidget(note, 4, 0, 1, 4);
+    grid->setRowStretch(5, 1);
     connect(reset_, &QPushButton::clicked, this, [this] { settle({}, tr("Nothing after the correction")); });
     connect(school_, &QComboBox::activated, this, [this](int i) {
         balance::Finish f = finish_;

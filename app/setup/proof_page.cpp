@@ -110,7 +110,7 @@ void ProofPage::show_proof(const SetupState& s, const prove::Proof* proof) {
     if (s.shot) definition = s.shot->definition;
     else if (s.correction && !s.correction->reading.chart.empty()) try { definition = chart::find_definition(s.correction->reading.chart); } catch (const Error&) {}
     swatches_->set(definition ? &*definition : nullptr, proof);
-    bars_->set(proof, s.correction ? s.correction->cross_validated : fit::Statistics{});
+    bars_->set(proof, s.correction ? s.correction->cross_validated : fit::Statistics{}, elsewhere_ || s.taken_from ? tr("there") : tr("fitted"));
     shifts_->set(proof);
     wheel_->set(proof);
     lightness_->set(proof);
@@ -165,7 +165,7 @@ void ProofPage::show_facts(const SetupState& s) {
     facts.emplace_back(tr("Neighbours"), changed.empty() ? tr("keep their distances") : tr("moved: %1").arg(list(changed)));
     const auto beyond = prove::outside(proof, "srgb");
     facts.emplace_back(tr("Beyond sRGB"), beyond.empty() ? tr("none") : list(beyond));
-    if (const auto index = prove::metamerism_index(c)) facts.emplace_back(tr("Camera"), tr("sees this light's colours\nlike the eye to %1 of 100").arg(std::lround(*index)));
+    if (metamerism_) facts.emplace_back(tr("Camera"), tr("sees this light's colours\nlike the eye to %1 of 100").arg(std::lround(*metamerism_)));
     facts.emplace_back(tr("Counted"), tr("%1 of %2 patches").arg(std::count_if(proof.patches.begin(), proof.patches.end(), [](const auto& p) { return p.fitted; })).arg(proof.patches.size()));
     facts_->set(facts);
 }
@@ -173,13 +173,14 @@ void ProofPage::show_facts(const SetupState& s) {
 void ProofPage::draw_again(const SetupState& s) {
     if (drawn_for_ == s.correction) return;
     drawn_for_ = s.correction;
-    uncertainty_.reset();
+    uncertainty_.reset(), metamerism_.reset();
     const auto correction = s.correction;
     session_.tasks().run(tr("How sure the correction is"), [this, correction](std::stop_token stop, const Progress& progress) -> Tasks::Then {
         const prove::Uncertainty u = prove::uncertainty(*correction, fit::bootstrap(*correction, 200, progress, stop));
-        return [this, correction, u] {
+        const auto index = prove::metamerism_index(*correction);
+        return [this, correction, u, index] {
             if (drawn_for_ != correction) return;
-            uncertainty_ = u;
+            uncertainty_ = u, metamerism_ = index;
             if (session_.has(setup_) && session_.at(setup_).correction == correction && session_.at(setup_).proof) show_facts(session_.at(setup_));
         };
     });

@@ -33,6 +33,7 @@ private:
     Facts* facts_;
     std::shared_ptr<const fit::Correction> drawn_for_; ///< whose uncertainty is shown, or on its way
     std::optional<prove::Uncertainty> uncertainty_;
+    std::optional<double> metamerism_;
     ProofPlot* bars_;
     ShiftPlot* shifts_;
     PatchTable* table_;

@@ -1,5 +1,8 @@
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <mutex>
+#include <optional>
 #include <set>
 
 #include <nlohmann/json.hpp>
@@ -109,18 +112,39 @@ Definition parse_definition(const std::string& text, const fs::path& file) {
     return d;
 }
 
+namespace {
+
+/// A definition file, parsed anew only when it has changed: the window asks many times a second.
+std::optional<Definition> parsed(const fs::directory_entry& entry) {
+    struct Known {
+        fs::file_time_type changed;
+        std::uintmax_t size = 0;
+        std::optional<Definition> definition; ///< none: it is no definition
+    };
+    static std::mutex lock;
+    static std::map<fs::path, Known> known;
+    std::error_code ec;
+    const auto changed = entry.last_write_time(ec);
+    const std::uintmax_t size = ec ? 0 : entry.file_size(ec);
+    const std::lock_guard guard(lock);
+    if (const auto at = known.find(entry.path()); !ec && at != known.end() && at->second.changed == changed && at->second.size == size) return at->second.definition;
+    Known now{changed, size, std::nullopt};
+    try {
+        now.definition = load_definition(entry.path());
+    } catch (const Error&) {
+    }
+    return (known[entry.path()] = now).definition;
+}
+
+} // namespace
+
 std::vector<Definition> installed() {
     std::map<std::string, Definition> by_id;
     for (const fs::path& folder : {shipped("charts"), user_data_dir() / "charts"}) {
         std::error_code ec;
         for (const auto& entry : fs::directory_iterator(folder, ec)) {
             if (entry.path().extension() != ".json") continue;
-            try {
-                Definition d = load_definition(entry.path());
-                by_id[d.id] = std::move(d); // the user's own wins
-            } catch (const Error&) {
-                continue;
-            }
+            if (auto d = parsed(entry)) by_id[d->id] = std::move(*d); // the user's own wins
         }
     }
     std::vector<Definition> all;

@@ -12,14 +12,6 @@
 
 namespace refero::fit {
 
-std::string name_of(Intent i) { return i == Intent::colorimetric ? "colorimetric" : i == Intent::skin ? "skin" : "chroma"; }
-
-Intent intent_named(const std::string& name) {
-    for (const Intent i : {Intent::colorimetric, Intent::skin, Intent::chroma})
-        if (name == name_of(i)) return i;
-    throw Error(ErrorKind::usage, "unknown intent '" + name + "'", {}, "Known: colorimetric skin chroma");
-}
-
 Statistics statistics(std::vector<double> v) {
     Statistics s;
     if (v.empty()) return s;

@@ -161,7 +161,7 @@ Reading average(const std::vector<Reading>& readings) {
             if (p.usable() && other->usable() && own > 0 && theirs > 0) ratios.push_back(own / theirs);
         }
         std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
-        scale.push_back(ratios.empty() ? 1 : ratios[ratios.size() / 2]);
+        scale.push_back(ratios.size() < 8 ? 1 : ratios[ratios.size() / 2]); // few patches cannot tell exposure from noise
     }
     for (PatchReading& p : mean.patches) {
         const bool somewhere_good = std::any_of(readings.begin(), readings.end(), [&](const Reading& r) { return r.find(p.id)->usable(); });

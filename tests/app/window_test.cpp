@@ -193,6 +193,15 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_EQ(asked->rowCount(), 4);
     EXPECT_TRUE(asked->item(0, 1)->text().endsWith("stops"));
     keep_picture(window, "exposure");
+    tabs->setCurrentIndex(2);
+    ASSERT_TRUE(idle());
+    if (!qEnvironmentVariable("REFERO_SCREENSHOTS").isEmpty()) {
+        Settings finished = session().at(id(1)).settings;
+        finished.finish.warmer_mired = 14;
+        session().change(id(1), finished, "Warmer");
+        keep_picture(window, "finish");
+        session().undo();
+    }
     tabs->setCurrentIndex(0);
     ASSERT_TRUE(idle());
     stall.restart();
@@ -219,6 +228,15 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     int chosen = 0;
     for (int r = 0; r < models->rowCount(); ++r) chosen += models->item(r, models->columnCount() - 1)->text().startsWith("chosen");
     EXPECT_EQ(chosen, 1);
+
+    auto* parts = child<QTabWidget>(window, "correctionTabs");
+    for (int i = 1; i < parts->count(); ++i) {
+        parts->setCurrentIndex(i);
+        ASSERT_TRUE(idle());
+        keep_picture(window, "correction-" + QString::number(i));
+    }
+    parts->setCurrentIndex(0);
+    stall.restart();
 
     // Flip: before alone, after alone, split again; each looks different.
     const QImage split = picture()->grab().toImage();

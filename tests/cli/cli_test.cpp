@@ -269,8 +269,8 @@ TEST_F(Cli, a_fit_takes_weights_spots_samples_and_a_finish) {
 
     const json spot = run("fit a.dng --chart grid24 --white-spot 750 500 -o b.json --json").object();
     EXPECT_FALSE(spot.contains("error")) << spot;
-    written(scratch / "s.txt", "CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G RGB_B\nEND_DATA_FORMAT\nBEGIN_DATA\nfelt 20 12 6\nEND_DATA\n");
-    written(scratch / "r.txt", "CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nBEGIN_DATA\nfelt 24 20 8\nEND_DATA\n");
+    written(scratch / "s.txt", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 12 6\nEND_DATA\n");
+    written(scratch / "r.txt", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 24 20 8\nEND_DATA\n");
     const json joined = run("fit a.dng --chart grid24 --samples s.txt --samples-reference r.txt -o c.json --json").object();
     EXPECT_TRUE(joined.contains("weights") && (joined["weights"].contains("felt") || joined["odd"].dump().find("felt") != std::string::npos)) << joined.dump().substr(0, 300);
     expect_error("fit a.dng --chart grid24 --weights heavy -o d.json", 2, "heavy");

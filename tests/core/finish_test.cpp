@@ -186,14 +186,14 @@ TEST(Finishing, a_bluer_patch_makes_the_picture_warmer) {
     // On the page that is made for it a patch's role is what balancing on it does.
     const auto page = chart::find_definition("balance-page");
     const auto reference = chart::reference_of(page);
-    int warm = 0;
+    int warming = 0;
     for (const auto& p : page.patches) {
         if (p.role != "warm" && p.role != "cool") continue;
         const double step = step_of_patch(reference.xyz.at(p.id)).warmer_mired;
         EXPECT_EQ(step > 0, p.role == "warm") << p.id << " " << step;
-        warm += p.role == "warm";
+        warming += p.role == "warm";
     }
-    EXPECT_GT(warm, 0);
+    EXPECT_GT(warming, 0);
 }
 
 TEST(Finishing, it_is_in_the_picture_and_not_in_the_proof) {
