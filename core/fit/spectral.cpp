@@ -47,20 +47,29 @@ double logit(double r) {
 }
 Vector surface(const Vector& logits) { return (1 + (-logits.array()).exp()).inverse(); }
 
-constexpr int smooth_count = 500, related_count = 500;
+constexpr int opaque_count = 300, clear_count = 400, smooth_count = opaque_count + clear_count, related_count = 300;
 
-/// Smooth surfaces of any kind: Gaussian processes in the logit of reflectance.
+/// Smooth surfaces of any kind: opaque ones, Gaussian processes in the logit of reflectance; and clear colour over a light
+/// ground, in the logarithm of its density.
 const Reflectances& smooth_surfaces() {
     static const Reflectances all = [] {
         constexpr int lengths = 8;
-        std::vector<Matrix> roots;
-        for (int i = 0; i < lengths; ++i) roots.push_back(smooth_root(60 * std::pow(200.0 / 60, i / (lengths - 1.0))));
+        const auto roots_between = [](double shortest_nm, double longest_nm) {
+            std::vector<Matrix> roots;
+            for (int i = 0; i < lengths; ++i) roots.push_back(smooth_root(shortest_nm * std::pow(longest_nm / shortest_nm, i / (lengths - 1.0))));
+            return roots;
+        };
         Random random(3);
         Reflectances r(bands, smooth_count);
-        for (int i = 0; i < smooth_count; ++i) {
-            const Matrix& root = roots[static_cast<std::size_t>(i % lengths)];
+        const auto opaque = roots_between(60, 200), clear = roots_between(40, 140);
+        for (int i = 0; i < opaque_count; ++i) {
             const double mean = -0.8 + 1.1 * random.normal(), size = random.uniform(0.3, 2.6);
-            r.col(i) = surface(Vector::Constant(mean) + size * (root * random.normals()));
+            r.col(i) = surface(Vector::Constant(mean) + size * (opaque[static_cast<std::size_t>(i % lengths)] * random.normals()));
+        }
+        for (int i = opaque_count; i < smooth_count; ++i) {
+            const double mean = -2 + 0.8 * random.normal(), size = random.uniform(1, 2.4), ground = random.uniform(0.8, 0.95);
+            const Vector density = (Vector::Constant(mean) + size * (clear[static_cast<std::size_t>(i % lengths)] * random.normals())).array().exp();
+            r.col(i) = (ground * (-std::numbers::ln10 * density.array()).exp()).max(0.004);
         }
         return r;
     }();
