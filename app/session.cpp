@@ -342,6 +342,9 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     }
     s.settings.curves = row.curves;
     s.settings.others = prove::named_from(row.others);
+    s.settings.average = row.average;
+    s.settings.samples.clear();
+    for (const QString& file : qt(row.samples).split('\n', Qt::SkipEmptyParts)) s.settings.samples.push_back(file.toStdString());
     s.settings.finish = {row.stops, row.warmer_mired, row.greener, row.light_kept};
     s.settings.spots.clear();
     for (const QString& spot : qt(row.spots).split('\n', Qt::SkipEmptyParts)) s.settings.spots.push_back(spot.toStdString());
@@ -352,7 +355,7 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
         s.failed_to_load = false;
         s.busy = false;
     }
-    const std::string reading = e.reading && shot && e.reading->made_from == shot->chart + "|" + shot->corners ? e.reading->content : std::string();
+    std::string reading = e.reading && shot && e.reading->made_from == shot->chart + "|" + shot->corners ? e.reading->content : std::string();
     const bool other_reading = reading != s.reading_content;
     if (other_reading || other_shot) {
         s.reading_content = reading;
@@ -362,6 +365,12 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
             } catch (const Error& problem) {
                 emit notice(QString::fromUtf8(problem.what()));
             }
+    }
+    // Another curve of the mode makes other light of the same codes.
+    const plan::Mode* mode = plan::record(all.modes, row.mode);
+    if (s.shot && mode && !mode->encoding.empty() && mode->encoding != "linear" && !frame::is_raw_name(s.chart_frame.path) && s.shot->frame.encoding != mode->encoding) {
+        reading.clear(), s.reading_content.clear();
+        s.shot.reset(), s.frame.reset();
     }
     const std::string correction = e.correction ? e.correction->content : std::string();
     if (correction != s.correction_content) {
@@ -397,7 +406,7 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     std::string stamp = plan::settings_of(row, shot) + formatted("|%d|%d|%lld|%lld|%d|%zu|%zu|", row.balance_only, static_cast<int>(s.state), static_cast<long long>(s.chart_shot), static_cast<long long>(s.correction_id), s.proved,
                                                                  s.handovers.size(), s.frames.size()) +
                         s.refused.toStdString() + s.problem.toStdString();
-    stamp += row.spots + "|" + row.others + "|" + balance::in_words(s.settings.finish);
+    stamp += (mode ? mode->encoding : "") + "|" + row.spots + "|" + row.others + "|" + balance::in_words(s.settings.finish);
     for (const auto& r : s.stale) stamp += r.why;
     for (const auto& h : s.handovers) stamp += h.file.string() + std::to_string(h.correction);
     if (stamp == s.stamp && !other_reading) return false;

@@ -42,6 +42,8 @@ struct Settings {
     bool curves = false;                   ///< bring the greys' channels together
     std::vector<std::string> spots;        ///< things thought neutral to balance on, as balance::text_of writes them
     balance::Finish finish;                ///< after the correction
+    bool average = false;                  ///< all good chart shots together, else the latest
+    std::vector<fs::path> samples;         ///< readings and reference values of samples that join in; empty or two files
     std::vector<prove::Named> others;      ///< corrections made elsewhere, to be judged beside one's own
     bool operator==(const Settings&) const = default;
 };
@@ -240,6 +242,11 @@ public:
     void judge_others(Id setup, std::function<void(std::vector<Judged>)> show);
     /// Writes one made elsewhere, with a small fitted correction after it, as a cube.
     void export_trimmed(Id setup, const prove::Named& other, const fs::path& file);
+    /// How many chart shots of the setup are good enough to be averaged.
+    int good_shots(Id setup) const;
+    /// Measures the tone curve of the setup's recording mode from all chart shots of its camera in that mode, writes it as a 1D
+    /// LUT and lets the mode use it.
+    void measure_curve(Id setup, const fs::path& lut);
     /// Proves the correction on another frame of a chart, scaled to its exposure.
     void prove_on(Id setup, const fs::path& frame, std::function<void(std::shared_ptr<const prove::Proof>)> show);
     /// A small picture of a frame, now or when it has come.
@@ -269,6 +276,7 @@ private:
     void after_change();
     void guarded(const std::function<void()>& work);
     void look_for_missing();
+    std::vector<const plan::ChartShot*> shots_to_average(Id setup) const;
     void load(Id setup);
     void adopt(Id setup, const Loaded& loaded);
     void measure(Id setup);

@@ -207,6 +207,59 @@ void Session::export_trimmed(Id id, const prove::Named& other, const fs::path& f
     });
 }
 
+std::vector<const plan::ChartShot*> Session::shots_to_average(Id id) const {
+    std::vector<const plan::ChartShot*> good;
+    const SetupState& s = at(id);
+    for (const plan::ChartShot& shot : shoot().chart_shots) {
+        if (shot.setup != id || !shot.problem.empty() || !plan::refusal(shoot(), shot).empty()) continue;
+        const auto reading = std::find_if(shoot().readings.begin(), shoot().readings.end(), [&](const plan::Reading& r) { return r.chart_shot == shot.id; });
+        if (reading == shoot().readings.end()) continue;
+        try { // of one chart only
+            if (s.shot && job::measured_from_json(reading->content, {}).definition.id == s.shot->definition.id) good.push_back(&shot);
+        } catch (const Error&) {
+        }
+    }
+    return good;
+}
+
+int Session::good_shots(Id id) const { return static_cast<int>(shots_to_average(id).size()); }
+
+void Session::measure_curve(Id id, const fs::path& lut) {
+    const SetupState* s = state(id);
+    const plan::Mode* mode = s ? plan::record(shoot().modes, s->row.mode) : nullptr;
+    if (!mode || !s->reference) return;
+    std::vector<fs::path> files;
+    for (const plan::ChartShot& shot : shoot().chart_shots) {
+        const plan::Setup* setup = plan::record(shoot().setups, shot.setup);
+        const plan::Frame* frame = frame_row(shot.frame);
+        if (setup && frame && setup->camera == s->row.camera && setup->mode == s->row.mode && frame->kind != plan::FrameKind::clip && frame->problem.empty()) files.emplace_back(frame->path);
+    }
+    tasks_.run(tr("Measuring the curve of %1").arg(qt(mode->name)), [=, this, mode_id = mode->id, own = s->reference, chart = s->shot ? s->shot->definition.id : std::string()](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        std::vector<fit::CurveShot> shots;
+        std::optional<chart::Definition> definition;
+        for (const fs::path& file : files) {
+            throw_if_stopped(stop);
+            job::ShotOptions options;
+            options.chart = chart;
+            chart::Definition seen;
+            shots.push_back(job::code_shot(file, options, seen));
+            definition = seen;
+            progress(static_cast<double>(shots.size()) / static_cast<double>(files.size()));
+        }
+        const fit::ToneCurve curve = fit::estimate_curve(shots, *own, definition ? &*definition : nullptr);
+        fit::save(curve, lut);
+        return [=, this] {
+            const plan::Mode* now = plan::record(shoot().modes, mode_id);
+            if (!now) return;
+            plan::Mode row = *now;
+            row.encoding = fs::absolute(lut).string();
+            change(tr("Measured curve of %1").arg(qt(row.name)), [&](job::Edit& e) { e.update(row); });
+            emit notice(tr("The curve of %1 was measured from %2 frames, uncertain to %3 stops from code %4 to %5. Nearest to %6, %7 stops off.").arg(qt(row.name)).arg(files.size()).arg(curve.error_stops, 0, 'f', 2)
+                            .arg(curve.first_code, 0, 'f', 2).arg(curve.last_code, 0, 'f', 2).arg(qt(curve.nearest)).arg(curve.nearest_stops, 0, 'f', 2));
+        };
+    });
+}
+
 void Session::prove_on(Id id, const fs::path& file, std::function<void(std::shared_ptr<const prove::Proof>)> show) {
     const SetupState& s = at(id);
     const auto correction = s.correction;

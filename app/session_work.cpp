@@ -240,6 +240,9 @@ void Session::change(Id id, const Settings& settings, const QString& what) {
     row.weights = fit::text_of(settings.weights), row.curves = settings.curves;
     row.stops = settings.finish.stops, row.warmer_mired = settings.finish.warmer_mired, row.greener = settings.finish.greener, row.light_kept = settings.finish.light_kept;
     row.others = prove::text_of(settings.others);
+    row.average = settings.average;
+    row.samples.clear();
+    for (const fs::path& file : settings.samples) row.samples += file.string() + "\n";
     row.spots.clear();
     for (const std::string& spot : settings.spots) row.spots += spot + "\n";
     const plan::ChartShot* shot = plan::record(shoot().chart_shots, s->chart_shot);
@@ -289,13 +292,24 @@ void Session::fit(Id id) {
     const auto reference = s->reference;
     const auto pixels = s->frame;
     const Settings settings = s->settings;
-    const auto findings = job::findings_from(s->findings);
+    std::vector<job::MeasuredShot> shots{*shot};
+    std::vector<std::vector<inspect::Finding>> findings{job::findings_from(s->findings)};
+    if (settings.average)
+        for (const plan::ChartShot* other : shots_to_average(id)) {
+            if (other->id == s->chart_shot) continue;
+            const auto reading = std::find_if(shoot().readings.begin(), shoot().readings.end(), [&](const plan::Reading& r) { return r.chart_shot == other->id; });
+            const plan::Frame* frame = frame_row(other->frame);
+            shots.push_back(job::measured_from_json(reading->content, frame ? fs::path(frame->path) : fs::path()));
+            std::vector<plan::Finding> of_it;
+            std::copy_if(shoot().findings.begin(), shoot().findings.end(), std::back_inserter(of_it), [&](const plan::Finding& f) { return f.chart_shot == other->id; });
+            findings.push_back(job::findings_from(of_it));
+        }
     const plan::Frame row = s->chart_frame;
     const std::string key = plan::settings_of(s->row, plan::record(shoot().chart_shots, s->chart_shot)), light = plan::name_in(shoot().lights, s->row.light);
     tasks_.run(tr("Fitting %1").arg(title_of(id)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
         fit::Settings f;
         f.model = settings.model, f.intent = settings.intent, f.white = settings.white, f.curves = settings.curves, f.weights = settings.weights;
-        auto made = std::make_shared<fit::Correction>(job::correct({*shot}, *reference, f, stop, {findings}));
+        auto made = std::make_shared<fit::Correction>(job::correct(shots, *reference, f, stop, findings, settings.samples));
         made->light_name = light;
         QImage small;
         try {

@@ -81,10 +81,7 @@ Run add_fit(CLI::App& app) {
             definition = shots.front().definition;
             if (!a->spot.empty()) settings.white = balance::text_of(balance::spot_at(shots.front().frame, a->spot[0], a->spot[1]));
             for (std::size_t i = 1; i < shots.size(); ++i) shots[i].frame.rgb = {};
-            auto [first, reference] = with_samples(shots.front().reading, reference_for(&shots.front().definition));
-            if (!a->samples.empty() && shots.size() > 1) throw Error(ErrorKind::usage, "samples can join one chart shot only", {}, "Fit with one image");
-            shots.front().reading = first;
-            c = job::correct(shots, reference, settings, {}, findings);
+            c = job::correct(shots, reference_for(&shots.front().definition), settings, {}, findings, a->samples.empty() ? std::vector<std::filesystem::path>() : std::vector<std::filesystem::path>{a->samples, a->samples_reference});
         }
         c.finish = a->finish;
         if (!a->target.empty()) {

@@ -1,7 +1,4 @@
 // The verb that measures a camera's tone curve: curve.
-#include <cmath>
-
-#include "fit/curve.hpp"
 #include "verb.hpp"
 
 namespace refero::cli {
@@ -23,17 +20,10 @@ Run add_curve(CLI::App& app) {
         std::vector<fit::CurveShot> shots;
         std::optional<chart::Definition> definition;
         for (const std::string& image : a->images) {
-            // Found as it looks, read as it is written.
-            job::ShotOptions options = a->options();
-            const job::MeasuredShot found = job::take_shot(image, options);
-            if (found.frame.is_raw) throw Error(ErrorKind::input, "raw frames are linear already", image, "Give the camera's own pictures, or stills of its clips");
-            options.encoding.emplace(colour::Transfer::linear);
-            options.corners = found.placement.corners, options.chart = found.definition.id;
-            if (!definition) definition = found.definition;
-            if (found.definition.id != definition->id) throw Error(ErrorKind::usage, "the frames show different charts", image, "Give frames of one chart, or name it with --chart");
-            const frame::Metadata& m = found.frame.metadata;
-            const bool known = m.exposure_s > 0 && m.f_number > 0 && m.iso > 0;
-            shots.push_back({job::take_shot(image, options).reading, known ? std::optional(std::log2(m.exposure_s / (m.f_number * m.f_number) * m.iso)) : std::nullopt});
+            chart::Definition seen;
+            shots.push_back(job::code_shot(image, a->options(), seen));
+            if (!definition) definition = seen;
+            if (seen.id != definition->id) throw Error(ErrorKind::usage, "the frames show different charts", image, "Give frames of one chart, or name it with --chart");
         }
         const fit::ToneCurve curve = fit::estimate_curve(shots, a->reference.empty() ? chart::reference_of(*definition) : chart::load_reference(a->reference), &*definition);
         fit::save(curve, a->output);

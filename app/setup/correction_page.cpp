@@ -50,6 +50,15 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     intent_->addItem(tr("all patches alike"), "colorimetric");
     intent_->addItem(tr("skin first"), "skin");
     intent_->addItem(tr("saturated colours first"), "chroma");
+    average_ = new QCheckBox;
+    average_->setObjectName("average");
+    average_->setToolTip(tr("The fit takes the mean of all good chart shots of this setup, each at the exposure of the latest; noise falls, and a patch is taken from the shots in which it is good"));
+    side()->addWidget(average_);
+    connect(average_, &QCheckBox::clicked, this, [this](bool on) {
+        Settings s = session_.at(setup_).settings;
+        s.average = on;
+        session_.change(setup_, s, on ? tr("All chart shots averaged") : tr("The latest chart shot alone"));
+    });
     fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true);
     fit_->setObjectName("fitButton");
     connect(fit_, &QPushButton::clicked, this, [this] { session_.fit(setup_); });
@@ -263,6 +272,10 @@ void CorrectionPage::show_setup(Id setup) {
         model_->setCurrentIndex(std::max(0, model_->findData(s.settings.model ? QString::fromStdString(fit::name_of(*s.settings.model)) : QString())));
         intent_->setCurrentIndex(std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
     }
+    const int shots = session_.good_shots(setup);
+    average_->setText(tr("Average %1 chart shots").arg(shots));
+    average_->setVisible(shots > 1);
+    average_->setChecked(s.settings.average);
     fit_->setEnabled(s.balance && !s.fitting && s.refused.isEmpty());
     fit_->setText(s.fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
     if (s.correction) {

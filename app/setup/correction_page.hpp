@@ -41,7 +41,7 @@ private:
     Figure* left_out_;
     QLabel *choice_, *differs_;
     QComboBox *model_, *intent_, *frame_, *compare_;
-    QCheckBox* strong_;
+    QCheckBox *strong_, *average_;
     QTabWidget* tabs_;
     ElsewherePanel* elsewhere_;
     WeightsPanel* weights_;

@@ -40,6 +40,17 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
         const QString file = QFileDialog::getSaveFileName(this, tr("Save the reading"), name, tr("CGATS text (*.cgats)"));
         if (!file.isEmpty()) session_.export_reading(setup_, file.toStdString());
     });
+    curve_ = side_button(tr("Measure the tone curve \u2026"), {}, tr("From the greys of all chart shots of this camera in this mode, after ISO 14524: shoot the chart at several exposures.\nWrites a 1D LUT that the mode then uses, and other programs read"));
+    curve_->setObjectName("measureCurve");
+    connect(curve_, &QPushButton::clicked, this, [this] {
+        const plan::Mode* mode = plan::record(session_.shoot().modes, session_.at(setup_).row.mode);
+        if (!mode) return;
+        const QString name = last_folder() + "/" + QString::fromStdString(mode->name).replace(' ', '-').toLower() + "-curve.cube";
+        const QString file = QFileDialog::getSaveFileName(this, tr("Measure the tone curve"), name, tr("1D LUT (*.cube)"));
+        if (file.isEmpty()) return;
+        remember_folder(QFileInfo(file).path());
+        session_.measure_curve(setup_, file.toStdString());
+    });
     picture_->keep_chart_in_view(true);
     connect(table_, &PatchTable::patch_chosen, picture_, &PictureView::select_patch);
     connect(picture_, &PictureView::patch_chosen, table_, &PatchTable::select_patch);
@@ -83,6 +94,7 @@ void ReadingPage::show_setup(Id setup) {
     picture_->set_picture(s.picture, tr("Nothing is measured yet.\nThe chart has to be found first."));
     picture_->set_chart(s.shot ? &s.shot->definition : nullptr, s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
     save_->setEnabled(s.shot != nullptr);
+    curve_->setVisible(s.shot && s.reference && !frame::is_raw_name(s.chart_frame.path) && s.chart_frame.kind != plan::FrameKind::clip);
     std::vector<PatchRow> rows;
     int usable = 0, clipped = 0;
     double brightest = 0, noise = 0;

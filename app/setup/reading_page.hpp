@@ -28,7 +28,7 @@ private:
     QComboBox* mapped_;
     PatchMap* map_;
     QLabel* map_words_;
-    QPushButton* save_;
+    QPushButton *save_, *curve_;
 };
 
 } // namespace refero::app

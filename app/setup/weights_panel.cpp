@@ -1,5 +1,6 @@
 #include "weights_panel.hpp"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QSignalBlocker>
@@ -7,6 +8,7 @@
 
 #include "../widgets/plain_table.hpp"
 #include "../widgets/swatches.hpp"
+#include "page.hpp"
 #include "session_parts.hpp"
 
 namespace refero::app {
@@ -22,7 +24,7 @@ WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
                                                               {tr("Own weight"), tr("Double-click to set it: 0 leaves the patch out of the fit, 1 is usual, 100 is the most")},
                                                               {tr(""), {}}},
                                                              tr("Weights"))),
-      roles_(new QLineEdit), note_(new QLabel) {
+      roles_(new QLineEdit), note_(new QLabel), samples_(new QPushButton) {
     table_->setObjectName("weights");
     table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
     for (const int k : {2, own_column}) table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
@@ -53,7 +55,27 @@ WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
     row->addWidget(label);
     row->addWidget(roles_, 1);
     row->addWidget(note_);
+    samples_->setObjectName("samples");
+    samples_->setToolTip(tr("Samples of your own that were photographed in this setup's light join the fit: their readings and their measured values, two CGATS files"));
+    row->addWidget(samples_);
+    connect(samples_, &QPushButton::clicked, this, &WeightsPanel::choose_samples);
     column->addLayout(row);
+}
+
+void WeightsPanel::choose_samples() {
+    Settings s = session_.at(setup_).settings;
+    if (!s.samples.empty()) {
+        s.samples.clear();
+        return session_.change(setup_, s, tr("No samples of one's own"));
+    }
+    const QString kind = tr("CGATS text (*.cgats *.txt *.it8)");
+    const QString readings = QFileDialog::getOpenFileName(this, tr("Readings of your samples"), last_folder(), kind);
+    if (readings.isEmpty()) return;
+    remember_folder(QFileInfo(readings).path());
+    const QString reference = QFileDialog::getOpenFileName(this, tr("Measured values of your samples"), last_folder(), kind);
+    if (reference.isEmpty()) return;
+    s.samples = {readings.toStdString(), reference.toStdString()};
+    session_.change(setup_, s, tr("Samples of one's own"));
 }
 
 void WeightsPanel::edited(int row, int column) {
@@ -98,6 +120,7 @@ void WeightsPanel::show_setup(Id setup) {
             table_->setItem(r, k, item);
         }
     }
+    samples_->setText(s.settings.samples.empty() ? tr("Add own samples \u2026") : tr("Leave out %1").arg(name_of_file(s.settings.samples.front())));
     note_->setText(s.correction && s.correction->weights != s.settings.weights ? tr("Changed since the fit: fit again") : QString());
 }
 

@@ -2,6 +2,7 @@
 
 #include <QLabel>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QTableWidget>
 
 #include "../session.hpp"
@@ -18,12 +19,14 @@ public:
 
 private:
     void edited(int row, int column);
+    void choose_samples();
 
     Session& session_;
     Id setup_ = 0;
     QTableWidget* table_;
     QLineEdit* roles_;
     QLabel* note_;
+    QPushButton* samples_;
 };
 
 } // namespace refero::app

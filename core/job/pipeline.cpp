@@ -1,5 +1,6 @@
 #include "job/pipeline.hpp"
 
+#include <cmath>
 #include <sstream>
 
 namespace refero::job {
@@ -64,11 +65,24 @@ std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& ro
     return all;
 }
 
+fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& given, chart::Definition& definition) {
+    // Found as it looks, read as it is written.
+    const MeasuredShot found = take_shot(file, given);
+    if (found.frame.is_raw) throw Error(ErrorKind::input, "raw frames are linear already", file, "Give the camera's own pictures, or stills of its clips");
+    ShotOptions options = given;
+    options.encoding.emplace(colour::Transfer::linear);
+    options.corners = found.placement.corners, options.chart = found.definition.id;
+    definition = found.definition;
+    const frame::Metadata& m = found.frame.metadata;
+    const bool known = m.exposure_s > 0 && m.f_number > 0 && m.iso > 0;
+    return {take_shot(file, options).reading, known ? std::optional(std::log2(m.exposure_s / (m.f_number * m.f_number) * m.iso)) : std::nullopt};
+}
+
 fit::Source source_of(const MeasuredShot& shot) {
     return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256, shot.frame.metadata, shot.placement};
 }
 
-fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& given, std::stop_token stop, const std::vector<std::vector<inspect::Finding>>& findings) {
+fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& given, std::stop_token stop, const std::vector<std::vector<inspect::Finding>>& findings, const std::vector<std::filesystem::path>& samples) {
     std::vector<read::Reading> readings;
     fit::Settings settings = given;
     for (std::size_t i = 0; i < shots.size(); ++i) {
@@ -91,7 +105,10 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
                 if (std::find(mended.left_out.begin(), mended.left_out.end(), p.id) != mended.left_out.end()) p.clipped = 1;
         readings.push_back(std::move(mended.reading));
     }
-    fit::Correction c = fit::build(read::average(readings), reference, &shots.front().definition, settings, stop);
+    read::Reading reading = read::average(readings);
+    chart::Reference all = reference;
+    if (samples.size() == 2) fit::join(reading, all, read::load_cgats(samples[0]), chart::load_reference(samples[1]));
+    fit::Correction c = fit::build(reading, all, &shots.front().definition, settings, stop);
     for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));
     if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);
     return c;

@@ -1,6 +1,7 @@
 // The one path from files to a correction, used alike by the command line and the application.
 #pragma once
 
+#include "fit/curve.hpp"
 #include "inspect/inspect.hpp"
 #include "plan/shoot.hpp"
 #include "prove/prove.hpp"
@@ -38,13 +39,19 @@ inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, co
 std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement);
 std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows);
 
+/// A chart's greys as code values, with the shot's exposure where the file tells it: for measuring the tone curve of a camera's
+/// own pictures. Throws Error(input) for raw frames.
+fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& options, chart::Definition& definition);
+
 /// The source entry of a correction: file, hash, metadata, placement.
 fit::Source source_of(const MeasuredShot& shot);
 
 /// One correction from chart shots of one setup, whose readings are averaged. `findings` are the gate's of each shot, in their
 /// order: what they name is mended or left out, and the correction says so. Throws Error(usage) when the shots are of
-/// different charts, Error(input) when too little of one is left.
+/// different charts, Error(input) when too little of one is left. `samples` are two files, readings and reference values of
+/// samples of one's own that join in, or none.
 fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& settings,
-                        std::stop_token stop = {}, const std::vector<std::vector<inspect::Finding>>& findings = {});
+                        std::stop_token stop = {}, const std::vector<std::vector<inspect::Finding>>& findings = {},
+                        const std::vector<std::filesystem::path>& samples = {});
 
 } // namespace refero::job

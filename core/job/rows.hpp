@@ -26,7 +26,7 @@ REFERO_ROWS(Mode, "mode", C(name), C(kind), C(encoding), C(sub_settings));
 REFERO_ROWS(Light, "light", C(uid), C(name), C(kind), C(kelvin), C(power), C(modifier), C(age_years), C(place), C(spill), C(changed), C(position));
 REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought), C(first_used), C(compared), C(light_hours), C(condition));
 REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m), C(white), C(model), C(intent), C(reference), C(note),
-            C(weights), C(curves), C(spots), C(others), C(stops), C(warmer_mired), C(greener), C(light_kept));
+            C(weights), C(curves), C(spots), C(average), C(samples), C(others), C(stops), C(warmer_mired), C(greener), C(light_kept));
 REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(camera), C(lens), C(mode), C(setup), C(by_hand), C(reason), C(problem),
             C(make), C(model), C(serial_number), C(lens_name), C(taken), C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
 REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted), C(kelvin), C(duv));

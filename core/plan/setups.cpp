@@ -125,7 +125,7 @@ Evidence evidence(const Shoot& shoot, Id setup) {
 }
 
 std::string settings_of(const Setup& s, const ChartShot* shot) {
-    return s.white + "|" + s.model + "|" + s.intent + "|" + s.reference + "|" + (shot ? shot->chart + "|" + shot->corners : "|") + (s.weights.empty() ? "" : "|weights " + s.weights) + (s.curves ? "|curves" : "");
+    return s.white + "|" + s.model + "|" + s.intent + "|" + s.reference + "|" + (shot ? shot->chart + "|" + shot->corners : "|") + (s.weights.empty() ? "" : "|weights " + s.weights) + (s.curves ? "|curves" : "") + (s.average ? "|average" : "") + (s.samples.empty() ? "" : "|samples " + s.samples);
 }
 
 namespace {

@@ -137,6 +137,8 @@ struct Setup {
     std::string weights;   ///< of one's own, as fit::text_of writes them
     bool curves = false;   ///< greys brought together by curves
     std::string spots;     ///< things thought neutral to balance on, as balance::text_of writes them, a line each
+    bool average = false;  ///< all good chart shots of the setup together, else the latest
+    std::string samples;   ///< readings and reference values (CGATS files, a line each) of samples that join in; empty: none
     std::string others;    ///< corrections made elsewhere, JSON, docs/formats.md
     // What is done after the correction, as in balance::Finish:
     double stops = 0, warmer_mired = 0, greener = 0, light_kept = 0;

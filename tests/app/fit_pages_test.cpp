@@ -8,6 +8,7 @@
 #include <QTabWidget>
 #include <QTableWidget>
 
+#include "apply/apply.hpp"
 #include "deliver/deliver.hpp"
 #include "job_window.hpp"
 #include "plots/proof_views.hpp"
@@ -280,6 +281,88 @@ TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
         seen.push_back(views->currentWidget()->grab().toImage());
     }
     EXPECT_EQ(seen.size(), 4u);
+}
+
+TEST_F(FitPages, several_chart_shots_are_averaged) {
+    open_fitted();
+    page(Step::correction);
+    EXPECT_FALSE(child<QCheckBox>("average")->isVisible()); // there is one only
+    const auto alone = state().correction->reading;
+    session().take_in({scratch / "other.dng"}, setup);
+    ASSERT_TRUE(idle());
+    const plan::Frame* other = nullptr;
+    for (const plan::Frame& f : session().shoot().frames)
+        if (f.path.ends_with("other.dng")) other = &f;
+    ASSERT_TRUE(other);
+    if (other->kind != plan::FrameKind::chart) session().make_chart_shot(other->id, setup);
+    ASSERT_TRUE(wait_for([&] { return session().good_shots(setup) == 2 && session().tasks().running() == 0; }));
+    page(Step::correction);
+    auto* average = child<QCheckBox>("average");
+    ASSERT_TRUE(average->isVisible());
+    QTest::mouseClick(average, Qt::LeftButton, {}, QPoint(8, average->height() / 2));
+    EXPECT_TRUE(state().settings.average);
+    session().fit(setup);
+    ASSERT_TRUE(idle());
+    const auto both = state().correction->reading;
+    EXPECT_GT(both.patches[0].pixels, 1.5 * std::min(alone.patches[0].pixels, state().shot->reading.patches[0].pixels));
+    EXPECT_LT(state().correction->cross_validated.mean, 2);
+}
+
+TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
+    open_fitted();
+    test::written(scratch / "s.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 22 13\nEND_DATA\n");
+    const colour::Vec3 xyz = 100 * (*state().correction)(colour::Vec3(0.2, 0.22, 0.13));
+    test::written(scratch / "r.cgats", formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt %.4f %.4f %.4f\nEND_DATA\n", xyz[0], xyz[1], xyz[2]));
+    Settings s = state().settings;
+    s.samples = {scratch / "s.cgats", scratch / "r.cgats"};
+    session().change(setup, s, "Samples");
+    EXPECT_EQ(state().link(Step::correction), LinkState::worn);
+    session().fit(setup);
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(state().correction->reference.xyz.contains("felt"));
+    page(Step::correction);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(3);
+    auto* button = child<QPushButton>("samples");
+    EXPECT_TRUE(button->text().contains("s.cgats"));
+    QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_TRUE(state().settings.samples.empty());
+    s.samples = {scratch / "gone.cgats", scratch / "r.cgats"};
+    session().change(setup, s, "Samples");
+    session().fit(setup);
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(notice().contains("gone.cgats"));
+}
+
+// A mode whose curve is not told: it is measured from the greys, and the reading is then made anew by it.
+TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
+    session().new_job(job);
+    // Pictures of the camera with a curve of its own, which the file does not tell: code = linear ^ (1 / 1.8).
+    for (const double white : {0.8, 0.4}) {
+        auto r = test::rendered({.width = 900, .height = 600, .white = white, .rotation_deg = 3, .tilt_deg = 0});
+        for (float& v : r.rgb) v = std::pow(std::clamp(v, 0.0f, 1.0f), 1 / 1.8f);
+        apply::Picture p{r.scene.width, r.scene.height, r.rgb, "xyz-d50"};
+        frame::Metadata m;
+        m.make = "Simulated", m.model = "Stills A", m.exposure_s = white / 100, m.f_number = 8, m.iso = 100;
+        m.taken = white > 0.5 ? "2026-05-04T10:00:00" : "2026-05-04T10:05:00";
+        apply::write(p, scratch / (white > 0.5 ? "a.tif" : "b.tif"), apply::Format::tiff, m);
+    }
+    session().open({scratch / "a.tif"}, 0);
+    ASSERT_TRUE(idle());
+    setup = id(0);
+    ASSERT_TRUE(state().shot) << state().problem.toStdString();
+    session().take_in({scratch / "b.tif"}, setup);
+    ASSERT_TRUE(idle());
+    const double before = std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
+    window.open_setup(setup);
+    page(Step::reading);
+    EXPECT_TRUE(child<QPushButton>("measureCurve")->isVisible());
+    session().measure_curve(setup, scratch / "mode-curve.cube");
+    ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "mode-curve.cube") && session().tasks().running() == 0 && state().shot && state().shot->frame.encoding == (scratch / "mode-curve.cube").string(); })) << notice().toStdString();
+    const auto reference = chart::reference_of(test::grid24());
+    const double truth = std::log2(reference.xyz.at("D2").y() / reference.xyz.at("D5").y());
+    const double after = std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
+    EXPECT_NEAR(after, truth, 0.12);
+    EXPECT_GT(std::abs(before - truth), 0.3);
 }
 
 } // namespace
