@@ -217,7 +217,7 @@ void Session::weigh(SetupState& s) {
             if (s.shot->frame.camera_from_xyz) s.light = balance::light_of(*s.balance, *s.shot->frame.camera_from_xyz);
             if (s.balance_only()) { // its correction is the balance alone, and made whenever it is needed
                 fit::Settings balance_only;
-                balance_only.model = fit::Model::diagonal, balance_only.intent = s.settings.intent, balance_only.white = s.settings.white, balance_only.curves = s.settings.curves;
+                balance_only.model = fit::Model::diagonal, balance_only.alone = true, balance_only.intent = s.settings.intent, balance_only.white = s.settings.white, balance_only.curves = s.settings.curves;
                 s.correction = std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, balance_only));
             }
         } catch (const Error& e) {

@@ -102,9 +102,7 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
     connect(scopes_, &Scopes::region_wanted, this, [this] { picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); });
     connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
         if (at.size() == 1) return session_.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
-        const QRectF r = QRectF(QPointF(at[0].x(), at[0].y()), QPointF(at[1].x(), at[1].y())).normalized();
-        picture_->set_region(r);
-        scopes_->set_region(std::array<Eigen::Vector2d, 4>{Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
+        picture_->set_region(scopes_->take_region(at[0], at[1]));
     });
 }
 

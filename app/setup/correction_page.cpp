@@ -88,12 +88,11 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     tabs_->addTab(weights_, tr("Weights"));
     tabs_->addTab(ramps_, tr("Ramps between hues"));
     tabs_->addTab(scopes_, tr("Scopes"));
+    connect(tabs_, &QTabWidget::currentChanged, this, &CorrectionPage::show_tab);
     connect(elsewhere_, &ElsewherePanel::compare, this, &CorrectionPage::compare_with);
     connect(scopes_, &Scopes::region_wanted, this, [this] { picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); });
     connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
-        const QRectF r = QRectF(QPointF(at[0].x(), at[0].y()), QPointF(at[1].x(), at[1].y())).normalized();
-        picture_->set_region(r);
-        scopes_->set_region(std::array<Eigen::Vector2d, 4>{Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
+        picture_->set_region(scopes_->take_region(at[0], at[1]));
     });
     arrange(view, tabs_, 262);
 }
@@ -125,6 +124,15 @@ QHBoxLayout* CorrectionPage::picture_bar() {
     connect(strong_, &QCheckBox::toggled, this, &CorrectionPage::show_pictures);
     connect(compare_, &QComboBox::activated, this, [this](int i) { compare_with(comparisons_[static_cast<std::size_t>(i)]); });
     return bar;
+}
+
+void CorrectionPage::show_tab() {
+    if (!session_.has(setup_)) return;
+    const SetupState& s = session_.at(setup_);
+    const QWidget* front = tabs_->currentWidget();
+    if (front == elsewhere_) elsewhere_->show_setup(setup_);
+    else if (front == weights_) weights_->show_setup(setup_);
+    else if (front == ramps_) ramps_->set(s.correction ? prove::ramps([&](const colour::Vec3& rgb) { return (*s.correction)(rgb); }, s.correction->reading, s.correction->reference) : std::vector<prove::Ramp>());
 }
 
 QWidget* CorrectionPage::versions_tab() {
@@ -290,8 +298,7 @@ void CorrectionPage::show_setup(Id setup) {
     show_candidates(s);
     show_versions(s);
     show_comparisons(s);
-    elsewhere_->show_setup(setup);
-    weights_->show_setup(setup);
+    show_tab();
     scopes_->set_chart(s.shot ? scope::Part(s.shot->placement.corners) : scope::Part());
     show_pictures();
 }
@@ -357,7 +364,6 @@ void CorrectionPage::show_pictures() {
     const bool same_frame = shown_setup_ == setup_ && shown_frame_ == frame;
     if (same_frame && shown_correction_ == s.correction && shown_with_ == with && shown_any_) return;
     if (!same_frame) picture_->set_region({}), scopes_->set_region({});
-    if (shown_correction_ != s.correction || !same_frame) ramps_->set(s.correction ? prove::ramps([&](const colour::Vec3& rgb) { return (*s.correction)(rgb); }, s.correction->reading, s.correction->reference) : std::vector<prove::Ramp>());
     shown_setup_ = setup_, shown_frame_ = frame, shown_correction_ = s.correction, shown_with_ = with;
     shown_any_ = true;
     const QString strong = strong_->isChecked() ? tr(", colours \u00d7 3") : QString();

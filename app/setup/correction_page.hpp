@@ -30,6 +30,7 @@ private:
     void show_candidates(const SetupState& s);
     void show_differences(const SetupState& s);
     void show_versions(const SetupState& s);
+    void show_tab(); ///< the part in front; the others when they come to it
     void show_comparisons(const SetupState& s);
     QWidget* candidates_tab();
     QWidget* versions_tab();

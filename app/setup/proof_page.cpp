@@ -3,14 +3,13 @@
 #include <QFileDialog>
 #include <QLabel>
 #include <QSignalBlocker>
-#include <QTabWidget>
 
 namespace refero::app {
 
 ProofPage::ProofPage(Session& session, QWidget* parent)
     : Page(session, parent), swatches_(new Swatches), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), words_(new QLabel), facts_(new Facts), bars_(new ProofPlot), shifts_(new ShiftPlot),
       table_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})),
-      lightness_(new LightnessPlot), casts_(new CastPlot), wheel_(new HueWheel), on_(new QComboBox) {
+      views_(new QTabWidget), lightness_(new LightnessPlot), casts_(new CastPlot), wheel_(new HueWheel), on_(new QComboBox) {
     table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, hue angle"));
     side()->addWidget(left_out_);
     words_->setWordWrap(true);
@@ -40,14 +39,14 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
     lower->setHandleWidth(8);
     lower->setChildrenCollapsible(false);
     lower->addWidget(bars_);
-    auto* views = new QTabWidget;
-    views->setObjectName("proofViews");
-    views->setDocumentMode(true);
-    views->addTab(shifts_, tr("a* b*"));
-    views->addTab(wheel_, tr("Hues"));
-    views->addTab(lightness_, tr("Lightness"));
-    views->addTab(casts_, tr("Neutrals"));
-    lower->addWidget(views);
+    views_->setObjectName("proofViews");
+    views_->setDocumentMode(true);
+    views_->addTab(shifts_, tr("a* b*"));
+    views_->addTab(wheel_, tr("Hues"));
+    views_->addTab(lightness_, tr("Lightness"));
+    views_->addTab(casts_, tr("Neutrals"));
+    connect(views_, &QTabWidget::currentChanged, this, &ProofPage::show_view);
+    lower->addWidget(views_);
     lower->addWidget(table_);
     lower->setStretchFactor(0, 5);
     lower->setStretchFactor(1, 3);
@@ -105,16 +104,24 @@ void ProofPage::prove_on(int index) {
     });
 }
 
+void ProofPage::show_view() {
+    if (!session_.has(setup_)) return;
+    const prove::Proof* proof = elsewhere_ ? elsewhere_.get() : session_.at(setup_).proof.get();
+    switch (views_->currentIndex()) {
+    case 0: return shifts_->set(proof);
+    case 1: return wheel_->set(proof);
+    case 2: return lightness_->set(proof);
+    default: return casts_->set(proof);
+    }
+}
+
 void ProofPage::show_proof(const SetupState& s, const prove::Proof* proof) {
     std::optional<chart::Definition> definition;
     if (s.shot) definition = s.shot->definition;
     else if (s.correction && !s.correction->reading.chart.empty()) try { definition = chart::find_definition(s.correction->reading.chart); } catch (const Error&) {}
     swatches_->set(definition ? &*definition : nullptr, proof);
     bars_->set(proof, s.correction ? s.correction->cross_validated : fit::Statistics{}, elsewhere_ || s.taken_from ? tr("there") : tr("fitted"));
-    shifts_->set(proof);
-    wheel_->set(proof);
-    lightness_->set(proof);
-    casts_->set(proof);
+    show_view();
     std::vector<PatchRow> rows;
     if (proof)
         for (const auto& p : proof->patches) rows.push_back({QString::fromStdString(p.id), colour_of_lab(p.reference_lab), {p.delta_e_2000, p.lightness, p.chroma, p.hue_deg}});

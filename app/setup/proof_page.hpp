@@ -1,6 +1,7 @@
 #pragma once
 
 #include <QComboBox>
+#include <QTabWidget>
 
 #include "../plots/proof_plot.hpp"
 #include "../plots/proof_views.hpp"
@@ -25,6 +26,7 @@ private:
     void show_proof(const SetupState& s, const prove::Proof* proof);
     void show_others(const SetupState& s);
     void prove_on(int index);
+    void show_view(); ///< the plot in front; the others when they come to it
     void draw_again(const SetupState& s);
 
     Swatches* swatches_;
@@ -37,6 +39,7 @@ private:
     ProofPlot* bars_;
     ShiftPlot* shifts_;
     PatchTable* table_;
+    QTabWidget* views_;
     LightnessPlot* lightness_;
     CastPlot* casts_;
     HueWheel* wheel_;

@@ -213,6 +213,12 @@ void Scopes::set_region(const scope::Part& region) {
     measure();
 }
 
+QRectF Scopes::take_region(const Eigen::Vector2d& a, const Eigen::Vector2d& b) {
+    const QRectF r = QRectF(QPointF(a.x(), a.y()), QPointF(b.x(), b.y())).normalized();
+    set_region(std::array<Eigen::Vector2d, 4>{Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
+    return r;
+}
+
 void Scopes::choose(Kind kind) {
     kind_->setCurrentIndex(static_cast<int>(kind));
     measure();

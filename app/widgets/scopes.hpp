@@ -23,6 +23,8 @@ public:
     /// Corners of the chart in full-size pixels; none: the choice is not offered.
     void set_chart(const scope::Part& corners);
     void set_region(const scope::Part& region);
+    /// The same from two opposite corners in full-size pixels; gives the rectangle.
+    QRectF take_region(const Eigen::Vector2d& corner, const Eigen::Vector2d& opposite);
     void choose(Kind kind);
     Kind kind() const;
 

@@ -18,6 +18,8 @@ ordered_json json_of(const Source& s) {
     ordered_json j{{"file", s.file.string()}, {"sha256", s.sha256}, {"make", m.make}, {"model", m.model}, {"lens", m.lens},
                    {"serial_number", m.serial_number}, {"unique_model", m.unique_model}, {"taken", m.taken}, {"exposure_s", m.exposure_s}, {"f_number", m.f_number},
                    {"iso", m.iso}, {"focal_mm", m.focal_mm}, {"flash", m.flash}};
+    if (m.auto_balance) j["auto_balance"] = true;
+    if (!m.style.empty()) j["style"] = m.style;
     if (s.placement) {
         for (const chart::Point& p : s.placement->corners) j["corners"].push_back({p.x(), p.y()});
         j["confidence"] = s.placement->confidence;
@@ -58,6 +60,7 @@ Source source_from(const ordered_json& j) {
     s.metadata.iso = j.at("iso");
     s.metadata.focal_mm = j.at("focal_mm");
     s.metadata.flash = j.value("flash", false);
+    s.metadata.auto_balance = j.value("auto_balance", false), s.metadata.style = j.value("style", "");
     if (j.contains("corners")) {
         s.placement.emplace();
         for (std::size_t i = 0; i < 4; ++i) s.placement->corners[i] = chart::Point(j["corners"].at(i).at(0).get<double>(), j["corners"].at(i).at(1).get<double>());

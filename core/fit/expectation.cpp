@@ -20,6 +20,12 @@ std::vector<std::string> differences(const Correction& correction, const frame::
     if (const double stops = light(m) - light(own); std::isfinite(stops) && std::abs(stops) > 0.29)
         all.push_back(formatted("exposed %.1f stops %s: %+.1f stops make it as bright as the chart shot", std::abs(stops), stops > 0 ? "more" : "less", -stops));
     if (m.exposure_s > 0 && m.flash != own.flash) all.push_back(m.flash ? "a flash fired, which the chart shot had not" : "no flash fired, which the chart shot had");
+    // Raw frames are before all that.
+    if (!frame::is_raw_name(correction.sources.front().file)) {
+        const auto named = [](const std::string& style) { return style.empty() ? std::string("a normal picture style") : style; };
+        if (m.style != own.style) all.push_back("recorded with " + named(m.style) + " instead of " + named(own.style));
+        if (m.auto_balance) all.push_back("balanced by the camera itself, which may differ from frame to frame");
+    }
     return all;
 }
 

@@ -416,6 +416,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     const double most_gain = allowed_gain(reading, c.balance.white_patch);
     std::vector<Trial> trials;
     for (const Model model : all_models) {
+        if (settings.alone && settings.model && settings.model != model) continue;
         if (lesson->ids.size() < least_patches(model)) {
             if (settings.model == model || model == Model::diagonal)
                 throw Error(ErrorKind::input, "only " + std::to_string(lesson->ids.size()) + " patches are usable, too few for the model " + name_of(model), {},

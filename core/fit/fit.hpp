@@ -110,6 +110,7 @@ inline constexpr double most_noise_gain = 10;
 
 struct Settings {
     std::optional<Model> model; ///< none: chosen by cross-validation
+    bool alone = false;         ///< no candidates are tried beside the model asked for
     Intent intent = Intent::colorimetric;
     std::string white;          ///< as for balance::balanced_on
     std::vector<std::string> without; ///< patches that are not to be used: in shadow, covered

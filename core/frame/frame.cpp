@@ -89,6 +89,14 @@ Metadata read_metadata(const fs::path& file) {
         m.focal_mm = number({"Exif.Photo.FocalLength", "Exif.Image.FocalLength"});
         m.focal_35mm_mm = number({"Exif.Photo.FocalLengthIn35mmFilm"});
         if (const auto it = find({"Exif.Photo.Flash"}); it != exif.end() && it->count() > 0) m.flash = static_cast<int>(it->toFloat()) & 1;
+        if (const auto it = find({"Exif.Photo.WhiteBalance"}); it != exif.end() && it->count() > 0) m.auto_balance = it->toFloat() == 0;
+        const auto style = [&](const char* key, const char* low, const char* high, const char* what) {
+            const int v = static_cast<int>(number({key})); // EXIF 2.32: 0 normal, 1 low, 2 high
+            if (v == 1 || v == 2) m.style += (m.style.empty() ? "" : ", ") + std::string(v == 1 ? low : high) + " " + what;
+        };
+        style("Exif.Photo.Contrast", "soft", "hard", "contrast");
+        style("Exif.Photo.Saturation", "low", "high", "saturation");
+        style("Exif.Photo.Sharpness", "soft", "hard", "sharpness");
         const int orientation = static_cast<int>(number({"Exif.Image.Orientation"}));
         if (orientation >= 1 && orientation <= 8) m.orientation = orientation;
     } catch (const Exiv2::Error&) {

@@ -26,6 +26,8 @@ struct Metadata {
     double focal_35mm_mm = 0; ///< 35 mm equivalent focal length
     int orientation = 1;      ///< EXIF orientation, 1 to 8
     bool flash = false;       ///< the flash fired
+    bool auto_balance = false; ///< the camera balanced by itself (EXIF WhiteBalance)
+    std::string style;        ///< what the camera does to its pictures, "hard contrast, high saturation" (EXIF Contrast, Saturation, Sharpness); empty: normal
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
 

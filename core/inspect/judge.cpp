@@ -263,8 +263,14 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
 /// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
 Finding recording(const Shot& s) {
     const std::string kind = to_lower(s.frame.file.extension().string());
-    const bool lossy = kind == ".jpg" || kind == ".jpeg" || kind == ".webp";
-    return against(s.limits.at("recording"), "recording", lossy ? 1 : 0, "This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the camera and switch picture styles and sharpening off");
+    const frame::Metadata& m = s.frame.metadata;
+    std::vector<std::string> traps;
+    if (kind == ".jpg" || kind == ".jpeg" || kind == ".webp") traps.push_back("This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the camera and switch picture styles and sharpening off");
+    if (!s.frame.is_raw && m.auto_balance) traps.push_back("The camera balanced by itself and may do otherwise in the next frame: set a fixed balance");
+    if (!s.frame.is_raw && !m.style.empty()) traps.push_back("The picture was finished with " + m.style + ": set the picture style to normal");
+    std::string advice;
+    for (const std::string& trap : traps) advice += (advice.empty() ? "" : ". ") + trap;
+    return against(s.limits.at("recording"), "recording", static_cast<double>(traps.size()), advice);
 }
 
 Finding found(const Shot& s) {

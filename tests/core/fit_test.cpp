@@ -418,5 +418,19 @@ TEST(ToneCurve, its_file_is_an_encoding) {
     for (const double code : {0.0, 0.2, 0.5, 0.9, 1.0}) EXPECT_NEAR(encoding.decode(1, code), curve.decode(code), 1e-5);
 }
 
+TEST(Fit, a_model_alone_comes_without_candidates_and_is_the_same) {
+    const auto reading = test::true_reading(test::rendered({}));
+    const auto reference = chart::reference_of(test::grid24());
+    Settings settings;
+    settings.model = Model::matrix;
+    const auto among = build(reading, reference, &test::grid24(), settings);
+    settings.alone = true;
+    const auto alone = build(reading, reference, &test::grid24(), settings);
+    EXPECT_EQ(alone.candidates.size(), 1u);
+    EXPECT_GT(among.candidates.size(), 4u);
+    EXPECT_EQ(alone.coefficients, among.coefficients);
+    EXPECT_EQ(alone.cross_validated.mean, among.cross_validated.mean);
+}
+
 } // namespace
 } // namespace refero

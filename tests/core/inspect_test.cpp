@@ -183,6 +183,31 @@ TEST_F(Gate, a_compressed_picture_is_told_of) {
     EXPECT_NE(f.advice.find("record raw"), std::string::npos);
 }
 
+// A camera's own picture that balances by itself, or has a style baked in, is a trap; a raw frame with the same tags is none.
+// Tags after EXIF 2.32, written by an independent program.
+TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
+    test::shoot({}, scratch / "a.tif");
+    ASSERT_EQ(std::system(("exiftool -q -overwrite_original -WhiteBalance=Auto -Contrast=High -Sharpness=Hard '" + (scratch / "a.tif").string() + "'").c_str()), 0);
+    const frame::Metadata m = frame::read_metadata(scratch / "a.tif");
+    EXPECT_TRUE(m.auto_balance);
+    EXPECT_EQ(m.style, "hard contrast, hard sharpness");
+    auto s = job::take_shot(scratch / "a.tif", {});
+    const auto reference = chart::reference_of(s.definition);
+    const Finding f = finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording");
+    EXPECT_EQ(f.value, 2);
+    EXPECT_NE(f.advice.find("fixed balance"), std::string::npos);
+    EXPECT_NE(f.advice.find("hard contrast"), std::string::npos);
+    // A correction knows what it was made from, and names a frame that was finished otherwise.
+    fit::Correction c = job::correct({s}, reference, {});
+    EXPECT_EQ(fit::from_json(fit::to_json(c)).sources.at(0).metadata.style, m.style);
+    frame::Metadata other = m;
+    other.style.clear(), other.auto_balance = false;
+    ASSERT_EQ(fit::differences(c, other).size(), 1u);
+    EXPECT_NE(fit::differences(c, other)[0].find("normal picture style instead of hard contrast"), std::string::npos);
+    s.frame.is_raw = true;
+    EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status, Status::pass);
+}
+
 TEST_F(Gate, without_a_chart_or_a_reference_it_says_what_it_can) {
     const Judgement none = no_chart();
     EXPECT_EQ(none.verdict, Status::reshoot);

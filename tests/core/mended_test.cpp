@@ -53,38 +53,21 @@ TEST_F(Faulty, a_clean_shot_is_left_alone) {
     EXPECT_LT(o.after, 1.5);
 }
 
-TEST_F(Faulty, patches_in_a_shadow_are_left_out_and_named) {
+TEST_F(Faulty, shadow_uneven_and_stray_light_are_mended_and_said) {
     const double clean = this->clean();
-    const Outcome o = of(R"(,"shadows":[{"at":[0.6,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])");
-    EXPECT_NE(o.verdict, inspect::Status::pass);
-    ASSERT_TRUE(o.mended) << o.refused;
-    EXPECT_FALSE(o.mended->cautions.empty());
-    for (const char* id : {"A6", "B6", "C6", "D6"}) EXPECT_TRUE(left_out(*o.mended, id)) << id;
-    EXPECT_LT(o.after, clean + 1);
-    EXPECT_LT(o.after, 0.6 * o.plain);
-    test::measured("shadow: CIEDE2000 %.2f on a clean shot, %.2f if nothing were done, %.2f clean", o.after, o.plain, clean);
-}
-
-TEST_F(Faulty, uneven_light_is_divided_out_and_said) {
-    const double clean = this->clean();
-    const Outcome o = of(R"(,"falloff_stops":1.6,"falloff_deg":20)");
-    EXPECT_NE(o.verdict, inspect::Status::pass);
-    ASSERT_TRUE(o.mended) << o.refused;
-    EXPECT_FALSE(o.mended->cautions.empty());
-    EXPECT_LT(o.after, clean + 0.7);
-    EXPECT_LT(o.after, 0.7 * o.plain);
-    test::measured("uneven light: CIEDE2000 %.2f on a clean shot, %.2f if nothing were done, %.2f clean", o.after, o.plain, clean);
-}
-
-TEST_F(Faulty, stray_light_is_taken_off_and_said) {
-    const double clean = this->clean();
-    const Outcome o = of(R"(,"veil":0.05)");
-    EXPECT_NE(o.verdict, inspect::Status::pass);
-    ASSERT_TRUE(o.mended) << o.refused;
-    EXPECT_FALSE(o.mended->cautions.empty());
-    EXPECT_LT(o.after, clean + 1);
-    EXPECT_LT(o.after, 0.6 * o.plain);
-    test::measured("stray light: CIEDE2000 %.2f on a clean shot, %.2f if nothing were done, %.2f clean", o.after, o.plain, clean);
+    struct Case {
+        const char *name, *fault;
+    };
+    for (const Case& c : {Case{"shadow", R"(,"shadows":[{"at":[0.6,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"}, {"uneven light", R"(,"falloff_stops":1.6,"falloff_deg":20)"}, {"stray light", R"(,"veil":0.05)"}}) {
+        const Outcome o = of(c.fault);
+        EXPECT_NE(o.verdict, inspect::Status::pass) << c.name;
+        ASSERT_TRUE(o.mended) << o.refused;
+        EXPECT_FALSE(o.mended->cautions.empty()) << c.name;
+        EXPECT_LT(o.after, clean + 0.7) << c.name;
+        EXPECT_LT(o.after, 0.6 * o.plain) << c.name;
+        for (const char* id : {"A6", "B6", "C6", "D6"}) EXPECT_EQ(left_out(*o.mended, id), std::string(c.name) == "shadow") << c.name << " " << id;
+        test::measured("%s: CIEDE2000 %.2f on a clean shot, %.2f if nothing were done, %.2f clean", c.name, o.after, o.plain, clean);
+    }
 }
 
 TEST_F(Faulty, a_sheen_and_a_finger_leave_their_patches_out) {
