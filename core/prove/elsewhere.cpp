@@ -171,7 +171,8 @@ fit::Correction trim_of(const Rendering& rendering, const read::Reading& reading
     const double top = from_xyz.row(1).dot(rendering(Vec3::Constant(4)));
     for (read::PatchReading& p : made.patches)
         if (p.pixels && std::isfinite(top) && (*std::max_element(p.mean.begin(), p.mean.end()) >= 0.999 * top || *std::max_element(p.mean.begin(), p.mean.end()) <= 1e-4)) p.clipped = 1;
-    fit::Settings settings{fit::Model::matrix};
+    fit::Settings settings;
+    settings.model = fit::Model::matrix, settings.alone = true;
     settings.white = [&] {
         for (const auto& [id, xyz] : reference.xyz)
             if (const read::PatchReading* p = made.find(id); p && p->usable() && balance::is_neutral(definition, id, xyz) && xyz.y() > 0.3 && xyz.y() < 0.7) return id;

@@ -421,11 +421,11 @@ TEST(ToneCurve, its_file_is_an_encoding) {
 TEST(Fit, a_model_alone_comes_without_candidates_and_is_the_same) {
     const auto reading = test::true_reading(test::rendered({}));
     const auto reference = chart::reference_of(test::grid24());
-    Settings settings;
-    settings.model = Model::matrix;
-    const auto among = build(reading, reference, &test::grid24(), settings);
+    fit::Settings settings;
+    settings.model = fit::Model::matrix;
+    const auto among = fit::build(reading, reference, &test::grid24(), settings);
     settings.alone = true;
-    const auto alone = build(reading, reference, &test::grid24(), settings);
+    const auto alone = fit::build(reading, reference, &test::grid24(), settings);
     EXPECT_EQ(alone.candidates.size(), 1u);
     EXPECT_GT(among.candidates.size(), 4u);
     EXPECT_EQ(alone.coefficients, among.coefficients);
