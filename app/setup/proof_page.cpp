@@ -18,7 +18,8 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
     side()->addWidget(words_);
     side()->addWidget(facts_);
     side()->addStretch();
-    auto* key = new QLabel(tr("Each patch: reference outside, corrected inside. Click one anywhere to see it everywhere."));
+    auto* key = new QLabel(tr("Reference outside, corrected inside."));
+    key->setToolTip(tr("Click a patch anywhere to see it everywhere"));
     key->setWordWrap(true);
     key->setProperty("dim", true);
     side()->addWidget(key);
