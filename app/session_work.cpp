@@ -1,4 +1,5 @@
 // The session's slow work: reading and measuring chart shots, fitting, proving, pictures, exports.
+#include "kit/gate_limits.hpp"
 #include "session_parts.hpp"
 #include "frame/clip.hpp"
 #include "thumbnails.hpp"
@@ -28,7 +29,7 @@ frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::st
     return frame::read(row.path, {size, curve}, stop);
 }
 
-inspect::Limits limits_of(const plan::Shoot& shoot) { return inspect::limits_for({shoot.brief().share_school == plan::ShareSchool::fill, false}); }
+inspect::Limits limits_of(const plan::Shoot& shoot) { return GateLimits::of({shoot.brief().share_school == plan::ShareSchool::fill, false}); }
 
 void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const inspect::Limits& limits, const std::stop_token& stop) {
     try {

@@ -7,6 +7,7 @@
 
 #include "../plan/plan_view.hpp"
 #include "chart_editor.hpp"
+#include "gate_limits.hpp"
 #include "kit_section.hpp"
 #include "light_plot.hpp"
 
@@ -73,6 +74,7 @@ KitView::KitView(Session& session, QWidget* parent) : QWidget(parent), session_(
     add(tr("Fallbacks"), make_fallbacks());
     add(tr("Warmth steps"), make_warmths());
     add(tr("Series"), make_series());
+    add(tr("Gate limits"), new GateLimits);
     connect(sections_, &QListWidget::currentRowChanged, this, [this, own](int row) {
         if (pages_->widget(row) == own && own->layout()->count() == 0) own->layout()->addWidget(new ChartEditor);
         pages_->setCurrentIndex(row);

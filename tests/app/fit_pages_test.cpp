@@ -11,6 +11,7 @@
 #include "apply/apply.hpp"
 #include "deliver/deliver.hpp"
 #include "job_window.hpp"
+#include "kit/gate_limits.hpp"
 #include "plots/proof_views.hpp"
 #include "setup/balance_page.hpp"
 #include "widgets/scopes.hpp"
@@ -363,6 +364,31 @@ TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
     const double after = std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
     EXPECT_NEAR(after, truth, 0.12);
     EXPECT_GT(std::abs(before - truth), 0.3);
+}
+
+TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
+    GateLimits view;
+    auto* table = view.findChild<QTableWidget*>("gateLimits");
+    ASSERT_TRUE(table);
+    int tilt = -1;
+    for (int r = 0; r < table->rowCount(); ++r) {
+        EXPECT_FALSE(table->item(r, 4)->text().isEmpty()); // each has its reason
+        if (table->item(r, 0)->text() == "tilt") tilt = r;
+    }
+    ASSERT_GE(tilt, 0);
+    const double usual = inspect::limits_for({}).at("tilt").caution;
+    table->item(tilt, 1)->setText("2");
+    EXPECT_EQ(GateLimits::of({}).at("tilt").caution, 2);
+    table->item(tilt, 1)->setText("a lot"); // no number: nothing changes
+    EXPECT_EQ(GateLimits::of({}).at("tilt").caution, 2);
+    EXPECT_EQ(table->item(tilt, 1)->text(), "2");
+    // The next shot is judged by it.
+    open_fitted();
+    bool cautioned = false;
+    for (const plan::Finding& f : state().findings) cautioned = cautioned || (f.check == "tilt" && f.status == "caution");
+    EXPECT_TRUE(cautioned); // it is tilted by 6 degrees
+    QTest::mouseClick(view.findChild<QPushButton*>("usualLimits"), Qt::LeftButton);
+    EXPECT_EQ(GateLimits::of({}).at("tilt").caution, usual);
 }
 
 } // namespace
