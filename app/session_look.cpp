@@ -10,14 +10,10 @@ namespace {
 /// Wide enough for the screen; what was made elsewhere takes longer a pixel.
 constexpr int elsewhere_width = 1500;
 
-prove::Rendering rendering_of(const Comparison& c, const frame::Frame& f, const balance::Balance& balance, const std::shared_ptr<const fit::Correction>& version) {
-    switch (c.with) {
-    case Comparison::With::standard:
-        if (!f.camera_from_xyz) throw Error(ErrorKind::input, "the file has no colour matrix", f.file, "Compare with something else");
-        return prove::standard_rendering(*f.camera_from_xyz, balance);
-    case Comparison::With::elsewhere: return prove::open_elsewhere(c.other.file, c.other.usage, balance).rendering;
-    default: return [version](const colour::Vec3& rgb) { return (*version)(rgb); };
-    }
+prove::Rendering rendering_of(const Comparison& c, const frame::Frame& f, const balance::Balance& balance) {
+    if (c.with == Comparison::With::elsewhere) return prove::open_elsewhere(c.other.file, c.other.usage, balance).rendering;
+    if (!f.camera_from_xyz) throw Error(ErrorKind::input, "the file has no colour matrix", f.file, "Compare with something else");
+    return prove::standard_rendering(*f.camera_from_xyz, balance);
 }
 
 } // namespace
@@ -30,8 +26,7 @@ void Session::preview(Id id, Id frame, const Comparison& with, std::function<voi
     if (!found || (frame == 0 && !chart_frame)) return show({}, {});
     const plan::Frame row = *found;
     const auto balance = correction ? std::optional(correction->balance) : s.balance;
-    const plan::Mode* mode = plan::record(shoot().modes, s.row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
+    const std::string encoding = encoding_of(shoot(), s.row);
     std::shared_ptr<const fit::Correction> version;
     if (const plan::Correction* kept = plan::record(shoot().corrections, with.version); kept && with.with == Comparison::With::version) try {
             version = std::make_shared<const fit::Correction>(fit::from_json(kept->content, job_file()));
@@ -51,7 +46,7 @@ void Session::preview(Id id, Id frame, const Comparison& with, std::function<voi
             before = strong(apply::corrected(f, *version, "srgb", {}, stop), f);
         } else {
             const frame::Frame small = apply::smaller(f, elsewhere_width);
-            before = strong(apply::rendered(small, rendering_of(with, f, *balance, version), "srgb", stop), small);
+            before = strong(apply::rendered(small, rendering_of(with, f, *balance), "srgb", stop), small);
         }
         progress(0.7);
         const Rendition after = correction ? strong(apply::corrected(f, *correction, "srgb", {}, stop), f) : Rendition{};
@@ -65,8 +60,7 @@ void Session::pixels(Id id, Id frame, int most_width, std::function<void(std::sh
     if (!found || (frame == 0 && !s.chart_frame.id)) return show(nullptr);
     const plan::Frame row = *found;
     const auto chart_frame = frame == 0 ? s.frame : nullptr;
-    const plan::Mode* mode = plan::record(shoot().modes, s.row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
+    const std::string encoding = encoding_of(shoot(), s.row);
     tasks_.run_quietly([=](std::stop_token stop, const Progress&) -> Tasks::Then {
         auto all = chart_frame ? chart_frame : std::make_shared<const frame::Frame>(read_pixels(row, frame::Size::measuring, encoding, stop));
         if (most_width) all = std::make_shared<const frame::Frame>(apply::smaller(*all, most_width));
@@ -91,8 +85,7 @@ void Session::take_spot(Id id, Id frame, const chart::Point& at) {
     if (!found) return;
     const plan::Frame row = *found;
     const auto chart_frame = frame == 0 ? s->frame : nullptr;
-    const plan::Mode* mode = plan::record(shoot().modes, s->row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
+    const std::string encoding = encoding_of(shoot(), s->row);
     tasks_.run(tr("Measuring a spot"), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
         const frame::Frame loaded = chart_frame ? frame::Frame{} : read_pixels(row, frame::Size::measuring, encoding, stop);
         const std::string text = balance::text_of(balance::spot_at(chart_frame ? *chart_frame : loaded, at.x(), at.y()));
@@ -264,8 +257,7 @@ void Session::prove_on(Id id, const fs::path& file, std::function<void(std::shar
     const SetupState& s = at(id);
     const auto correction = s.correction;
     if (!correction) return;
-    const plan::Mode* mode = plan::record(shoot().modes, s.row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
+    const std::string encoding = encoding_of(shoot(), s.row);
     const auto own = s.reference;
     tasks_.run(tr("Proving on %1").arg(name_of_file(file)), [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
         job::ShotOptions options;

@@ -122,8 +122,7 @@ void Session::export_frames(Id id, apply::Format format, const std::string& spac
     const SetupState& s = at(id);
     const auto correction = s.correction;
     if (!correction) return;
-    const plan::Mode* mode = plan::record(shoot().modes, s.row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
+    const std::string encoding = encoding_of(shoot(), s.row);
     std::vector<plan::Frame> rows;
     if (s.chart_frame.id) rows.push_back(s.chart_frame);
     for (const Id f : s.frames)

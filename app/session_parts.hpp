@@ -9,6 +9,11 @@ inline QString qt(const std::string& s) { return QString::fromStdString(s); }
 inline QString name_of_file(const fs::path& p) { return qt(p.filename().string()); }
 /// Where the watched folders of a job are remembered.
 inline QString watch_key(const fs::path& job) { return "watched/" + qt(std::to_string(std::hash<std::string>{}(job.string()))); }
+/// How the code values of a setup's frames become light: its mode's curve; empty: by the files' own tags.
+inline std::string encoding_of(const plan::Shoot& shoot, const plan::Setup& setup) {
+    const plan::Mode* mode = plan::record(shoot.modes, setup.mode);
+    return mode ? mode->encoding : std::string();
+}
 /// An error's message and remedy without the file: "No chart was found. Check that ...".
 QString words_of(const Error& e);
 std::string text_of(const std::optional<chart::Corners>& corners);

@@ -100,8 +100,7 @@ void Session::load(Id id) {
     const plan::Frame row = s->chart_frame;
     const Settings settings = s->settings;
     const Id shot = s->chart_shot;
-    const plan::Mode* mode = plan::record(shoot().modes, s->row.mode);
-    const std::string encoding = mode ? mode->encoding : std::string();
+    const std::string encoding = encoding_of(shoot(), s->row);
     const inspect::Limits limits = limits_of(shoot());
     tasks_.run(tr("Reading %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
         const Loaded l = load_shot(row, settings, encoding, true, limits, stop, progress);
