@@ -83,11 +83,11 @@ Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::st
     };
     if (fit::is_matrix(c.model))
         return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f { return linear * balanced(v); });
-    if (m.cols() == 6) { // the roots of degree 2 are worth a way of their own: every frame goes this way
-        const Mat3f roots = m.rightCols<3>();
+    if (c.model == fit::Model::spectral) { // worth a way of its own, in single precision: most frames go this way
+        const Eigen::Matrix<float, 3, 10> roots = m.rightCols<10>();
         return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f {
-            const Vec3f b = balanced(v), p = b.cwiseMax(0);
-            return linear * b + roots * Vec3f(std::sqrt(p[0] * p[1]), std::sqrt(p[1] * p[2]), std::sqrt(p[0] * p[2]));
+            const Vec3f b = balanced(v);
+            return linear * b + roots * fit::roots_of<float>(b.cwiseMax(0), static_cast<float>(fit::softness));
         });
     }
     return map_pixels(f, space, progress, stop, [&, model = c.model](const Vec3f& v) -> Vec3f { return m * fit::features(model, balanced(v).cast<double>()).cast<float>(); });

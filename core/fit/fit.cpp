@@ -46,8 +46,8 @@ double weight_of(const Correction& c, const chart::Definition* definition, const
     return (own != c.weights.end() ? own->second : 1) * weight_of(c.intent, role == "skin", colour::lab_from_xyz(c.reference.xyz.at(id)));
 }
 
-/// The patches' weight beside a thousand plausible surfaces.
-constexpr double weight_of_patches = 3;
+/// The patches' weight beside a thousand plausible surfaces; more where their spectra, and so the camera, are guessed.
+constexpr double weight_of_patches = 3, weight_without_spectra = 12;
 
 /// All that the models of one shot are trained on. Every training tells which patches are in use, by 0 and 1.
 class Lesson {
@@ -62,6 +62,7 @@ public:
         balanced_.resize(3, n), sd_.resize(3, n);
         reflectance_.resize(colour::Spectrum::size, n);
         Eigen::Matrix3Xd xyz(3, n);
+        bool measured = true;
         for (Eigen::Index i = 0; i < n; ++i) {
             const read::PatchReading& p = c.reading.patches[static_cast<std::size_t>(at[static_cast<std::size_t>(i)])];
             balanced_.col(i) = c.balance(Vec3(p.mean.data()));
@@ -70,13 +71,15 @@ public:
             sd_.col(i) = c.balance.scaled(sd_.col(i));
             xyz.col(i) = c.reference.xyz.at(p.id);
             const auto spectrum = c.reference.spectrum.find(p.id);
+            measured = measured && spectrum != c.reference.spectrum.end();
             reflectance_.col(i) = (spectrum != c.reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz.col(i))).vector();
         }
         patches_ = samples_of(xyz);
+        beside_surfaces_ = measured ? weight_of_patches : weight_without_spectra;
         for (Eigen::Index i = 0; i < n; ++i) patches_.weight[i] = weight_of(c, definition, ids[static_cast<std::size_t>(i)]);
         if (n >= least_for_surfaces) {
             model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
-            surfaces_ = plausible_surfaces(reflectance_);
+            surfaces_ = plausible_surfaces(reflectance_, measured);
             for (Eigen::Index i = 0; i < surfaces_.samples.size(); ++i)
                 surfaces_.samples.weight[i] = weight_of(c.intent, c.intent == Intent::skin && chart::likely_role(surfaces_.samples.xyz.col(i)) == "skin", surfaces_.samples.lab.col(i));
         }
@@ -164,7 +167,7 @@ private:
         append(s.xyz, patches.xyz), append(s.lab, patches.lab);
         s.metric.insert(s.metric.end(), patches.metric.begin(), patches.metric.end());
         Eigen::VectorXd weight(n + m);
-        weight << s.weight, weight_of_patches * patches.weight;
+        weight << s.weight, beside_surfaces_ * patches.weight;
         s.weight = weight;
         // Reweighted to the mean difference rather than its square: rare far-off colours would rule the rest.
         Coefficients c = solve(s, 1e-6);
@@ -196,7 +199,7 @@ private:
     Reflectances reflectance_;
     Samples patches_;
     Surfaces surfaces_;
-    double model_error_ = 0.01;
+    double model_error_ = 0.01, beside_surfaces_ = weight_of_patches;
 };
 
 struct Trial {

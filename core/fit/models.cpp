@@ -45,8 +45,6 @@ const std::array<std::array<double, 2>, centre_count>& centres() {
     return all;
 }
 
-constexpr double softness = 0.2; ///< of the spectral model's roots, share of the mean of the channels
-
 double bell(double r, double b, const std::array<double, 2>& centre) {
     const double x = (r - centre[0]) / reach, y = (b - centre[1]) / reach;
     return std::exp(-0.5 * (x * x + y * y));
@@ -55,7 +53,7 @@ double bell(double r, double b, const std::array<double, 2>& centre) {
 } // namespace
 
 Features features(Model model, const Vec3& rgb) {
-    Features f(model == Model::lut ? 3 + static_cast<Eigen::Index>(centre_count) : model == Model::root_polynomial_3 ? 13 : is_matrix(model) ? 3 : 6);
+    Features f(model == Model::lut ? 3 + static_cast<Eigen::Index>(centre_count) : model == Model::root_polynomial_3 || model == Model::spectral ? 13 : is_matrix(model) ? 3 : 6);
     f.head<3>() = rgb;
     if (is_matrix(model)) return f;
     const double r = std::max(rgb[0], 0.0), g = std::max(rgb[1], 0.0), b = std::max(rgb[2], 0.0); // light below zero is noise
@@ -67,17 +65,11 @@ Features features(Model model, const Vec3& rgb) {
         }();
         const double sum = r + g + b;
         for (std::size_t k = 0; k < centre_count; ++k) f[3 + static_cast<Eigen::Index>(k)] = sum > 0 ? sum / 3 * (bell(r / sum, b / sum, centres()[k]) - at_neutral[k]) : 0;
-        return f;
+    } else if (model == Model::root_polynomial_2) {
+        f[3] = std::sqrt(r * g), f[4] = std::sqrt(g * b), f[5] = std::sqrt(r * b);
+    } else {
+        f.tail<10>() = roots_of(Vec3(r, g, b), model == Model::spectral ? softness : 0.0);
     }
-    if (model == Model::spectral) {
-        // Roots of slightly whitened colours: their slopes stay bounded where a channel is dark.
-        const double k = softness / 3 * (r + g + b), r1 = (r + k) / (1 + softness), g1 = (g + k) / (1 + softness), b1 = (b + k) / (1 + softness);
-        f[3] = std::sqrt(r1 * g1), f[4] = std::sqrt(g1 * b1), f[5] = std::sqrt(r1 * b1);
-        return f;
-    }
-    f[3] = std::sqrt(r * g), f[4] = std::sqrt(g * b), f[5] = std::sqrt(r * b);
-    if (model == Model::root_polynomial_3)
-        f[6] = std::cbrt(r * g * g), f[7] = std::cbrt(g * b * b), f[8] = std::cbrt(r * b * b), f[9] = std::cbrt(g * r * r), f[10] = std::cbrt(b * g * g), f[11] = std::cbrt(b * r * r), f[12] = std::cbrt(r * g * b);
     return f;
 }
 

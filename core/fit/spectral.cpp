@@ -49,36 +49,52 @@ Vector surface(const Vector& logits) { return (1 + (-logits.array()).exp()).inve
 
 constexpr int opaque_count = 300, clear_count = 400, smooth_count = opaque_count + clear_count, related_count = 300;
 
+/// How much smoother these spectra are than the surfaces below are by themselves. Of a Gaussian process of length l, the variance
+/// of the slope is 3 / l^2 of the curvature's; 70 nm is the usual mean of that, over 405 to 705 nm and slopes over 20 nm, which are
+/// steadier than noise and the steps of tables.
+double smoothness(const Reflectances& spectra) {
+    constexpr int first = 5, last = 66, step = 2;
+    constexpr double usual_nm = 70, nm = step * Spectrum::step_nm, least_size = 0.15;
+    double sum = 0;
+    int counted = 0;
+    for (Eigen::Index p = 0; p < spectra.cols(); ++p) {
+        const Vector v = spectra.col(p).unaryExpr(&logit);
+        const auto seen = v.segment(first, last - first);
+        if ((seen.array() - seen.mean()).square().mean() < least_size * least_size) continue; // neutrals tell nothing
+        double slope = 0, curvature = 0;
+        for (int k = first + step; k < last - step; ++k) slope += std::pow((v[k + step] - v[k - step]) / (2 * nm), 2), curvature += std::pow((v[k + step] - 2 * v[k] + v[k - step]) / (nm * nm), 2);
+        sum += std::log(std::clamp(std::sqrt(3 * slope / std::max(curvature, 1e-12)), 25.0, 250.0)), ++counted;
+    }
+    return counted < 6 ? 1 : std::clamp(std::exp(sum / counted) / usual_nm, 1.0, 2.0);
+}
+
 /// Smooth surfaces of any kind: opaque ones, Gaussian processes in the logit of reflectance; and clear colour over a light
-/// ground, in the logarithm of its density.
-const Reflectances& smooth_surfaces() {
-    static const Reflectances all = [] {
-        constexpr int lengths = 8;
-        const auto roots_between = [](double shortest_nm, double longest_nm) {
-            std::vector<Matrix> roots;
-            for (int i = 0; i < lengths; ++i) roots.push_back(smooth_root(shortest_nm * std::pow(longest_nm / shortest_nm, i / (lengths - 1.0))));
-            return roots;
-        };
-        Random random(3);
-        Reflectances r(bands, smooth_count);
-        const auto opaque = roots_between(60, 200), clear = roots_between(40, 140);
-        for (int i = 0; i < opaque_count; ++i) {
-            const double mean = -0.8 + 1.1 * random.normal(), size = random.uniform(0.3, 2.6);
-            r.col(i) = surface(Vector::Constant(mean) + size * (opaque[static_cast<std::size_t>(i % lengths)] * random.normals()));
-        }
-        for (int i = opaque_count; i < smooth_count; ++i) {
-            const double mean = -2 + 0.8 * random.normal(), size = random.uniform(1, 2.4), ground = random.uniform(0.8, 0.95);
-            const Vector density = (Vector::Constant(mean) + size * (clear[static_cast<std::size_t>(i % lengths)] * random.normals())).array().exp();
-            r.col(i) = (ground * (-std::numbers::ln10 * density.array()).exp()).max(0.004);
-        }
-        return r;
-    }();
-    return all;
+/// ground, in the logarithm of its density. `stretch` lengthens both.
+Reflectances smooth_surfaces(double stretch) {
+    constexpr int lengths = 8;
+    const auto roots_between = [](double shortest_nm, double longest_nm) {
+        std::vector<Matrix> roots;
+        for (int i = 0; i < lengths; ++i) roots.push_back(smooth_root(shortest_nm * std::pow(longest_nm / shortest_nm, i / (lengths - 1.0))));
+        return roots;
+    };
+    Random random(3);
+    Reflectances r(bands, smooth_count);
+    const auto opaque = roots_between(60 * stretch, 200 * stretch), clear = roots_between(40 * stretch, 140 * stretch);
+    for (int i = 0; i < opaque_count; ++i) {
+        const double mean = -0.8 + 1.1 * random.normal(), size = random.uniform(0.3, 2.6);
+        r.col(i) = surface(Vector::Constant(mean) + size * (opaque[static_cast<std::size_t>(i % lengths)] * random.normals()));
+    }
+    for (int i = opaque_count; i < smooth_count; ++i) {
+        const double mean = -2 + 0.8 * random.normal(), size = random.uniform(1, 2.4), ground = random.uniform(0.8, 0.95);
+        const Vector density = (Vector::Constant(mean) + size * (clear[static_cast<std::size_t>(i % lengths)] * random.normals())).array().exp();
+        r.col(i) = (ground * (-std::numbers::ln10 * density.array()).exp()).max(0.004);
+    }
+    return r;
 }
 
 /// Relatives of the chart's patches: mixtures of two or three in the logit, lighter or darker, more or less pure, and bent.
-void add_related(const Reflectances& patches, Reflectances& to, std::vector<std::array<int, 3>>& from) {
-    static const Matrix root = smooth_root(60);
+void add_related(const Reflectances& patches, double stretch, Reflectances& to, std::vector<std::array<int, 3>>& from) {
+    const Matrix root = smooth_root(60 * stretch);
     Random random(4);
     const int n = static_cast<int>(patches.cols());
     Reflectances logits(bands, n);
@@ -190,12 +206,14 @@ Channel channel_of(int c, const Reflectances& patches, const Eigen::Matrix3Xd& b
 
 } // namespace
 
-Surfaces plausible_surfaces(const Reflectances& patches) {
+Surfaces plausible_surfaces(const Reflectances& patches, bool measured) {
+    static const Reflectances usual = smooth_surfaces(1);
+    const double stretch = measured ? smoothness(patches) : 1;
     Surfaces s;
     s.reflectance.resize(bands, smooth_count + related_count);
-    s.reflectance.leftCols(smooth_count) = smooth_surfaces();
+    s.reflectance.leftCols(smooth_count) = stretch > 1 ? smooth_surfaces(stretch) : usual;
     s.from.assign(smooth_count, {-1, -1, -1});
-    add_related(patches, s.reflectance, s.from);
+    add_related(patches, stretch, s.reflectance, s.from);
     s.samples = samples_of(xyz_weights() * s.reflectance);
     return s;
 }
