@@ -254,7 +254,8 @@ public:
     void export_file(Id setup, deliver::Format format, const deliver::Options& options, const fs::path& file);
     void export_correction(Id setup, const fs::path& file);
     void export_reading(Id setup, const fs::path& file);
-    void export_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder);
+    /// With a `second` setup each raw frame gets what its own balance says between both lights.
+    void export_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder, Id second = 0);
 
     Tasks& tasks() { return tasks_; }
 

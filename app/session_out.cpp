@@ -118,9 +118,9 @@ void Session::export_reading(Id id, const fs::path& file) {
     });
 }
 
-void Session::export_frames(Id id, apply::Format format, const std::string& space, const fs::path& folder) {
+void Session::export_frames(Id id, apply::Format format, const std::string& space, const fs::path& folder, Id second) {
     const SetupState& s = at(id);
-    const auto correction = s.correction;
+    const auto correction = s.correction, other = has(second) ? at(second).correction : nullptr;
     if (!correction) return;
     const std::string encoding = encoding_of(shoot(), s.row);
     std::vector<plan::Frame> rows;
@@ -133,8 +133,9 @@ void Session::export_frames(Id id, apply::Format format, const std::string& spac
             if (fs::exists(target) && fs::equivalent(target, file)) throw Error(ErrorKind::usage, "this would replace the frame itself", target, "Choose another folder");
             const frame::Frame f = read_pixels(row, frame::Size::full, encoding, stop);
             progress(0.6);
-            apply::write(apply::corrected(f, *correction, space, {}, stop), target, format, f.metadata);
-            return [=, this] { exported(id, target, tr("frame"), qt(space) + tr(", full size")); };
+            const fit::Correction its = other ? fit::between(*correction, *other, f) : *correction;
+            apply::write(apply::corrected(f, its, space, {}, stop), target, format, f.metadata);
+            return [=, this, how = other ? ": " + qt(its.choice) : QString()] { exported(id, target, tr("frame"), qt(space) + tr(", full size") + how); };
         });
 }
 

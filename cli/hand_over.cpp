@@ -13,8 +13,9 @@ namespace fs = std::filesystem;
 namespace {
 
 struct ApplyArguments : ShotArguments {
-    std::string correction, folder, format = "tiff", space = "srgb", name = "{stem}";
+    std::string correction, second, folder, format = "tiff", space = "srgb", name = "{stem}";
     std::vector<std::string> images;
+    double kelvin = 0;
     bool overwrite = false;
 };
 
@@ -58,13 +59,17 @@ Run add_apply(CLI::App& app) {
     app.add_option("--format", a->format, "tiff, exr, png or jpeg")->capture_default_str();
     app.add_option("--space", a->space, "srgb display-p3 oprgb bt709 linear-bt709 acescg xyz-d50")->capture_default_str();
     app.add_option("--name", a->name, "File name: {stem} {camera} {light} {space}")->capture_default_str();
+    app.add_option("--second", a->second, "Correction of the same camera under another light, for frames under one between them");
+    app.add_option("--kelvin", a->kelvin, "With --second: colour temperature of the frames' light; default: by the balance in the raw file")->check(CLI::Range(1500.0, 25000.0));
     a->add_encoding(app);
     app.add_flag("--overwrite", a->overwrite, "Replace files that exist");
     return [a] {
         const apply::Format format = apply::format_named(a->format);
         colour::rgb_space(a->space);
         const job::ShotOptions options = a->options();
+        if (a->kelvin > 0 && a->second.empty()) throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {}, "Give the other light's correction with --second");
         const fit::Correction c = fit::load(a->correction);
+        const auto second = a->second.empty() ? std::nullopt : std::optional(fit::load(a->second));
         const auto targets = targets_of(*a, c, format);
         std::error_code ec;
         fs::create_directories(a->folder, ec);
@@ -75,9 +80,11 @@ Run add_apply(CLI::App& app) {
         for (std::size_t i = 0; i < targets.size(); ++i) {
             try {
                 const frame::Frame f = frame::read(a->images[i], {frame::Size::full, options.encoding});
-                apply::write(apply::corrected(f, c, a->space), targets[i], format, f.metadata);
+                const fit::Correction its = !second ? c : a->kelvin > 0 ? fit::between(c, *second, colour::Temperature{a->kelvin, 0}) : fit::between(c, *second, f);
+                apply::write(apply::corrected(f, its, a->space), targets[i], format, f.metadata);
                 r.json["written"].push_back(targets[i].string());
                 r.words += targets[i].string() + "\n";
+                if (second) r.json["lights"].push_back({{"file", a->images[i]}, {"kelvin", its.light->kelvin}, {"says", its.choice}}), r.words += "  " + its.choice + "\n";
                 for (const std::string& how : fit::differences(c, f.metadata)) {
                     r.json["differences"].push_back({{"file", a->images[i]}, {"says", how}});
                     r.words += "  " + how + "\n";

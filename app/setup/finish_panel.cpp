@@ -1,6 +1,7 @@
 #include "finish_panel.hpp"
 
 #include <QGridLayout>
+#include <QInputDialog>
 #include <QLabel>
 #include <QSignalBlocker>
 
@@ -35,7 +36,8 @@ FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboB
     connect(reset_, &QPushButton::clicked, this, [this] { settle({}, tr("Nothing after the correction")); });
     connect(school_, &QComboBox::activated, this, [this](int i) {
         balance::Finish f = finish_;
-        f.stops = school_->itemData(i).toDouble();
+        if (school_->itemData(i).isValid()) f.stops = school_->itemData(i).toDouble();
+        else return ask_white();
         settle(f, i == 0 ? tr("Exposure as corrected") : tr("Exposure: %1").arg(school_->currentText()));
     });
     connect(house_, &QComboBox::activated, this, [this](int i) {
@@ -49,6 +51,15 @@ FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboB
         f.warmer_mired = tint_->itemData(i).toPointF().x(), f.greener = tint_->itemData(i).toPointF().y();
         settle(f, tr("As if balanced on %1").arg(tint_->currentText()));
     });
+}
+
+void FinishPanel::ask_white() {
+    bool sure = false;
+    const int percent = QInputDialog::getInt(this, tr("A white of one's own"), tr("White comes to lie at so many percent of the picture's code values:"), 90, 50, 100, 1, &sure);
+    balance::Finish f = finish_;
+    if (const auto stops = sure ? white_at_(percent) : std::nullopt) f.stops = *stops;
+    else return show_finish();
+    settle(f, tr("Exposure: white at %1 %").arg(percent));
 }
 
 void FinishPanel::add(int row, const QString& text, const QString& tooltip, double least, double most, double step, int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside) {
@@ -129,6 +140,13 @@ void FinishPanel::set(const SetupState& s, const plan::Kit& kit) {
     if (s.balance && s.shot && s.reference)
         for (const balance::ExposureTarget& target : balance::exposure_targets())
             if (const auto ask = balance::asked(target, *s.balance, s.shot->reading, *s.reference, &s.shot->definition)) school_->addItem(tr(target.name.c_str()), ask->stops);
+    if (school_->count() > 1) {
+        school_->addItem(tr("White at \u2026"));
+        white_at_ = [balance = *s.balance, reading = s.shot->reading, reference = *s.reference, definition = s.shot->definition](int percent) -> std::optional<double> {
+            const auto ask = balance::asked(balance::exposure_target(formatted("%d %%", percent)), balance, reading, reference, &definition);
+            return ask ? std::optional(ask->stops) : std::nullopt;
+        };
+    }
     school_->setPlaceholderText(tr("an exposure of its own"));
     house_->addItem(tr("neutral"), QPointF(0, 0));
     for (const plan::Warmth& w : kit.warmths) house_->addItem(qt(w.name), QPointF(w.mired, w.tint));

@@ -33,12 +33,14 @@ private:
     };
     void add(int row, const QString& label, const QString& tooltip, double least, double most, double step, int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside);
     void show_finish();
+    void ask_white();
     void settle(const balance::Finish& finish, const QString& what);
 
     std::vector<Control> controls_;
     QComboBox *school_, *house_, *tint_;
     QPushButton* reset_;
     balance::Finish finish_;
+    std::function<std::optional<double>(int percent)> white_at_; ///< stops for a white of one's own
 };
 
 } // namespace refero::app

@@ -80,7 +80,7 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     size_->setValue(33);
     add(tr("N&odes"), size_, tr("Nodes along each side of the cube; more are closer to the correction, 33 is customary"));
     second_->setObjectName("secondLight");
-    add(tr("Second &light"), second_, tr("Another corrected setup of this camera under a light far from this one: programs interpolate between both by the light's temperature"));
+    add(tr("Second &light"), second_, tr("Another corrected setup of this camera under a light far from this one. A profile holds both, and programs interpolate by the light's temperature; raw frames are corrected for what their own balance says between both"));
     for (const char* f : {"tiff", "png", "jpeg", "exr"}) picture_format_->addItem(f);
     add(tr("File &format"), picture_format_, tr("TIFF and PNG with 16 bits, JPEG with 8, EXR linear half"));
     auto* browse = new QToolButton;
@@ -156,7 +156,7 @@ void HandoverPage::choose_kind() {
     encoding_->setCurrentText(id == "icc" ? "linear" : "srgb");
     visible(space_, id == "cube" || id == "frames" || id == "matrix");
     visible(size_, id == "cube");
-    visible(second_, id == "dcp");
+    visible(second_, id == "dcp" || id == "frames");
     visible(picture_format_, id == "frames");
     visible(name_, id != "frames");
     name_->setText(default_name());
@@ -175,7 +175,7 @@ void HandoverPage::show_setup(Id setup) {
     {
         const QVariant kept = second_->currentData();
         second_->clear();
-        second_->addItem(tr("none: a profile for one light"), qlonglong(0));
+        second_->addItem(tr("none: one light"), qlonglong(0));
         for (const Id id : session_.ids())
             if (const SetupState& t = session_.at(id); id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
                 second_->addItem(tr("%1 (%2 K)").arg(t.title).arg(qRound(t.correction->light->kelvin / 50) * 50), qlonglong(id));
@@ -215,7 +215,8 @@ void HandoverPage::write() {
     fs::create_directories(folder, ec);
     if (!fs::is_directory(folder, ec)) return emit session_.notice(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
     remember_folder(folder_->text());
-    if (id == "frames") return session_.export_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()), space_->currentText().toStdString(), folder);
+    const Id second = second_->currentData().toLongLong();
+    if (id == "frames") return session_.export_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()), space_->currentText().toStdString(), folder, second);
     if (name_->text().trimmed().isEmpty() || name_->text().contains('/')) return emit session_.notice(tr("Give the file a name without a slash."));
     const fs::path file = folder / name_->text().trimmed().toStdString();
     if (id == "correction") return session_.export_correction(setup_, file);
@@ -223,7 +224,7 @@ void HandoverPage::write() {
     options.input_encoding = id == "cube" || id == "icc" ? encoding_->currentText().toStdString() : "";
     options.space = space_->currentText().toStdString();
     options.size = size_->value();
-    if (const Id second = second_->currentData().toLongLong(); id == "dcp" && session_.has(second)) options.second = session_.at(second).correction;
+    if (id == "dcp" && session_.has(second)) options.second = session_.at(second).correction;
     session_.export_file(setup_, deliver::format_named(id.toStdString()), options, file);
 }
 

@@ -1,4 +1,5 @@
-// What a correction expects of a recording: what it was made on. And what a user adds to a fit: weights, samples.
+// What a correction expects of a recording: what it was made on. What stands between two. What a user adds to a fit: weights, samples.
+#include <algorithm>
 #include <cmath>
 #include <sstream>
 
@@ -27,6 +28,41 @@ std::vector<std::string> differences(const Correction& correction, const frame::
         if (m.auto_balance) all.push_back("balanced by the camera itself, which may differ from frame to frame");
     }
     return all;
+}
+
+namespace {
+
+std::string camera_of(const Correction& c) { return c.sources.empty() ? std::string() : c.sources.front().metadata.camera(); }
+
+} // namespace
+
+Correction between(const Correction& a, const Correction& b, const colour::Temperature& light, const std::optional<Vec3>& gains) {
+    if (camera_of(a) != camera_of(b)) throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera_of(a) + " and " + camera_of(b), {}, "Give two lights of one camera");
+    if (!a.light || !b.light) throw Error(ErrorKind::usage, "the colour of one of the lights is not known", {}, "Fit both from raw frames, whose files hold a colour matrix");
+    if (a.balance.curved() || b.balance.curved()) throw Error(ErrorKind::usage, "curves for tinted greys cannot stand between two lights", {}, "Fit both without --curves");
+    const auto mired = [](const colour::Temperature& t) { return 1e6 / t.kelvin; };
+    const double apart = mired(*b.light) - mired(*a.light);
+    if (std::abs(apart) < 20) throw Error(ErrorKind::usage, formatted("the lights are too alike to stand between: %.0f and %.0f K", a.light->kelvin, b.light->kelvin), {}, "Give lights far apart, such as tungsten and daylight");
+    const double share = std::clamp((mired(light) - mired(*a.light)) / apart, 0.0, 1.0);
+    Correction c = share < 0.5 ? a : b;
+    const bool alike = a.model == b.model;
+    const Correction first = alike ? a : as_matrix(a), second = alike ? b : as_matrix(b);
+    c.model = first.model == second.model ? first.model : Model::matrix;
+    c.coefficients = (1 - share) * first.coefficients + share * second.coefficients;
+    c.balance.gains = gains ? *gains : Vec3(((1 - share) * a.balance.gains.array().log() + share * b.balance.gains.array().log()).exp());
+    c.balance.exposure = std::pow(a.balance.exposure, 1 - share) * std::pow(b.balance.exposure, share);
+    c.light = light;
+    c.light_name = formatted("%.0f K", light.kelvin);
+    c.choice = formatted("%.0f %% of the correction for %.0f K and %.0f %% of that for %.0f K", 100 * (1 - share), a.light->kelvin, 100 * share, b.light->kelvin);
+    c.candidates.clear();
+    return c;
+}
+
+Correction between(const Correction& a, const Correction& b, const frame::Frame& frame) {
+    if (!frame.as_shot || !frame.camera_from_xyz) throw Error(ErrorKind::input, "the file does not tell its light", frame.file, "Leave the second light out, or give the light's temperature");
+    balance::Balance own;
+    own.gains = *frame.as_shot;
+    return between(a, b, balance::light_of(own, *frame.camera_from_xyz), frame.as_shot);
 }
 
 Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light) {

@@ -154,6 +154,15 @@ Correction as_matrix(const Correction& correction);
 /// stop or more, exposure with the stops to change, flash. What a file does not tell is not compared.
 std::vector<std::string> differences(const Correction& correction, const frame::Metadata& metadata);
 
+/// What two corrections of one camera make of a light between theirs, or of the nearer of them beyond: balances (in their
+/// logarithm) and coefficients in linear parts of reciprocal temperature, as DNG 1.7 does it; where the models differ, the best
+/// matrices of both. `gains` (green = 1) are the frame's own balance, if it is known. For frames, not for proofs. Throws
+/// Error(usage) for two cameras, lights that are unknown or within 20 mired, or curves.
+Correction between(const Correction& a, const Correction& b, const colour::Temperature& light, const std::optional<Vec3>& gains = {});
+
+/// The same by the balance in a raw file. Throws Error(input) where a frame does not tell its light.
+Correction between(const Correction& a, const Correction& b, const frame::Frame& frame);
+
 /// Coefficients that the same shot could as well have given: noise drawn anew within the readings' uncertainty, patches drawn
 /// with replacement (Efron 1979); the same balance and model, every draw trained in full. The same `seed`, the same draws.
 std::vector<Coefficients> bootstrap(const Correction& correction, int draws, const Progress& progress = {}, std::stop_token stop = {}, std::uint64_t seed = 1);

@@ -43,6 +43,7 @@ struct Frame {
     std::string encoding;                 ///< how code values were made linear
     Metadata metadata;
     std::optional<colour::Mat3> camera_from_xyz; ///< the raw file's own matrix (XYZ of the scene to camera RGB)
+    std::optional<colour::Vec3> as_shot;  ///< the balance in the raw file: gains that make neutral equal, green = 1
     std::filesystem::path file;
 
     const float* at(int x, int y) const { return &rgb[(static_cast<std::size_t>(y) * width + x) * 3]; }

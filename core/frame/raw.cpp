@@ -158,6 +158,13 @@ std::optional<colour::Mat3> matrix_of(const libraw_data_t& d) {
     return std::nullopt;
 }
 
+// The balance that the camera was set to, or found by itself.
+std::optional<colour::Vec3> as_shot_of(const libraw_data_t& d) {
+    const auto& gain = d.color.cam_mul;
+    if (!(gain[0] > 0 && gain[1] > 0 && gain[2] > 0)) return std::nullopt;
+    return colour::Vec3(static_cast<double>(gain[0] / gain[1]), 1, static_cast<double>(gain[2] / gain[1]));
+}
+
 } // namespace
 
 Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
@@ -170,11 +177,13 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     if (data_error) throw Error(ErrorKind::input, "the raw data is damaged or cut short", file, remedy);
     throw_if_stopped(stop);
     const auto matrix = matrix_of(raw->imgdata);
+    const auto as_shot = as_shot_of(raw->imgdata);
     Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata) ? bin(*raw)
                                                                      : process(*raw, file, size == Size::measuring, stop);
     f.is_raw = true;
     f.encoding = "linear";
     f.camera_from_xyz = matrix;
+    f.as_shot = as_shot;
     return f;
 }
 

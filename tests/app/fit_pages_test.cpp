@@ -127,6 +127,18 @@ TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     choose(child<QComboBox>("exposureSchool"), 2);
     const auto ask = balance::asked(balance::exposure_targets()[1], *state().balance, state().shot->reading, *state().reference, &state().shot->definition);
     EXPECT_NEAR(state().settings.finish.stops, ask->stops, 1e-9);
+    // A white of one's own is between schools: 93 % lies between 90 and 96.
+    const double at_90 = balance::asked(balance::exposure_target("90 %"), *state().balance, state().shot->reading, *state().reference, &state().shot->definition)->stops;
+    QTimer::singleShot(0, [] {
+        auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_TRUE(dialog);
+        dialog->setIntValue(93);
+        dialog->accept();
+    });
+    auto* school = child<QComboBox>("exposureSchool");
+    choose(school, school->count() - 1);
+    EXPECT_GT(state().settings.finish.stops, at_90 + 0.05);
+    EXPECT_LT(state().settings.finish.stops, at_90 + 0.3);
     // It is in a cube and not in the proof.
     EXPECT_NEAR(state().proof->delta_e_2000.mean, state().correction->fit.mean, 1e-6);
     session().export_file(setup, deliver::Format::cube, {}, scratch / "a.cube");

@@ -281,6 +281,25 @@ TEST_F(Cli, a_fit_takes_weights_spots_samples_and_a_finish) {
     EXPECT_FALSE(fs::exists(scratch / "d.json"));
 }
 
+TEST_F(Cli, frames_between_two_lights_are_corrected_for_their_own) {
+    const test::Shot small{.width = 900, .height = 600};
+    test::Shot warm = small, middle = small;
+    warm.light = "tungsten", middle.light = "led"; // 4300 K
+    simulate("day.dng", small), simulate("warm.dng", warm), simulate("middle.dng", middle);
+    ASSERT_EQ(run("fit day.dng --chart grid24 --model matrix -o day.json").status, 0);
+    ASSERT_EQ(run("fit warm.dng --chart grid24 --model matrix -o warm.json").status, 0);
+    const Outcome o = run("apply day.json middle.dng --second warm.json -o out --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    EXPECT_NEAR(o.object()["lights"][0]["kelvin"].get<double>(), 4300, 500);
+    ASSERT_EQ(run("apply day.json middle.dng --second warm.json --kelvin 3500 -o told --json").object()["lights"][0]["kelvin"], 3500);
+    EXPECT_NE(read_file(scratch / "out/middle.tif"), read_file(scratch / "told/middle.tif"));
+    expect_error("apply day.json middle.dng --kelvin 3500 -o none", 2, "--second");
+    expect_error("apply day.json middle.dng --second day.json -o none", 2, "too alike");
+    simulate("plain.tif", middle);
+    expect_error("apply day.json plain.tif --second warm.json -o none", 3, "plain.tif");
+    EXPECT_FALSE(fs::exists(scratch / "none/middle.tif"));
+}
+
 TEST_F(Cli, a_faulty_shot_is_mended_and_said) {
     simulate("a.dng", {.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"shadows":[{"at":[0.62,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"});
     const Outcome o = run("fit a.dng --chart grid24 -o a.json --json");
