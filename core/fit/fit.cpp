@@ -12,22 +12,6 @@
 
 namespace refero::fit {
 
-Statistics statistics(std::vector<double> v) {
-    Statistics s;
-    if (v.empty()) return s;
-    std::sort(v.begin(), v.end());
-    const auto quantile = [&](double q) {
-        const double at = q * static_cast<double>(v.size() - 1);
-        const auto i = static_cast<std::size_t>(at);
-        return i + 1 < v.size() ? std::lerp(v[i], v[i + 1], at - static_cast<double>(i)) : v[i];
-    };
-    s.mean = std::accumulate(v.begin(), v.end(), 0.0) / static_cast<double>(v.size());
-    s.median = quantile(0.5);
-    s.p95 = quantile(0.95);
-    s.max = v.back();
-    return s;
-}
-
 Vec3 Correction::operator()(const Vec3& camera_rgb) const { return coefficients * features(model, balance(camera_rgb)); }
 
 namespace {
@@ -248,6 +232,14 @@ std::vector<int> hue_groups(const Samples& s) {
 
 constexpr Eigen::Index most_folds = 60;
 
+/// The surfaces are harder than most, the chart's patches easier, or the other way round: their geometric mean comes closer to
+/// what other colours show than either (docs/benchmarks.md, Fits).
+Statistics between(Statistics surfaces, const Statistics& patches) {
+    if (!(surfaces.mean > 0 && patches.mean > 0)) return surfaces;
+    const double k = std::sqrt(patches.mean / surfaces.mean);
+    return {k * surfaces.mean, k * surfaces.median, k * surfaces.p95, k * surfaces.max};
+}
+
 Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, const std::stop_token& stop) {
     Trial t;
     Candidate& k = t.candidate;
@@ -291,7 +283,6 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     k.neutral = neutrals ? neutral / neutrals : 0;
     k.noise_gain = noise_gain(shape, t.coefficients);
     k.bend = bend(shape, t.coefficients);
-    k.unseen = lesson.unseen(shape, t.coefficients);
 
     const std::vector<int> group = hue_groups(patches);
     const int groups = *std::max_element(group.begin(), group.end()) + 1;
@@ -313,6 +304,7 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     throw_if_stopped(stop);
     k.cross_validated = statistics(t.left_out);
     k.by_hue = statistics(by_hue);
+    k.unseen = between(lesson.unseen(shape, t.coefficients), k.cross_validated);
     k.worst = lesson.ids[static_cast<std::size_t>(std::max_element(t.left_out.begin(), t.left_out.end()) - t.left_out.begin())];
     return t;
 }

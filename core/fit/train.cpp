@@ -1,5 +1,7 @@
-// Least squares on CIEDE2000.
+// Least squares on CIEDE2000, and its statistics.
+#include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include <Eigen/Cholesky>
 #include <ceres/ceres.h>
@@ -7,6 +9,22 @@
 #include "fit/internal.hpp"
 
 namespace refero::fit {
+
+Statistics statistics(std::vector<double> v) {
+    Statistics s;
+    if (v.empty()) return s;
+    std::sort(v.begin(), v.end());
+    const auto quantile = [&](double q) {
+        const double at = q * static_cast<double>(v.size() - 1);
+        const auto i = static_cast<std::size_t>(at);
+        return i + 1 < v.size() ? std::lerp(v[i], v[i + 1], at - static_cast<double>(i)) : v[i];
+    };
+    s.mean = std::accumulate(v.begin(), v.end(), 0.0) / static_cast<double>(v.size());
+    s.median = quantile(0.5);
+    s.p95 = quantile(0.95);
+    s.max = v.back();
+    return s;
+}
 
 namespace {
 

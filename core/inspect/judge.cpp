@@ -239,6 +239,11 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
         if (at < 0 || r.pixels == 0 || !s.light.usable) continue;
         const chart::Patch& patch = s.definition.patches[static_cast<std::size_t>(at)];
         if (on_shadow_edge(s, patch)) continue;
+        if (r.clipped > read::most_clipped) { // by the light on the whole chart, or by a lamp's reflection on this patch alone
+            const auto xyz = s.reference.xyz.find(r.id);
+            if (xyz != s.reference.xyz.end() && (s.light.camera_from_xyz * xyz->second).maxCoeff() < 0.7) shiny.emplace_back(100 * r.clipped, r.id);
+            continue;
+        }
         const Spots spots = spots_of(s, patch);
         const double residual = std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0, bright = 100 * spots.bright, dark = 100 * spots.dark;
         const bool all_of_it = residual >= s.limits.at("occlusion").caution;
