@@ -230,7 +230,9 @@ bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
 
 /// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
-    const double veil = s.light.usable ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level : NAN;
+    // Out of focus, neighbours light one another's patches: what looks like stray light is not told from it.
+    const bool sharp = focus(s).status == Status::pass;
+    const double veil = s.light.usable && sharp ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level : NAN;
     const Finding glare = against(s.limits.at("glare"), "glare", veil, "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
     std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
