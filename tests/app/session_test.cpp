@@ -157,6 +157,33 @@ TEST_F(Opened, whole_frames_are_corrected_and_never_replaced) {
     EXPECT_TRUE(notices[0].contains("frame.tif"));
 }
 
+TEST_F(Opened, frames_go_between_two_lights_by_their_own_balance) {
+    open_fitted();
+    test::shoot({.light = "tungsten", .width = 900, .height = 600}, scratch / "lamps.dng");
+    session.open({scratch / "lamps.dng"}, 0);
+    settle();
+    session.fit(id(1));
+    settle();
+    ASSERT_TRUE(session.at(id(1)).correction);
+    session.export_frames(id(0), apply::Format::png, "srgb", scratch.folder(), id(1));
+    settle();
+    EXPECT_TRUE(notices.isEmpty()) << notices.join("; ").toStdString();
+    ASSERT_EQ(session.at(id(0)).handovers.size(), 1u);
+    // The chart shot's own light is that of its correction.
+    EXPECT_TRUE(session.at(id(0)).handovers[0].message.contains("100 % of the correction")) << session.at(id(0)).handovers[0].message.toStdString();
+    // A frame that does not tell its light is named, and not written.
+    test::shoot({.width = 900, .height = 600}, scratch / "plain.tif");
+    session.open({scratch / "plain.tif"}, 0);
+    settle();
+    session.fit(id(2));
+    settle();
+    session.export_frames(id(2), apply::Format::png, "srgb", scratch.folder(), id(1));
+    settle();
+    ASSERT_EQ(notices.size(), 1);
+    EXPECT_TRUE(notices[0].contains("plain.tif")) << notices[0].toStdString();
+    EXPECT_FALSE(fs::exists(scratch / "plain.png"));
+}
+
 TEST_F(Opened, a_file_that_cannot_be_written_is_told_and_nothing_is_kept) {
     open_fitted();
     session.export_file(id(0), deliver::Format::cube, {}, scratch / "nowhere/a.cube");
