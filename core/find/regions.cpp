@@ -1,4 +1,7 @@
 // From a frame to flat regions.
+#include <bit>
+#include <cstring>
+
 #include <Eigen/Core>
 #include <opencv2/imgproc.hpp>
 #include <tbb/parallel_for.h>
@@ -29,29 +32,33 @@ std::array<float, 3> high_of(const cv::Mat& linear) {
 // Immerkaer, "Fast Noise Variance Estimation", CVIU 64(2), 1996, on every third pixel of every fourth row, with the
 // median for the mean: edges do not count.
 double noise_of(const cv::Mat& display) {
-    std::vector<float> sizes;
-    for (int y = 1; y + 1 < display.rows; y += 4)
-        for (int x = 1; x + 1 < display.cols; x += 3) {
+    const int rows = std::max(0, (display.rows + 1) / 4), columns = std::max(0, display.cols / 3);
+    if (rows == 0 || columns == 0) return 0;
+    std::vector<float> sizes(static_cast<std::size_t>(rows) * static_cast<std::size_t>(columns));
+    tbb::parallel_for(0, rows, [&](int row) {
+        for (int column = 0; column < columns; ++column) {
+            const int x = 1 + 3 * column, y = 1 + 4 * row;
             const auto grey = [&](int dx, int dy) { const cv::Vec3f& v = display.at<cv::Vec3f>(y + dy, x + dx); return (v[0] + v[1] + v[2]) / 3; };
-            sizes.push_back(std::abs(4 * grey(0, 0) - 2 * (grey(1, 0) + grey(-1, 0) + grey(0, 1) + grey(0, -1)) +
-                                     grey(1, 1) + grey(-1, 1) + grey(1, -1) + grey(-1, -1)));
+            sizes[static_cast<std::size_t>(row) * static_cast<std::size_t>(columns) + static_cast<std::size_t>(column)] =
+                std::abs(4 * grey(0, 0) - 2 * (grey(1, 0) + grey(-1, 0) + grey(0, 1) + grey(0, -1)) + grey(1, 1) + grey(-1, 1) + grey(1, -1) + grey(-1, -1));
         }
-    if (sizes.empty()) return 0;
+    });
     std::nth_element(sizes.begin(), sizes.begin() + static_cast<std::ptrdiff_t>(sizes.size() / 2), sizes.end());
     return 1.4826 * static_cast<double>(sizes[sizes.size() / 2]) / 6;
 }
 
 void finish(Picture& p, const std::array<float, 3>& high) {
     p.display.create(p.linear.size(), CV_32FC3);
-    const std::array<float, 3> gain{1 / high[0], 1 / high[1], 1 / high[2]};
+    const int values = 3 * p.linear.cols;
+    std::vector<float> gain(static_cast<std::size_t>(values)); // of a whole row, so that the loop below is one that compilers make short work of
+    for (int k = 0; k < values; ++k) gain[static_cast<std::size_t>(k)] = 1 / high[static_cast<std::size_t>(k % 3)];
     tbb::parallel_for(0, p.linear.rows, [&](int y) {
-        const float* v = p.linear.ptr<float>(y);
+        const float *v = p.linear.ptr<float>(y), *g = gain.data();
         float* d = p.display.ptr<float>(y);
-        for (int x = 0; x < 3 * p.linear.cols; x += 3)
-            for (int c = 0; c < 3; ++c) {
-                const float value = v[x + c] * gain[static_cast<std::size_t>(c)];
-                d[x + c] = value > 0 ? std::sqrt(std::min(value, 1.5f)) : 0; // not a number is dark
-            }
+        for (int k = 0; k < values; ++k) {
+            const float value = v[k] * g[k], seen = 0.0f < value ? value : 0.0f; // not a number is dark
+            d[k] = std::sqrt(seen < 1.5f ? seen : 1.5f);
+        }
     });
     p.noise = noise_of(p.display);
 }
@@ -151,17 +158,27 @@ std::vector<Piece> pieces_of(const cv::Mat& reached, int most) {
         return i;
     };
     std::vector<Run> above, here;
+    const std::uint8_t* row = nullptr;
+    // The first pixel from x on that is steep, or that is not: eight at a time, as all values are small.
+    const auto next = [&](int x, bool steep) {
+        constexpr std::uint64_t ones = 0x0101010101010101, tops = 0x8080808080808080;
+        for (; x + 8 <= reached.cols; x += 8) {
+            std::uint64_t v;
+            std::memcpy(&v, row + x, 8);
+            v = (v + static_cast<std::uint64_t>(127 - most) * ones) & tops;
+            if (!steep) v ^= tops;
+            if (v) return x + std::countr_zero(v) / 8;
+        }
+        while (x < reached.cols && (row[x] > most) != steep) ++x;
+        return x;
+    };
     for (int y = 0; y < reached.rows; ++y) {
         here.clear();
-        const std::uint8_t* row = reached.ptr<std::uint8_t>(y);
+        row = reached.ptr<std::uint8_t>(y);
         std::size_t over = 0;
-        for (int x = 0; x < reached.cols;) {
-            if (row[x] > most) {
-                ++x;
-                continue;
-            }
+        for (int x = next(0, false); x < reached.cols; x = next(x, false)) {
             const int from = x;
-            while (x < reached.cols && row[x] <= most) ++x;
+            x = next(x, true);
             if (x - from < 2) continue; // noise and texture have no end of these
             int piece = -1;
             while (over < above.size() && above[over].to <= from) ++over;
