@@ -130,7 +130,7 @@ struct Version {
 /// One made elsewhere, or the raw file's own rendering, judged on a setup's reading.
 struct Judged {
     QString name, kind, problem;
-    fit::Statistics as_it_is, trimmed, trimmed_left_out;
+    fit::Statistics as_it_is, trimmed_left_out;
     std::string worst; ///< patch, as it is
 };
 

@@ -166,16 +166,16 @@ void Session::judge_others(Id id, std::function<void(std::vector<Judged>)> show)
                 for (const auto& p : proof.patches)
                     if (p.fitted && p.delta_e_2000 > most) most = p.delta_e_2000, j.worst = p.id;
                 const fit::Correction trim = prove::trim_of(rendering, shot->reading, *reference, &shot->definition);
-                j.trimmed = trim.fit, j.trimmed_left_out = trim.cross_validated;
+                j.trimmed_left_out = trim.cross_validated;
             } catch (const Error& e) {
                 j.problem = QString::fromUtf8(e.what());
             }
             all.push_back(j);
         };
-        if (const auto& matrix = shot->frame.camera_from_xyz) judge({tr("Raw file's own matrix"), tr("standard rendering"), {}, {}, {}, {}, {}}, [&] { return prove::standard_rendering(*matrix, balance); });
+        if (const auto& matrix = shot->frame.camera_from_xyz) judge({tr("Raw file's own matrix"), tr("standard rendering"), {}, {}, {}, {}}, [&] { return prove::standard_rendering(*matrix, balance); });
         for (const prove::Named& n : others) {
             QString kind;
-            Judged j{name_of_file(n.file), {}, {}, {}, {}, {}, {}};
+            Judged j{name_of_file(n.file), {}, {}, {}, {}, {}};
             judge(j, [&] {
                 const prove::Elsewhere e = prove::open_elsewhere(n.file, n.usage, balance);
                 kind = qt(e.kind);
