@@ -55,7 +55,7 @@ struct Candidate {
     Statistics fit;             ///< on the patches it saw
     Statistics cross_validated; ///< on each patch when that one was left out
     Statistics by_hue;          ///< on each patch when all of about its hue were left out
-    Statistics unseen;          ///< expected on a thousand plausible surfaces, through the camera's estimated sensitivities; 0 if not known
+    Statistics unseen;          ///< expected on other surfaces: the geometric mean of the above and of what a thousand plausible ones leave, through the camera's estimated sensitivities; 0 if not known
     std::string worst;          ///< the patch that it predicts worst when left out
     double neutral = 0;         ///< chroma (CIELAB) that it leaves on neutrals beyond the reference's, mean
     double noise_gain = 1;      ///< noise in linear BT.709 over the balanced camera's, grey, root mean square; balance only: 1
