@@ -79,9 +79,7 @@ std::vector<LightPart> light_parts(const fit::Correction& correction, const Opti
     add(correction);
     if (!options.second) return lights;
     const fit::Correction& other = *options.second;
-    const auto camera = [](const fit::Correction& c) { return c.sources.empty() ? std::string() : c.sources.front().metadata.camera(); };
-    if (!correction.light || !other.light) throw Error(ErrorKind::input, "the colour of one of the lights is not known", {}, "Fit both from raw frames, whose files hold a colour matrix");
-    if (camera(correction) != camera(other)) throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera(correction) + " and " + camera(other), {}, "Give two lights of one camera");
+    fit::require_one_camera(correction, other);
     add(other);
     if (dng_matrices(lights[0].matrix).illuminant == dng_matrices(lights[1].matrix).illuminant)
         throw Error(ErrorKind::usage, formatted("the lights are too alike for a profile of two: %.0f and %.0f K", correction.light->kelvin, other.light->kelvin), {}, "Give lights far apart, such as tungsten and daylight");

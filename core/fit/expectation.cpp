@@ -30,15 +30,14 @@ std::vector<std::string> differences(const Correction& correction, const frame::
     return all;
 }
 
-namespace {
-
-std::string camera_of(const Correction& c) { return c.sources.empty() ? std::string() : c.sources.front().metadata.camera(); }
-
-} // namespace
+void require_one_camera(const Correction& a, const Correction& b) {
+    const auto camera = [](const Correction& c) { return c.sources.empty() ? std::string() : c.sources.front().metadata.camera(); };
+    if (camera(a) != camera(b)) throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera(a) + " and " + camera(b), {}, "Give two lights of one camera");
+    if (!a.light || !b.light) throw Error(ErrorKind::usage, "the colour of one of the lights is not known", {}, "Fit both from raw frames, whose files hold a colour matrix");
+}
 
 Correction between(const Correction& a, const Correction& b, const colour::Temperature& light, const std::optional<Vec3>& gains) {
-    if (camera_of(a) != camera_of(b)) throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera_of(a) + " and " + camera_of(b), {}, "Give two lights of one camera");
-    if (!a.light || !b.light) throw Error(ErrorKind::usage, "the colour of one of the lights is not known", {}, "Fit both from raw frames, whose files hold a colour matrix");
+    require_one_camera(a, b);
     if (a.balance.curved() || b.balance.curved()) throw Error(ErrorKind::usage, "curves for tinted greys cannot stand between two lights", {}, "Fit both without --curves");
     const auto mired = [](const colour::Temperature& t) { return 1e6 / t.kelvin; };
     const double apart = mired(*b.light) - mired(*a.light);

@@ -101,7 +101,7 @@ struct Correction {
     bool is_matrix() const { return fit::is_matrix(model) && !balance.curved(); }
 };
 
-/// Of the spectral model's roots, share of the mean of the channels: roots of slightly whitened colours, whose slopes stay
+/// Of the spectral model's roots, share of the mean of the channels: roots of whitened colours, whose slopes stay
 /// bounded where a channel is dark.
 inline constexpr double softness = 0.5;
 /// The ten roots of degree 2 and 3 of a colour that is nowhere below 0; for whole frames in single precision, too.
@@ -153,6 +153,9 @@ Correction as_matrix(const Correction& correction);
 /// How a frame was recorded otherwise than the shot that a correction was made on, a sentence each: camera, body, lens, ISO by a
 /// stop or more, exposure with the stops to change, flash. What a file does not tell is not compared.
 std::vector<std::string> differences(const Correction& correction, const frame::Metadata& metadata);
+
+/// Throws Error(usage) unless both are of one camera, under lights that are known.
+void require_one_camera(const Correction& a, const Correction& b);
 
 /// What two corrections of one camera make of a light between theirs, or of the nearer of them beyond: balances (in their
 /// logarithm) and coefficients in linear parts of reciprocal temperature, as DNG 1.7 does it; where the models differ, the best
