@@ -18,9 +18,9 @@ using chart::Point;
 /// The frame made small for the search. Coordinates are pixels of this picture, origin at the outer corner.
 struct Picture {
     cv::Mat linear;   ///< CV_32FC3, camera RGB
-    cv::Mat display;  ///< CV_32FC3, balanced by percentiles, square root, about 0 to 1
+    std::array<float, 3> gain{1, 1, 1}; ///< that balance it by percentiles, about 0 to 1
     double scale = 1; ///< picture pixels per full-size pixel
-    double noise = 0; ///< standard deviation of `display` on flat ground
+    double noise = 0; ///< standard deviation on flat ground, of the square root of what is balanced
 };
 /// Finest first, each half as large as the one before; the finest has at most `longest_side` pixels a side.
 std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int least_side);

@@ -72,7 +72,7 @@ struct Search {
             if (i != seed && fits(r, d) && fits(regions[i], d)) around.emplace_back(d, regions[i].centre - r.centre);
         });
         if (around.size() < 3) return {};
-        std::sort(around.begin(), around.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        std::partial_sort(around.begin(), around.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(8, around.size())), around.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         if (around.size() > 8) around.resize(8);
         std::vector<Steps> all;
         for (std::size_t i = 0; i < around.size(); ++i)
@@ -82,12 +82,14 @@ struct Search {
                 if (std::abs(cross(a, b)) < 0.5 * la * lb || lb > 3.2 * la) continue;
                 const double reach = 0.2 * la;
                 double repeated = 0;
-                int places = 0;
-                for (const Point& p : {Point(-a), Point(-b), Point(a + b), Point(-a - b), Point(a - b), Point(b - a)})
+                int places = 0, left = 6;
+                for (const Point& p : {Point(-a), Point(-b), Point(a + b), Point(-a - b), Point(a - b), Point(b - a)}) {
+                    if (places + left-- < 3) break;
                     if (const auto there = region_at(r.centre + p, reach, la)) {
                         ++places;
                         repeated += 1 - 0.5 * (regions[*there].centre - r.centre - p).norm() / reach;
                     }
+                }
                 if (places >= 3) all.push_back({a, b, repeated - 0.7 * (la + lb) / around[0].first});
             }
         std::sort(all.begin(), all.end(), [](const Steps& a, const Steps& b) { return a.score > b.score; });
@@ -104,7 +106,11 @@ struct Search {
 
     /// Step across and down at a place, pixels; the shorter one.
     static double pitch_at(const Homography& map, double u, double v) {
-        return std::min((map({u + 0.5, v}) - map({u - 0.5, v})).norm(), (map({u, v + 0.5}) - map({u, v - 0.5})).norm());
+        const auto& m = map.matrix;
+        const double w = m(2, 0) * u + m(2, 1) * v + m(2, 2);
+        const Point at((m(0, 0) * u + m(0, 1) * v + m(0, 2)) / w, (m(1, 0) * u + m(1, 1) * v + m(1, 2)) / w);
+        const Point across = m.topLeftCorner<2, 1>() - m(2, 0) * at, down = m.block<2, 1>(0, 1) - m(2, 1) * at;
+        return std::sqrt(std::min(across.squaredNorm(), down.squaredNorm())) / std::abs(w);
     }
 
     /// The regions at integer places within the bounds, each the nearest to its place.
