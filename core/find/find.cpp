@@ -15,7 +15,10 @@ namespace {
 constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
 constexpr double least_clear_per_patch = 1.6;    ///< where no other place or way round has more than ...
 constexpr double clear = 0.6;                    ///< ... this share of the evidence
-constexpr double least_margin = 4;               ///< nats over any other place or way round
+constexpr double nearly = 0.93;                  ///< and no other place or way round may have more than this share of it ...
+constexpr double least_margin = 4;               ///< ... or come closer than so many nats
+constexpr double surely_laid = 2.9;              ///< nats per patch below which corners may lie beside the chart's ...
+constexpr double clearly_better = 0.5;           ///< ... which other corners must exceed by so many: a little is won by shunning covered patches, too
 constexpr double most_misfit = 0.16;
 constexpr double least_within = 0.62;
 constexpr double least_even_share = 0.75;
@@ -80,12 +83,37 @@ bool holds(Candidate& c) {
     return m.fit.plausible && c.evidence_per_patch() > 0.5 * least_clear_per_patch;
 }
 
+/// Moves one corner at a time while that explains the colours better: alignment holds on to the nearest edges, which may be
+/// those of other patches.
+void climb(Candidate& c) {
+    Match& m = c.match;
+    const double pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(m.grid->xyz.size()));
+    for (const double step : {0.9, 0.45, 0.9, 0.45})
+        for (std::size_t corner = 0; corner < 4; ++corner) {
+            const Corners from = m.corners;
+            for (int y = -1; y <= 1; ++y)
+                for (int x = -1; x <= 1; ++x) {
+                    Corners moved = from;
+                    moved[corner] += step * pitch * Point(x, y);
+                    if (!chart::is_convex(moved)) continue;
+                    const ColourFit fit = colour_fit(*m.grid, moved, c.level->picture);
+                    if (fit.plausible && fit.evidence > m.fit.evidence) m.corners = moved, m.fit = fit;
+                }
+        }
+}
+
 /// Sub-pixel corners, and whether it is a chart.
 bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     Match& m = c.match;
     const Picture& picture = c.level->picture;
     best_other(m, picture);
     improve(c, align(*m.grid->definition, m.corners, picture));
+    if (c.evidence_per_patch() > least_clear_per_patch && c.evidence_per_patch() < surely_laid) {
+        Candidate other = c;
+        climb(other);
+        improve(other, align(*m.grid->definition, other.match.corners, picture));
+        if (other.evidence_per_patch() > c.evidence_per_patch() + clearly_better) c = other;
+    }
     // Once more on the finest picture that shows the patches small enough, and clean enough, to be compared point by point.
     for (const Picture& fine : pyramid) {
         if (fine.scale <= picture.scale) break;
@@ -96,7 +124,7 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     }
     m.runner_up = best_other(m, picture);
     m.corners = scaled(m.corners, 1 / picture.scale);
-    const bool enough = c.evidence_per_patch() > least_evidence_per_patch ||
+    const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && m.runner_up < nearly * m.fit.evidence) ||
                         (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear * m.fit.evidence);
     return enough && m.fit.evidence > m.runner_up + least_margin && m.fit.misfit < most_misfit &&
            m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible;

@@ -74,6 +74,14 @@ Sample sample(const Picture& picture, const Homography& from_mm, const chart::Pa
     return s;
 }
 
+// The most that an even patch of this mean may spread: the picture's noise is about the same in square roots, so that dark
+// patches have more for their brightness; one channel's is that of the mean of three times the root of three.
+double even_spread(const Vec3& mean, const Picture& picture) {
+    double shown = 0;
+    for (int c = 0; c < 3; ++c) shown += std::sqrt(std::clamp(mean[c] * static_cast<double>(picture.gain[static_cast<std::size_t>(c)]), 0.0, 1.5)) / 3;
+    return 0.15 + std::min(0.35, 2 * 1.73 * picture.noise / std::max(0.05, shown));
+}
+
 constexpr double clipped = 0.985;
 /// From here on a patch is not explained.
 constexpr double explained = 0.3;
@@ -251,7 +259,7 @@ ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& pi
         const chart::Patch& p = d.patches[i];
         const Sample s = sample(picture, map, p);
         if (!s.mean.allFinite()) continue;
-        if (s.spread < 0.15 + 2 * picture.noise || s.mean.maxCoeff() < 0.01) ++even_patches;
+        if (s.spread < even_spread(s.mean, picture) || s.mean.maxCoeff() < 0.01) ++even_patches;
         seen.push_back({s.mean, grid.xyz[i], 2 * (p.x_mm + p.w_mm / 2) / d.width_mm - 1, 2 * (p.y_mm + p.h_mm / 2) / d.height_mm - 1});
     }
     std::vector<double> residual;
@@ -265,7 +273,7 @@ double best_other(Match& match, const Picture& picture) {
     const chart::Definition& d = *grid.definition;
     double other = 0;
     for (int round = 0; round < 6; ++round) {
-        std::vector<Corners> all;
+        std::vector<Corners> all; // and, after the first so many, those that share most patches with this one
         const Homography map = chart::pixels_from_mm(d, match.corners);
         for (int v = -1; v <= 1; ++v)
             for (int u = -1; u <= 1; ++u) {
@@ -281,14 +289,23 @@ double best_other(Match& match, const Picture& picture) {
                     for (std::size_t i = 0; i < 4; ++i) turned[i] = q[(mirrored ? 3 + turn - i : i + turn) % 4];
                     all.push_back(turned);
                 }
+        const std::size_t others = all.size();
+        // One side a pitch further out or in.
+        for (const double step : {-1.0, 1.0}) {
+            const double x = step * grid.pitch_x_mm, y = step * grid.pitch_y_mm, w = d.width_mm, h = d.height_mm;
+            all.push_back({map({x, 0}), map({w, 0}), map({w, h}), map({x, h})});
+            all.push_back({map({0, 0}), map({w + x, 0}), map({w + x, h}), map({0, h})});
+            all.push_back({map({0, y}), map({w, y}), map({w, h}), map({0, h})});
+            all.push_back({map({0, 0}), map({w, 0}), map({w, h + y}), map({0, h + y})});
+        }
         other = 0;
         std::optional<Corners> best;
         ColourFit best_fit;
-        for (const Corners& corners : all) {
-            if (!chart::is_convex(corners)) continue;
-            const ColourFit fit = colour_fit(grid, corners, picture);
-            other = std::max(other, fit.evidence);
-            if (fit.plausible && fit.evidence > std::max(match.fit.evidence, best_fit.evidence)) best = corners, best_fit = fit;
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            if (!chart::is_convex(all[i])) continue;
+            const ColourFit fit = colour_fit(grid, all[i], picture);
+            if (i < others) other = std::max(other, fit.evidence);
+            if (fit.plausible && fit.evidence > std::max(match.fit.evidence, best_fit.evidence)) best = all[i], best_fit = fit;
         }
         if (!best) break;
         match.corners = *best, match.fit = best_fit;

@@ -28,25 +28,44 @@ double worth(const Lattice& l) {
     return n * n / ((l.u1 - l.u0 + 1) * (l.v1 - l.v0 + 1));
 }
 
-// Steps along a diagonal make a lattice of the same places, sheared. The same cells on other steps, where they fill a
-// rectangle about as well.
+// The same cells on other steps: u + across v, v + down u.
+Lattice stepped(const Lattice& l, int across, int down) {
+    Lattice other;
+    other.u0 = other.v0 = std::numeric_limits<int>::max(), other.u1 = other.v1 = std::numeric_limits<int>::min();
+    for (const auto& [place, region] : l.cells) {
+        const int u = place.first + across * place.second, v = place.second + down * place.first;
+        other.cells.push_back({{u, v}, region});
+        other.u0 = std::min(other.u0, u), other.u1 = std::max(other.u1, u), other.v0 = std::min(other.v0, v), other.v1 = std::max(other.v1, v);
+    }
+    Eigen::Matrix3d back = Eigen::Matrix3d::Identity();
+    back(0, 1) = -across, back(1, 0) = -down;
+    other.pixels_from_place.matrix = l.pixels_from_place.matrix * back;
+    return other;
+}
+
+// Steps along a diagonal make a lattice of the same places, sheared. Those that fill a rectangle about as well.
 std::vector<Lattice> sheared(const Lattice& l) {
     std::vector<Lattice> all;
-    for (const auto& [across, down] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) { // u + across v, v + down u
-        Lattice other;
-        other.u0 = other.v0 = std::numeric_limits<int>::max(), other.u1 = other.v1 = std::numeric_limits<int>::min();
-        for (const auto& [place, region] : l.cells) {
-            const int u = place.first + across * place.second, v = place.second + down * place.first;
-            other.cells.push_back({{u, v}, region});
-            other.u0 = std::min(other.u0, u), other.u1 = std::max(other.u1, u), other.v0 = std::min(other.v0, v), other.v1 = std::max(other.v1, v);
-        }
-        if (worth(other) < 0.75 * worth(l)) continue;
-        Eigen::Matrix3d back = Eigen::Matrix3d::Identity();
-        back(0, 1) = -across, back(1, 0) = -down;
-        other.pixels_from_place.matrix = l.pixels_from_place.matrix * back;
-        all.push_back(std::move(other));
-    }
+    for (const auto& [across, down] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}})
+        if (Lattice other = stepped(l, across, down); worth(other) >= 0.75 * worth(l)) all.push_back(std::move(other));
     return all;
+}
+
+// The same cells on the shortest steps there are (Gauss's reduction), where these are others.
+std::optional<Lattice> reduced(const Lattice& l) {
+    std::optional<Lattice> other;
+    for (int round = 0; round < 8; ++round) {
+        const Lattice& now = other ? *other : l;
+        const Point middle((now.u0 + now.u1) / 2.0, (now.v0 + now.v1) / 2.0);
+        const Point a = now.pixels_from_place(middle + Point(0.5, 0)) - now.pixels_from_place(middle - Point(0.5, 0));
+        const Point b = now.pixels_from_place(middle + Point(0, 0.5)) - now.pixels_from_place(middle - Point(0, 0.5));
+        const bool b_longer = a.squaredNorm() < b.squaredNorm();
+        const double times = a.dot(b) / std::min(a.squaredNorm(), b.squaredNorm());
+        if (!(std::abs(times) > 0.5 && std::abs(times) < 20)) break;
+        const int k = static_cast<int>(std::lround(times));
+        other = b_longer ? stepped(now, k, 0) : stepped(now, 0, k);
+    }
+    return other;
 }
 
 struct Search {
@@ -312,7 +331,13 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
             take(std::move(grown));
             if (lesser && lesser->cells.size() >= least_cells) others.push_back(std::move(*lesser));
         }
-        if (!lattice || lattice->cells.size() < least_cells || again(*lattice)) continue;
+        if (!lattice || lattice->cells.size() < least_cells) continue;
+        if (auto shorter = reduced(*lattice))
+            if (auto grown = search.grow(std::move(*shorter), taken); grown && 10 * grown->cells.size() >= 7 * lattice->cells.size()) {
+                others.push_back(std::move(*lattice));
+                lattice = std::move(grown);
+            }
+        if (again(*lattice)) continue;
         for (Lattice& other : sheared(*lattice))
             if (auto grown = search.grow(std::move(other), taken); grown && grown->cells.size() >= least_cells) others.push_back(std::move(*grown));
         // A lattice with many holes may be a wrong one: its regions stay free for others.
