@@ -283,6 +283,10 @@ private:
     void measure(Id setup);
     void weigh(SetupState& s);
     void keep_reading(Id setup, const Loaded& loaded);
+    /// A chart shot as it was measured, if it was.
+    std::optional<job::MeasuredShot> measured(const plan::ChartShot& shot) const;
+    /// What the gate found, and what the setup's first other shot adds to it.
+    std::vector<plan::Finding> findings_of(const Loaded& loaded, Id setup, Id chart_shot) const;
     void small_picture(Id setup);
     void let_go_of_pictures(Id but);
     void fitted(Id setup, std::shared_ptr<fit::Correction> made, const std::string& settings, const QImage& small);

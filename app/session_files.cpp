@@ -233,10 +233,7 @@ void Session::arrived(plan::Frame f, const Loaded& l, Id setup, bool by_hand, Id
         const Id id = e.add(shot);
         if (!l.shot) return;
         e.add(plan::Reading{.chart_shot = id, .made_from = "|", .content = job::to_json(*l.shot)});
-        for (plan::Finding finding : l.findings) {
-            finding.chart_shot = id;
-            e.add(finding);
-        }
+        for (const plan::Finding& finding : findings_of(l, f.setup, id)) e.add(finding);
     });
     if (!done) return;
     if (!told.isEmpty()) emit notice(told);

@@ -155,6 +155,27 @@ void Session::measure(Id id) {
     });
 }
 
+std::optional<job::MeasuredShot> Session::measured(const plan::ChartShot& shot) const {
+    const auto reading = std::find_if(shoot().readings.begin(), shoot().readings.end(), [&](const plan::Reading& r) { return r.chart_shot == shot.id; });
+    if (reading == shoot().readings.end()) return std::nullopt;
+    const plan::Frame* frame = frame_row(shot.frame);
+    return job::measured_from_json(reading->content, frame ? fs::path(frame->path) : fs::path());
+}
+
+std::vector<plan::Finding> Session::findings_of(const Loaded& l, Id setup, Id chart_shot) const {
+    std::vector<plan::Finding> rows = l.findings;
+    if (l.shot && !l.shot->frame.is_raw)
+        for (const plan::ChartShot& other : shoot().chart_shots) {
+            if (other.setup != setup || other.id == chart_shot) continue;
+            const auto before = measured(other);
+            if (!before) continue;
+            job::compare_balance(rows, *l.shot, *before, limits_of(shoot()));
+            break;
+        }
+    for (plan::Finding& f : rows) f.chart_shot = chart_shot;
+    return rows;
+}
+
 // What was measured follows from the change before it and is undone together with it.
 void Session::keep_reading(Id id, const Loaded& l) {
     const SetupState* s = state(id);
@@ -172,10 +193,7 @@ void Session::keep_reading(Id id, const Loaded& l) {
             if (f.chart_shot == shot.id) e.remove<plan::Finding>(f.id);
         if (!l.shot) return;
         e.add(plan::Reading{.chart_shot = shot.id, .made_from = shot.chart + "|" + shot.corners, .content = job::to_json(*l.shot)});
-        for (plan::Finding f : l.findings) {
-            f.chart_shot = shot.id;
-            e.add(f);
-        }
+        for (const plan::Finding& f : findings_of(l, id, shot.id)) e.add(f);
     }, true);
     if (l.shot) remember_light(id);
     else emit notice(name + ": " + l.problem); // another chart shot may be in force, and would hide it
@@ -297,9 +315,9 @@ void Session::fit(Id id) {
     if (settings.average)
         for (const plan::ChartShot* other : shots_to_average(id)) {
             if (other->id == s->chart_shot) continue;
-            const auto reading = std::find_if(shoot().readings.begin(), shoot().readings.end(), [&](const plan::Reading& r) { return r.chart_shot == other->id; });
-            const plan::Frame* frame = frame_row(other->frame);
-            shots.push_back(job::measured_from_json(reading->content, frame ? fs::path(frame->path) : fs::path()));
+            const auto shot_before = measured(*other);
+            if (!shot_before) continue;
+            shots.push_back(*shot_before);
             std::vector<plan::Finding> of_it;
             std::copy_if(shoot().findings.begin(), shoot().findings.end(), std::back_inserter(of_it), [&](const plan::Finding& f) { return f.chart_shot == other->id; });
             findings.push_back(job::findings_from(of_it));

@@ -15,8 +15,7 @@ namespace {
 constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
 constexpr double least_clear_per_patch = 1.6;    ///< where no other place or way round has more than ...
 constexpr double clear = 0.6;                    ///< ... this share of the evidence
-constexpr double nearly = 0.93;                  ///< and no other place or way round may have more than this share of it ...
-constexpr double least_margin = 4;               ///< ... or come closer than so many nats
+constexpr double least_margin = 4;               ///< nats over any other place or way round
 constexpr double surely_laid = 2.9;              ///< nats per patch below which corners may lie beside the chart's ...
 constexpr double clearly_better = 0.5;           ///< ... which other corners must exceed by so many: a little is won by shunning covered patches, too
 constexpr double most_misfit = 0.16;
@@ -33,12 +32,14 @@ bool overlap(const Corners& a, const Corners& b) {
     return (centre(a) - centre(b)).norm() < std::sqrt(std::max(std::abs(chart::signed_area(a)), std::abs(chart::signed_area(b)))) / 2;
 }
 
-// Logistic regression on the candidates of 150 simulated frames, 349 of them, 265 right; no more is claimed than so few
-// can show, and no less than a half for what little evidence proves by being clear. docs/methods.md, Finding.
-double confidence_of(const Match& m) {
+// Logistic regression on the candidates of 150 simulated frames, 349 of them, 265 right. docs/methods.md, Finding.
+double chance_of(const Match& m) {
     const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = std::clamp(1 - m.runner_up / std::max(1e-6, m.fit.evidence), -0.5, 1.0);
-    return std::max(0.5, 0.995 / (1 + std::exp(23.7 - 9.3 * per_patch - 8.5 * clearness)));
+    return 1 / (1 + std::exp(23.7 - 9.3 * per_patch - 8.5 * clearness));
 }
+
+// No more is claimed than so few can show, and no less than a half for what little evidence proves by being clear.
+double confidence_of(const Match& m) { return std::max(0.5, 0.995 * chance_of(m)); }
 
 Corners scaled(const Corners& q, double k) { return {q[0] * k, q[1] * k, q[2] * k, q[3] * k}; }
 
@@ -124,7 +125,7 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     }
     m.runner_up = best_other(m, picture);
     m.corners = scaled(m.corners, 1 / picture.scale);
-    const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && m.runner_up < nearly * m.fit.evidence) ||
+    const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && chance_of(m) > 0.5) ||
                         (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear * m.fit.evidence);
     return enough && m.fit.evidence > m.runner_up + least_margin && m.fit.misfit < most_misfit &&
            m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible;

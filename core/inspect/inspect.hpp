@@ -70,6 +70,10 @@ double blur_px(const frame::Frame& frame, const find::Placement& placement, cons
 /// The verdict on a chart shot that was found.
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading, const chart::Definition& definition,
                 const chart::Reference& reference, const Limits& limits);
+/// By how much the neutrals of two shots of one chart differ in red or blue against green, percent, the larger one; NaN where one
+/// has no usable neutral.
+double wandered_percent(const read::Reading& a, const read::Reading& b, const chart::Definition& definition);
+
 /// A reading with what the gate found taken out of it, as far as that goes, and how.
 struct Mended {
     read::Reading reading;

@@ -100,11 +100,20 @@ Finding focus(const Shot& s) {
     return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px, "Focus on the chart, and hold it still");
 }
 
+/// True where noise alone takes so many pixels of a patch over the edge.
+bool clipped_by_noise(const read::PatchReading& p) {
+    for (std::size_t c = 0; c < 3; ++c) {
+        const double room = (1 - p.mean[c]) / std::max(1e-9, p.sd[c]);
+        if (room < 1.5 || p.mean[c] > 0.95) return false;
+    }
+    return p.clipped < 0.1;
+}
+
 Finding clipping(const Shot& s) {
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped) continue;
+        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p)) continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
     }
@@ -122,22 +131,31 @@ Finding clipping(const Shot& s) {
     return f;
 }
 
+/// Signal to noise of one pixel on the darkest of three neutrals and more; NaN where there are fewer.
+double signal_of_black(const Shot& s) {
+    const auto greys = neutrals(s);
+    return greys.size() < 3 ? NAN : greys.back()->mean[1] / std::max(1e-9, greys.back()->sd[1]);
+}
+bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("underexposure black").caution; }
+
 Finding underexposure(const Shot& s) {
     const double stops = s.white > 0 ? std::log2(0.9 / s.white) : NAN;
     Finding f = against(s.limits.at("underexposure"), "underexposure", stops, formatted("Open up %.1f stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
     const auto greys = neutrals(s);
-    if (greys.size() >= 3) {
-        const auto* black = greys.back();
-        const double ratio = black->mean[1] / std::max(1e-9, black->sd[1]);
-        f = worse(f, against(s.limits.at("underexposure black"), "underexposure", ratio, "The black patch drowns in noise: open up, or bring more light", {black->id}));
-    }
+    if (greys.size() >= 3) f = worse(f, against(s.limits.at("underexposure black"), "underexposure", signal_of_black(s), "The black patch drowns in noise: open up, or bring more light", {greys.back()->id}));
     return f;
+}
+
+/// Enough patches are left by clipping to tell how the light changes across the chart.
+bool slopes_told(const Shot& s) {
+    const auto clipped = std::count_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.clipped > read::most_clipped; });
+    return s.light.usable && 4 * clipped < std::ssize(s.reading.patches);
 }
 
 Finding evenness(const Shot& s) {
     const Explained& e = s.light;
     const double across = std::abs(e.slope_x) + std::abs(e.slope_y);
-    return against(s.limits.at("evenness"), "evenness", e.usable ? across : NAN,
+    return against(s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN,
                    formatted("The light falls off by %.0f %% towards the %s: turn the chart to the light or move the lamp back", 100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y).c_str()));
 }
 
@@ -156,7 +174,7 @@ Finding mixed_light(const Shot& s) {
     const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
     // Slopes that noise alone would make are none.
     const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 3 * e.noise_stops)) - 1);
-    return against(s.limits.at("mixed_light"), "mixed_light", e.usable ? percent : NAN,
+    return against(s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent : NAN,
                    formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match their colours", warm >= green ? "warmer" : "greener",
                              warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
 }
@@ -230,9 +248,10 @@ bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
 
 /// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
-    // Out of focus, neighbours light one another's patches: what looks like stray light is not told from it.
-    const bool sharp = focus(s).status == Status::pass;
-    const double veil = s.light.usable && sharp ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level : NAN;
+    // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or lightens the
+    // darks: what looks like stray light is not told from these.
+    const bool told = focus(s).status == Status::pass && shadow(s).status == Status::pass && !black_drowns(s);
+    const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level : NAN;
     const Finding glare = against(s.limits.at("glare"), "glare", veil, "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
     std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
@@ -285,6 +304,18 @@ Finding found(const Shot& s) {
 }
 
 } // namespace
+
+double wandered_percent(const read::Reading& a, const read::Reading& b, const chart::Definition& d) {
+    const auto balance_of = [&](const read::Reading& r) {
+        colour::Vec3 sum = colour::Vec3::Zero();
+        for (const chart::Patch& p : d.patches)
+            if (const auto* seen = r.find(p.id); p.role == "neutral" && seen && seen->usable()) sum += colour::Vec3(seen->mean[0], seen->mean[1], seen->mean[2]);
+        return colour::Vec3(sum / sum[1]);
+    };
+    const colour::Vec3 here = balance_of(a), there = balance_of(b);
+    const double red = std::abs(std::log(here[0] / there[0])), blue = std::abs(std::log(here[2] / there[2]));
+    return std::isfinite(red) && std::isfinite(blue) ? 100 * std::expm1(std::max(red, blue)) : NAN;
+}
 
 Judgement no_chart() {
     Judgement j;

@@ -24,6 +24,7 @@ Limits limits_for(const School& s) {
         {"mixed_light", {7, 18, "% across", "two lights of different colour on one chart balance nowhere"}},
         {"mirrored", {1, 1000, "", "a mirrored frame came in the wrong way"}},
         {"recording", {1, 1000, "", "compression and the camera's own finish change colours, and 8 bits break when they are corrected"}},
+        {"recording balance", {3, 12, "% of red or blue", "balance that wanders between frames needs a correction for each of them"}},
         {"noise", {25, 16, "dB", "signal to noise of one pixel on a middle grey", true}},
     };
 }

@@ -52,6 +52,23 @@ std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
     return all;
 }
 
+void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other, const inspect::Limits& limits) {
+    const auto recording = std::find_if(rows.begin(), rows.end(), [](const plan::Finding& f) { return f.check == "recording"; });
+    if (recording == rows.end() || shot.frame.is_raw || other.frame.is_raw || shot.definition.id != other.definition.id) return;
+    const inspect::Limit& limit = limits.at("recording balance");
+    const double percent = inspect::wandered_percent(shot.reading, other.reading, shot.definition);
+    if (!(percent >= limit.caution)) return;
+    const bool bad = percent >= limit.reshoot;
+    plan::Finding f = *recording;
+    f.status = inspect::name_of(bad || f.status == "reshoot" ? inspect::Status::reshoot : inspect::Status::caution);
+    f.value = percent, f.limit = bad ? limit.reshoot : limit.caution, f.unit = limit.unit;
+    f.advice += (f.advice.empty() ? "" : ". ") + formatted("Greys differ by %.0f %% from those in %s: set a fixed balance, or give this light a setup of its own", percent, other.frame.file.filename().c_str());
+    // The worst first, as the gate has them.
+    rows.erase(recording);
+    const auto rank = [](const plan::Finding& row) { return row.status == "reshoot" ? 2 : row.status == "caution" ? 1 : 0; };
+    rows.insert(std::find_if(rows.begin(), rows.end(), [&](const plan::Finding& row) { return rank(row) < rank(f); }), f);
+}
+
 std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows) {
     std::vector<inspect::Finding> all;
     for (const plan::Finding& row : rows) {

@@ -37,6 +37,9 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
 inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits);
 /// Its findings as a job keeps them, and back.
 std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement);
+/// Adds to `recording` where the greys of a camera's own picture are not those of another chart shot of its setup: automatic balance
+/// wandered between them, or the light did. A raw file's balance is only a tag.
+void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other, const inspect::Limits& limits);
 std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows);
 
 /// A chart's greys as code values, with the shot's exposure where the file tells it: for measuring the tone curve of a camera's

@@ -208,6 +208,41 @@ TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
     EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status, Status::pass);
 }
 
+// Greys that move between two of a camera's own pictures of one setup are a fault of the trade: balance that wanders by itself.
+TEST_F(Gate, balance_that_wanders_between_frames_is_told_of) {
+    test::shoot({}, scratch / "a.tif"), test::shoot({.rotation_deg = 9}, scratch / "b.tif");
+    const auto before = job::take_shot(scratch / "a.tif", {});
+    auto shot = job::take_shot(scratch / "b.tif", {});
+    const auto recording = [&](double red) {
+        auto other = shot;
+        for (auto& p : other.reading.patches) p.mean[0] *= red;
+        auto rows = job::rows_of(job::judge(shot.frame, shot, limits));
+        job::compare_balance(rows, other, before, limits);
+        EXPECT_TRUE(std::is_sorted(rows.begin(), rows.end(), [](const auto& a, const auto& b) { return a.status != "pass" && b.status == "pass"; }));
+        return *std::find_if(rows.begin(), rows.end(), [](const auto& f) { return f.check == "recording"; });
+    };
+    EXPECT_LT(inspect::wandered_percent(shot.reading, before.reading, shot.definition), 1);
+    EXPECT_EQ(recording(1).status, "pass");
+    const auto some = recording(1 / 1.06);
+    EXPECT_EQ(some.status, "caution");
+    EXPECT_NEAR(some.value, 6, 1);
+    EXPECT_NE(some.advice.find("a.tif"), std::string::npos) << some.advice;
+    EXPECT_EQ(recording(1.2).status, "reshoot");
+    shot.frame.is_raw = true; // its balance is only a tag
+    EXPECT_EQ(recording(1.2).status, "pass");
+}
+
+// Noise that the black drowns in looks like stray light, and what clipping leaves of a chart like uneven light: neither is told.
+TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
+    const Judgement noisy = of({.more = R"(,"iso":60000)"});
+    EXPECT_NE(finding(noisy, "noise").status, Status::pass);
+    EXPECT_EQ(finding(noisy, "glare").status, Status::pass) << finding(noisy, "glare").value;
+    const Judgement bright = of({.white = 3});
+    EXPECT_NE(finding(bright, "clipping").status, Status::pass);
+    EXPECT_EQ(finding(bright, "evenness").status, Status::pass) << finding(bright, "evenness").value;
+    EXPECT_EQ(finding(bright, "mixed_light").status, Status::pass) << finding(bright, "mixed_light").value;
+}
+
 TEST_F(Gate, without_a_chart_or_a_reference_it_says_what_it_can) {
     const Judgement none = no_chart();
     EXPECT_EQ(none.verdict, Status::reshoot);
