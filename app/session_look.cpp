@@ -221,23 +221,23 @@ void Session::measure_curve(Id id, const fs::path& lut) {
     const SetupState* s = state(id);
     const plan::Mode* mode = s ? plan::record(shoot().modes, s->row.mode) : nullptr;
     if (!mode || !s->reference) return;
-    std::vector<fs::path> files;
+    std::vector<std::pair<fs::path, double>> stills; // of files or clips, and where in these
     for (const plan::ChartShot& shot : shoot().chart_shots) {
         const plan::Setup* setup = plan::record(shoot().setups, shot.setup);
         const plan::Frame* frame = frame_row(shot.frame);
-        if (setup && frame && setup->camera == s->row.camera && setup->mode == s->row.mode && frame->kind != plan::FrameKind::clip && frame->problem.empty()) files.emplace_back(frame->path);
+        if (setup && frame && setup->camera == s->row.camera && setup->mode == s->row.mode && frame->problem.empty()) stills.emplace_back(frame->path, frame->position_s);
     }
     tasks_.run(tr("Measuring the curve of %1").arg(qt(mode->name)), [=, this, mode_id = mode->id, own = s->reference, chart = s->shot ? s->shot->definition.id : std::string()](std::stop_token stop, const Progress& progress) -> Tasks::Then {
         std::vector<fit::CurveShot> shots;
         std::optional<chart::Definition> definition;
-        for (const fs::path& file : files) {
+        for (const auto& [file, position_s] : stills) {
             throw_if_stopped(stop);
             job::ShotOptions options;
-            options.chart = chart;
+            options.chart = chart, options.position_s = position_s;
             chart::Definition seen;
             shots.push_back(job::code_shot(file, options, seen));
             definition = seen;
-            progress(static_cast<double>(shots.size()) / static_cast<double>(files.size()));
+            progress(static_cast<double>(shots.size()) / static_cast<double>(stills.size()));
         }
         const fit::ToneCurve curve = fit::estimate_curve(shots, *own, definition ? &*definition : nullptr);
         fit::save(curve, lut);
@@ -247,7 +247,7 @@ void Session::measure_curve(Id id, const fs::path& lut) {
             plan::Mode row = *now;
             row.encoding = fs::absolute(lut).string();
             change(tr("Measured curve of %1").arg(qt(row.name)), [&](job::Edit& e) { e.update(row); });
-            emit notice(tr("The curve of %1 was measured from %2 frames, uncertain to %3 stops from code %4 to %5. Nearest to %6, %7 stops off.").arg(qt(row.name)).arg(files.size()).arg(curve.error_stops, 0, 'f', 2)
+            emit notice(tr("The curve of %1 was measured from %2 frames, uncertain to %3 stops from code %4 to %5. Nearest to %6, %7 stops off.").arg(qt(row.name)).arg(stills.size()).arg(curve.error_stops, 0, 'f', 2)
                             .arg(curve.first_code, 0, 'f', 2).arg(curve.last_code, 0, 'f', 2).arg(qt(curve.nearest)).arg(curve.nearest_stops, 0, 'f', 2));
         };
     });

@@ -1,13 +1,15 @@
 // The gate on simulated faults: refero-gate-bench [FRAMES PER KIND] [SEED]. For each kind the strength is drawn
-// uniformly from 1.2 to 4 times the limit; clean frames have every factor up to 0.8 of its limit.
+// uniformly from 1.2 to 4 times the limit; clean frames have every factor up to 0.8 of its limit. With --curves how often each check
+// fires by strength, about the limit, as a table and as a drawing.
 #include <cmath>
 #include <cstdio>
-#include <cstdlib>
+#include <fstream>
 #include <functional>
 #include <map>
 #include <random>
 #include <set>
 
+#include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
 #include "job/pipeline.hpp"
@@ -156,21 +158,93 @@ Outcome look(const Json& scene, const std::string& check, const std::filesystem:
     return o;
 }
 
+Draw draw_of(const Fault& fault, std::uint64_t seed, int frame) { return {std::mt19937_64(seed * 1000003 + static_cast<std::uint64_t>(frame) * 17 + std::hash<std::string>{}(fault.check))}; }
+
+/// Strengths over the limit at which the curves are measured.
+constexpr double strengths[] = {0.5, 0.7, 0.85, 1, 1.15, 1.4, 2};
+struct Curve {
+    std::string check;
+    std::vector<double> fired; ///< shares, by strength
+};
+
+std::vector<Curve> curves(int frames, std::uint64_t seed, const std::filesystem::path& file) {
+    std::vector<Curve> all;
+    for (const Fault& fault : faults()) {
+        if (std::string(fault.check) == "rotation" || std::string(fault.check) == "mirrored") continue; // there or not
+        Curve curve{fault.check, {}};
+        for (const double k : strengths) {
+            int fired = 0;
+            for (int i = 0; i < frames; ++i) {
+                Draw d = draw_of(fault, seed, i);
+                Json scene = clean(d);
+                std::set<std::string> patches;
+                fault.make(scene, d, k, patches);
+                fired += look(scene, fault.check, file).fired.contains(fault.check);
+            }
+            curve.fired.push_back(static_cast<double>(fired) / frames);
+        }
+        all.push_back(curve);
+        std::fprintf(stderr, "%s\n", fault.check);
+    }
+    return all;
+}
+
+/// Small pictures of the curves, four in a row: strength on a logarithmic axis, share of the frames from 0 to 1.
+std::string drawing_of(const std::vector<Curve>& all) {
+    constexpr double w = 200, h = 110, left = 34, top = 26, across = w - left - 14, down = h - top - 22;
+    const auto x_of = [&](double k) { return left + across * std::log(k / strengths[0]) / std::log(strengths[std::size(strengths) - 1] / strengths[0]); };
+    const auto y_of = [&](double share) { return top + down * (1 - share); };
+    const int rows = static_cast<int>((all.size() + 3) / 4);
+    std::string svg = formatted(R"(<svg xmlns="http://www.w3.org/2000/svg" width="%g" height="%g" font-family="sans-serif" font-size="10"><rect width="100%%" height="100%%" fill="white"/>)", 4 * w, rows * h);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        svg += formatted("\n<g transform=\"translate(%g,%g)\"><text x=\"%g\" y=\"16\" font-weight=\"bold\">%s</text>", w * static_cast<double>(i % 4), h * static_cast<double>(i / 4), left, all[i].check.c_str());
+        svg += formatted("<path d=\"M%g %gV%gH%g\" fill=\"none\" stroke=\"#888\"/><path d=\"M%g %gV%g\" stroke=\"#bbb\" stroke-dasharray=\"3 3\"/>", left, y_of(1), y_of(0), left + across, x_of(1), y_of(1), y_of(0));
+        for (const double share : {0.0, 1.0}) svg += formatted("<text x=\"%g\" y=\"%g\" text-anchor=\"end\">%.0f %%</text>", left - 4, y_of(share) + 3, 100 * share);
+        for (const double k : {0.5, 1.0, 2.0}) svg += formatted("<text x=\"%g\" y=\"%g\" text-anchor=\"middle\">%g</text>", x_of(k), y_of(0) + 13, k);
+        std::string points;
+        for (std::size_t k = 0; k < all[i].fired.size(); ++k) points += formatted("%g,%g ", x_of(strengths[k]), y_of(all[i].fired[k]));
+        svg += "<polyline fill=\"none\" stroke=\"#0a6b6b\" stroke-width=\"2\" points=\"" + points + "\"/></g>";
+    }
+    return svg + "\n</svg>\n";
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
-    const int frames = argc > 1 ? std::atoi(argv[1]) : 40;
-    const std::uint64_t seed = argc > 2 ? static_cast<std::uint64_t>(std::atoll(argv[2])) : 1;
-    const bool verbose = argc > 3;
+    CLI::App app("The gate on simulated faults");
+    int frames = 40;
+    std::uint64_t seed = 1;
+    bool verbose = false;
+    std::string only;
+    std::filesystem::path drawing;
+    app.add_option("frames", frames, "of each kind; five times as many clean ones");
+    app.add_option("seed", seed);
+    app.add_flag("--verbose", verbose, "the scenes that were judged wrongly");
+    app.add_option("--only", only, "one check, and no clean frames");
+    app.add_option("--curves", drawing, "how often checks fire about their limits: an SVG file to write");
+    CLI11_PARSE(app, argc, argv);
     const auto folder = std::filesystem::temp_directory_path() / ("refero-gate-" + std::to_string(getpid()));
     std::filesystem::create_directories(folder);
+    if (!drawing.empty()) {
+        const auto all = curves(frames, seed, folder / "a.dng");
+        std::ofstream(drawing) << drawing_of(all);
+        std::printf("| check |");
+        for (const double k : strengths) std::printf(" %g |", k);
+        std::printf("\n|---|%s\n", [] { std::string s; for (std::size_t k = 0; k < std::size(strengths); ++k) s += "---|"; return s; }().c_str());
+        for (const Curve& c : all) {
+            std::printf("| %s |", c.check.c_str());
+            for (const double share : c.fired) std::printf(" %.0f %% |", 100 * share);
+            std::printf("\n");
+        }
+        return static_cast<int>(std::filesystem::remove_all(folder) == 0);
+    }
     std::printf("| fault | frames | caught | not found | other checks fired |\n|---|---|---|---|---|\n");
     for (const Fault& fault : faults()) {
-        if (argc > 4 && std::string(argv[4]) != fault.check) continue;
+        if (!only.empty() && only != fault.check) continue;
         int caught = 0, lost = 0;
         std::map<std::string, int> others;
         for (int i = 0; i < frames; ++i) {
-            Draw d{std::mt19937_64(seed * 1000003 + static_cast<std::uint64_t>(i) * 17 + std::hash<std::string>{}(fault.check))};
+            Draw d = draw_of(fault, seed, i);
             Json scene = clean(d);
             std::set<std::string> patches;
             const double k = d.uniform(1.2, 4);
@@ -193,7 +267,7 @@ int main(int argc, char** argv) {
         std::printf("| %s | %d | %.0f %% | %d | %s |\n", fault.check, frames, 100.0 * caught / frames, lost, more.c_str());
         std::fflush(stdout);
     }
-    const int clean_frames = 5 * frames;
+    const int clean_frames = only.empty() ? 5 * frames : 0;
     int alarms = 0;
     std::map<std::string, int> by_check;
     for (int i = 0; i < clean_frames; ++i) {
@@ -206,6 +280,6 @@ int main(int argc, char** argv) {
     }
     std::string more;
     for (const auto& [name, n] : by_check) more += formatted("%s%s %d", more.empty() ? "" : ", ", name.c_str(), n);
-    std::printf("clean frames with a false alarm: %d of %d (%.1f %%) %s\n", alarms, clean_frames, 100.0 * alarms / clean_frames, more.c_str());
+    std::printf("clean frames with a false alarm: %d of %d (%.1f %%) %s\n", alarms, clean_frames, 100.0 * alarms / std::max(1, clean_frames), more.c_str());
     std::filesystem::remove_all(folder);
 }

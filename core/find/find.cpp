@@ -15,7 +15,8 @@ namespace {
 constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
 constexpr double least_clear_per_patch = 1.6;    ///< where no other place or way round has more than ...
 constexpr double clear = 0.6;                    ///< ... this share of the evidence
-constexpr double least_margin = 4;               ///< nats over any other place or way round
+constexpr double least_margin = 4;               ///< nats over any other place or way round ...
+constexpr double nearly = 0.94;                  ///< ... which may have no more than this share of the evidence
 constexpr double surely_laid = 2.9;              ///< nats per patch below which corners may lie beside the chart's ...
 constexpr double clearly_better = 0.5;           ///< ... which other corners must exceed by so many: a little is won by shunning covered patches, too
 constexpr double most_misfit = 0.16;
@@ -127,7 +128,7 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     m.corners = scaled(m.corners, 1 / picture.scale);
     const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && chance_of(m) > 0.5) ||
                         (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear * m.fit.evidence);
-    return enough && m.fit.evidence > m.runner_up + least_margin && m.fit.misfit < most_misfit &&
+    return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly * m.fit.evidence && m.fit.misfit < most_misfit &&
            m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible;
 }
 

@@ -3,6 +3,8 @@
 #include <cmath>
 #include <sstream>
 
+#include "frame/clip.hpp"
+
 namespace refero::job {
 
 find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
@@ -18,7 +20,7 @@ MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& opt
     MeasuredShot shot;
     if (options.corners && options.chart.empty())
         throw Error(ErrorKind::usage, "corners belong to a chart", {}, "Name it with --chart");
-    shot.frame = frame::read(file, {frame::Size::measuring, options.encoding}, stop);
+    shot.frame = frame::is_clip_name(file) ? frame::read_still(file, options.position_s, options.encoding, stop) : frame::read(file, {frame::Size::measuring, options.encoding}, stop);
     report(0.5);
     if (options.corners) {
         shot.definition = chart::find_definition(options.chart);

@@ -21,6 +21,7 @@ struct ShotOptions {
     std::string chart;                      ///< id or file; empty: every installed definition is tried
     std::optional<chart::Corners> corners;  ///< given by hand; needs `chart`
     std::optional<frame::Encoding> encoding;
+    double position_s = 0;                  ///< of the still in a clip
 };
 
 /// Reads the frame, finds the chart and measures it. Throws Error(not_found) when there is no chart.

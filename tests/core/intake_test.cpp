@@ -110,6 +110,12 @@ TEST(Clip, a_still_is_what_went_in) {
         const colour::Vec3 white = chart.scene.camera.response(colour::Spectrum::constant(1), chart.scene.light);
         for (const auto& p : chart.charts[0].patches)
             for (std::size_t k = 0; k < 3; ++k) EXPECT_NEAR(reading.find(p.id)->mean[k], p.mean[k] / white[static_cast<Eigen::Index>(k)], 0.012) << p.id << " " << name;
+        // Its tone curve is measured from that still, and is the one that the clip was written with.
+        chart::Definition seen;
+        ShotOptions options;
+        options.chart = "grid24", options.position_s = 2;
+        const auto curve = fit::estimate_curve({code_shot(scratch / name, options, seen)}, chart::reference_of(test::grid24()), &seen);
+        EXPECT_EQ(curve.nearest, colour::name_of(transfer)) << curve.nearest_stops;
         EXPECT_THROW(locate(frame::read_still(scratch / name, 0.1), "grid24"), Error);
         EXPECT_THROW(locate(frame::read_still(scratch / name, 3.5), "grid24"), Error);
         EXPECT_NO_THROW(frame::read_still(scratch / name, 100)); // beyond the end: the last picture
