@@ -45,6 +45,16 @@ struct FitPages : JobWindow {
         EXPECT_TRUE(found) << name;
         return found;
     }
+    /// A picture that the camera finished: code = linear ^ power, its red by `red`.
+    void own_picture(const char* name, double white, float power, float red = 1) {
+        auto r = test::rendered({.width = 900, .height = 600, .white = white, .rotation_deg = 3, .tilt_deg = 0});
+        for (std::size_t i = 0; i < r.rgb.size(); ++i) r.rgb[i] = std::pow(std::clamp(i % 3 ? r.rgb[i] : red * r.rgb[i], 0.0f, 1.0f), power);
+        apply::Picture p{r.scene.width, r.scene.height, r.rgb, "xyz-d50"};
+        frame::Metadata m;
+        m.make = "Simulated", m.model = "Stills A", m.exposure_s = white / 100, m.f_number = 8, m.iso = 100;
+        m.taken = white > 0.5 ? "2026-05-04T10:00:00" : "2026-05-04T10:05:00";
+        apply::write(p, scratch / name, apply::Format::tiff, m);
+    }
     PictureView* picture() { return window.setup_view()->page()->picture(); }
     const SetupState& state() { return session().at(setup); }
     static void choose(QComboBox* box, int i) {
@@ -352,15 +362,7 @@ TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
 TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
     session().new_job(job);
     // Pictures of the camera with a curve of its own, which the file does not tell: code = linear ^ (1 / 1.8).
-    for (const double white : {0.8, 0.4}) {
-        auto r = test::rendered({.width = 900, .height = 600, .white = white, .rotation_deg = 3, .tilt_deg = 0});
-        for (float& v : r.rgb) v = std::pow(std::clamp(v, 0.0f, 1.0f), 1 / 1.8f);
-        apply::Picture p{r.scene.width, r.scene.height, r.rgb, "xyz-d50"};
-        frame::Metadata m;
-        m.make = "Simulated", m.model = "Stills A", m.exposure_s = white / 100, m.f_number = 8, m.iso = 100;
-        m.taken = white > 0.5 ? "2026-05-04T10:00:00" : "2026-05-04T10:05:00";
-        apply::write(p, scratch / (white > 0.5 ? "a.tif" : "b.tif"), apply::Format::tiff, m);
-    }
+    own_picture("a.tif", 0.8, 1 / 1.8f), own_picture("b.tif", 0.4, 1 / 1.8f);
     session().open({scratch / "a.tif"}, 0);
     ASSERT_TRUE(idle());
     setup = id(0);
@@ -378,6 +380,27 @@ TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
     const double after = std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
     EXPECT_NEAR(after, truth, 0.12);
     EXPECT_GT(std::abs(before - truth), 0.3);
+}
+
+// Balance that wanders between two chart shots of a setup stands in the list of frames, with what to do about it.
+TEST_F(FitPages, balance_that_wanders_is_told_of_in_the_window) {
+    session().new_job(job);
+    own_picture("a.tif", 0.8, 1), own_picture("b.tif", 0.4, 1, 0.93f); // files of floats are linear
+    session().open({scratch / "a.tif"}, 0);
+    ASSERT_TRUE(idle());
+    const auto recording = [&](Id shot) {
+        for (const plan::Finding& f : session().shoot().findings)
+            if (f.chart_shot == shot && f.check == "recording") return f;
+        return plan::Finding{};
+    };
+    EXPECT_EQ(recording(session().shoot().chart_shots.at(0).id).status, "pass");
+    session().take_in({scratch / "b.tif"}, id(0));
+    ASSERT_TRUE(idle());
+    ASSERT_EQ(session().shoot().chart_shots.size(), 2u);
+    const auto f = recording(session().shoot().chart_shots.at(1).id);
+    EXPECT_EQ(f.status, "caution");
+    EXPECT_NEAR(f.value, 7.5, 1.5);
+    EXPECT_NE(f.advice.find("set a fixed balance"), std::string::npos) << f.advice;
 }
 
 TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
