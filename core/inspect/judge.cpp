@@ -104,9 +104,9 @@ Finding focus(const Shot& s) {
 bool clipped_by_noise(const read::PatchReading& p) {
     for (std::size_t c = 0; c < 3; ++c) {
         const double room = (1 - p.mean[c]) / std::max(1e-9, p.sd[c]);
-        if (room < 1.5 || p.mean[c] > 0.95) return false;
+        if (room < 1 || p.mean[c] > 0.95) return false;
     }
-    return p.clipped < 0.1;
+    return p.clipped < 0.2;
 }
 
 Finding clipping(const Shot& s) {
@@ -173,7 +173,7 @@ Finding mixed_light(const Shot& s) {
     const Explained& e = s.light;
     const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
     // Slopes that noise alone would make are none.
-    const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 3 * e.noise_stops)) - 1);
+    const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 5 * e.noise_stops)) - 1);
     return against(s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent : NAN,
                    formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match their colours", warm >= green ? "warmer" : "greener",
                              warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
