@@ -195,7 +195,7 @@ std::string drawing_of(const std::vector<Curve>& all) {
     const auto x_of = [&](double k) { return left + across * std::log(k / strengths[0]) / std::log(strengths[std::size(strengths) - 1] / strengths[0]); };
     const auto y_of = [&](double share) { return top + down * (1 - share); };
     const int rows = static_cast<int>((all.size() + 3) / 4);
-    std::string svg = formatted(R"(<svg xmlns="http://www.w3.org/2000/svg" width="%g" height="%g" font-family="sans-serif" font-size="10"><rect width="100%%" height="100%%" fill="white"/>)", 4 * w, rows * h);
+    std::string svg = formatted(R"(<svg xmlns="http://www.w3.org/2000/svg" width="%g" height="%g" viewBox="-8 0 %g %g" font-family="sans-serif" font-size="10"><rect x="-8" width="100%%" height="100%%" fill="white"/>)", 4 * w + 8, rows * h, 4 * w + 8, rows * h);
     for (std::size_t i = 0; i < all.size(); ++i) {
         svg += formatted("\n<g transform=\"translate(%g,%g)\"><text x=\"%g\" y=\"16\" font-weight=\"bold\">%s</text>", w * static_cast<double>(i % 4), h * static_cast<double>(i / 4), left, all[i].check.c_str());
         svg += formatted("<path d=\"M%g %gV%gH%g\" fill=\"none\" stroke=\"#888\"/><path d=\"M%g %gV%g\" stroke=\"#bbb\" stroke-dasharray=\"3 3\"/>", left, y_of(1), y_of(0), left + across, x_of(1), y_of(1), y_of(0));
