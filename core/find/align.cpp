@@ -20,7 +20,7 @@ std::optional<Rgb> bilinear(const cv::Mat& m, const Point& q) {
     return Rgb((1 - v) * ((1 - u) * at(0, 0) + u * at(1, 0)) + v * ((1 - u) * at(0, 1) + u * at(1, 1)));
 }
 
-double normal_integral(double x) { return 0.5 * std::erfc(-x * M_SQRT1_2); }
+double normal_integral(double x) { return 0.5 * static_cast<double>(std::erfc(static_cast<float>(-x * M_SQRT1_2))); }
 
 /// A place on the chart that is compared, and the patches that may show there.
 struct Spot {

@@ -90,7 +90,8 @@ bool holds(Candidate& c) {
 void climb(Candidate& c) {
     Match& m = c.match;
     const double pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(m.grid->xyz.size()));
-    for (const double step : {0.9, 0.45, 0.9, 0.45})
+    const double start = m.fit.evidence, little = 0.1 * static_cast<double>(m.grid->xyz.size());
+    for (const double step : {0.9, 0.45, 0.9, 0.45}) {
         for (std::size_t corner = 0; corner < 4; ++corner) {
             const Corners from = m.corners;
             for (int y = -1; y <= 1; ++y)
@@ -102,6 +103,8 @@ void climb(Candidate& c) {
                     if (fit.plausible && fit.evidence > m.fit.evidence) m.corners = moved, m.fit = fit;
                 }
         }
+        if (m.fit.evidence < start + little) break; // it lies as well as it can
+    }
 }
 
 /// Sub-pixel corners, and whether it is a chart.
