@@ -100,20 +100,23 @@ Finding focus(const Shot& s) {
     return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px, "Focus on the chart, and hold it still");
 }
 
-/// True where noise alone takes so many pixels of a patch over the edge.
-bool clipped_by_noise(const read::PatchReading& p) {
+/// True where noise alone takes so many pixels of a patch over the edge. A binned green is the mean of two sites, each noisier.
+bool clipped_by_noise(const read::PatchReading& p, bool binned) {
+    double expected = 0;
     for (std::size_t c = 0; c < 3; ++c) {
-        const double room = (1 - p.mean[c]) / std::max(1e-9, p.sd[c]);
+        const double room = (1 - p.mean[c]) / std::max(1e-9, p.noise[c]);
         if (room < 1 || p.mean[c] > 0.95) return false;
+        const int sites = binned && c == 1 ? 2 : 1;
+        expected += sites * 0.5 * std::erfc(room / std::sqrt(2.0 * sites));
     }
-    return p.clipped < 0.2;
+    return p.clipped < 2 * expected; // twice: what is cut off is missing from mean and noise
 }
 
 Finding clipping(const Shot& s) {
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p)) continue;
+        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p, s.frame.cell == 2)) continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
     }

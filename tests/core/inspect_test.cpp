@@ -237,6 +237,14 @@ TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
     const Judgement noisy = of({.more = R"(,"iso":60000)"});
     EXPECT_NE(finding(noisy, "noise").status, Status::pass);
     EXPECT_EQ(finding(noisy, "glare").status, Status::pass) << finding(noisy, "glare").value;
+    // A tenth of a patch clips: by its noise, or because the light on it is uneven.
+    auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const auto white = std::find_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.id == "D1"; });
+    white->mean = {0.75, 0.87, 0.7}, white->sd = {0.09, 0.09, 0.09}, white->clipped = 0.1;
+    white->noise = {0.09, 0.09, 0.09};
+    EXPECT_FALSE(names(finding(job::judge(s.frame, s, limits), "clipping"), "D1"));
+    white->noise = {0.01, 0.01, 0.01};
+    EXPECT_TRUE(names(finding(job::judge(s.frame, s, limits), "clipping"), "D1"));
     const Judgement bright = of({.white = 3});
     EXPECT_NE(finding(bright, "clipping").status, Status::pass);
     EXPECT_EQ(finding(bright, "evenness").status, Status::pass) << finding(bright, "evenness").value;
