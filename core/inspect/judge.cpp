@@ -112,11 +112,17 @@ bool clipped_by_noise(const read::PatchReading& p, bool binned) {
     return p.clipped < 2 * expected; // twice: what is cut off is missing from mean and noise
 }
 
+/// True where the light on the whole chart would leave the patch well below the edge: a lamp shines back from it alone.
+bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
+    const auto xyz = s.reference.xyz.find(p.id);
+    return s.light.usable && xyz != s.reference.xyz.end() && (s.light.camera_from_xyz * xyz->second).maxCoeff() < 0.7;
+}
+
 Finding clipping(const Shot& s) {
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p, s.frame.cell == 2)) continue;
+        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p, s.frame.cell == 2) || clipped_by_reflection(s, p)) continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
     }
@@ -263,9 +269,8 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
         if (at < 0 || r.pixels == 0 || !s.light.usable) continue;
         const chart::Patch& patch = s.definition.patches[static_cast<std::size_t>(at)];
         if (on_shadow_edge(s, patch)) continue;
-        if (r.clipped > read::most_clipped) { // by the light on the whole chart, or by a lamp's reflection on this patch alone
-            const auto xyz = s.reference.xyz.find(r.id);
-            if (xyz != s.reference.xyz.end() && (s.light.camera_from_xyz * xyz->second).maxCoeff() < 0.7) shiny.emplace_back(100 * r.clipped, r.id);
+        if (r.clipped > read::most_clipped) {
+            if (clipped_by_reflection(s, r)) shiny.emplace_back(100 * r.clipped, r.id);
             continue;
         }
         const Spots spots = spots_of(s, patch);
