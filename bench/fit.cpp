@@ -218,6 +218,30 @@ fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xy
     return fit::statistics(all);
 }
 
+/// The same by kernel regression (Nadaraya 1964, Watson 1964): the mean of all others, weighted by a Gaussian of the distance in
+/// chromaticity, of the width that does best.
+std::array<fit::Statistics, 2> kernel_floors(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index each, Eigen::Index tested) {
+    const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array(), scaled = xyz.array().rowwise() / rgb.colwise().sum().array();
+    std::array<fit::Statistics, 2> best;
+    double least = INFINITY;
+    for (const double width : {0.0015, 0.002, 0.003, 0.004, 0.006, 0.008, 0.012}) {
+        std::array<fit::Statistics, 2> now;
+        for (Eigen::Index f = 0; f < 2; ++f) {
+            std::vector<double> all(static_cast<std::size_t>(tested));
+            tbb::parallel_for(Eigen::Index{0}, tested, [&](Eigen::Index n) {
+                const Eigen::Index i = f * each + n;
+                Eigen::ArrayXd d = (chroma.colwise() - chroma.col(i)).colwise().squaredNorm();
+                d[i] = INFINITY;
+                const Eigen::ArrayXd weight = (-0.5 / (width * width) * (d - d.minCoeff())).exp(); // scaled, so that the nearest counts in any case
+                all[static_cast<std::size_t>(n)] = difference(xyz.col(i), Vec3(scaled * weight.matrix() / weight.sum() * rgb.col(i).sum()));
+            });
+            now[static_cast<std::size_t>(f)] = fit::statistics(all);
+        }
+        if (const double sum = now[0].mean + now[1].mean; sum < least) least = sum, best = now;
+    }
+    return best;
+}
+
 /// The best that the spectral model's form can do, folding or not: taught by the tested kinds of surfaces themselves, through the true camera.
 fit::Coefficients taught_by(const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& xyz) {
     fit::Samples s = fit::samples_of(xyz);
@@ -355,7 +379,7 @@ int main(int argc, char** argv) {
     enum Method { least_squares, root_polynomial, library, auto_xyz, auto_spectral, taught, methods };
     const char* names[] = {"least squares 3 x 3", "root-polynomial 2, least squares", "the library's 3 x 3 on CIEDE2000", "auto, reference of XYZ", "auto, spectral reference", "the spectral form taught by these"};
     std::array<std::array<std::vector<fit::Statistics>, methods>, 2> real;
-    std::array<std::vector<fit::Statistics>, 2> least;
+    std::array<std::vector<fit::Statistics>, 2> least, by_kernel;
     std::array<int, 2> close{}, foretold{}, worse{}, seen_worse{}, close_whole{}, worse_whole{}, foretold_whole{};
     std::array<double, 2> ratio{};
     std::array<double, 2> most_worse{-1, -1};
@@ -377,6 +401,7 @@ int main(int argc, char** argv) {
             all_truth << truth[0], truth[1];
             const Eigen::Matrix3Xd balanced_all = all_seen.array().colwise() / e.rowwise().sum().array();
             for (std::size_t f = 0; f < 2; ++f) floors[f] = floor_of(balanced_all, all_truth, static_cast<Eigen::Index>(f) * large, tested);
+            const auto kernel = kernel_floors(balanced_all, all_truth, large, tested);
             const fit::Coefficients by_these = taught_by(balanced_all, all_truth);
             for (const double white : {0.8, 0.2, 0.05}) {
                 read::Reading reading;
@@ -423,7 +448,7 @@ int main(int argc, char** argv) {
                                                    errors(t, [&](Eigen::Index i) { return with_xyz(white * s.col(i)); }), errors(t, [&](Eigen::Index i) { return with_spectra(white * s.col(i)); }),
                                                    errors(t, [&](Eigen::Index i) { return Vec3(by_these * fit::features(fit::Model::spectral, Vec3(balanced_all.col(static_cast<Eigen::Index>(f) * large + i)))); })};
                     for (int m = 0; m < methods; ++m) real[f][static_cast<std::size_t>(m)].push_back(now[m]), whole[static_cast<std::size_t>(m)] += now[m].mean / 2, line += formatted(" %.2f", now[m].mean);
-                    least[f].push_back(floors[f]);
+                    least[f].push_back(floors[f]), by_kernel[f].push_back(kernel[f]);
                     line += formatted(" (%.2f) |", floors[f].mean);
                     const double better = std::min(now[least_squares].mean, now[root_polynomial].mean);
                     for (std::size_t k = 0; k < 2; ++k) {
@@ -448,7 +473,10 @@ int main(int argc, char** argv) {
     for (std::size_t f = 0; f < 2; ++f) {
         std::cout << "\n" << family_names[f] << ", " << cases << " cases\n";
         for (int m = 0; m < methods; ++m) print(names[m], real[f][static_cast<std::size_t>(m)], real[f][least_squares], least[f]);
-        print("the floor", least[f], real[f][least_squares], least[f]);
+        print("the floor, local linear regression", least[f], real[f][least_squares], least[f]);
+        std::cout << "against the floor of kernel regression:\n";
+        for (const Method m : {root_polynomial, library, auto_xyz, auto_spectral}) print(names[m], real[f][m], real[f][least_squares], by_kernel[f]);
+        print("that floor", by_kernel[f], real[f][least_squares], by_kernel[f]);
     }
     std::cout << "\n";
     for (std::size_t k = 0; k < 2; ++k)

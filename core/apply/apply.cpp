@@ -84,10 +84,10 @@ Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::st
     if (fit::is_matrix(c.model))
         return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f { return linear * balanced(v); });
     if (c.model == fit::Model::spectral) { // worth a way of its own, in single precision: most frames go this way
-        const Eigen::Matrix<float, 3, 10> roots = m.rightCols<10>();
+        const Eigen::Matrix<float, 3, 7> bent = m.rightCols<7>();
         return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f {
             const Vec3f b = balanced(v);
-            return linear * b + roots * fit::roots_of<float>(b.cwiseMax(0), static_cast<float>(fit::softness));
+            return linear * b + bent * fit::cubic_of<float>(b.cwiseMax(0));
         });
     }
     return map_pixels(f, space, progress, stop, [&, model = c.model](const Vec3f& v) -> Vec3f { return m * fit::features(model, balanced(v).cast<double>()).cast<float>(); });

@@ -90,6 +90,8 @@ Correction correction_from(const ordered_json& j) {
     const auto& rows = j.at("coefficients");
     const auto columns = static_cast<Eigen::Index>(features(c.model, Vec3::Ones()).size());
     c.coefficients.resize(3, columns);
+    for (const auto& row : rows)
+        if (static_cast<Eigen::Index>(row.size()) != columns) throw Error(ErrorKind::input, "its coefficients are not those of its model", {}, "It may be of an earlier version: fit it again");
     for (Eigen::Index r = 0; r < 3; ++r)
         for (Eigen::Index k = 0; k < columns; ++k) c.coefficients(r, k) = rows.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(k));
     c.reading.chart = j.at("chart");

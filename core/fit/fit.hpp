@@ -20,7 +20,7 @@ using Features = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, 24, 1>; ///< at mos
 enum class Model {
     diagonal,          ///< balance only; balanced RGB is taken for linear BT.709
     matrix,            ///< 3 x 3
-    spectral,          ///< root-polynomial of degree 3, trained on plausible surfaces through the camera's estimated sensitivities: 3 x 13
+    spectral,          ///< cubic in chromaticity, trained on plausible surfaces through the camera's estimated sensitivities: 3 x 10
     root_polynomial_2, ///< Finlayson, Mackiewicz and Hurlbert 2015, degree 2: 3 x 6
     root_polynomial_3, ///< the same of degree 3: 3 x 13, regularised
     lut,               ///< matrix and a smooth residual over chromaticity (radial functions), regularised: 3 x 21
@@ -101,18 +101,16 @@ struct Correction {
     bool is_matrix() const { return fit::is_matrix(model) && !balance.curved(); }
 };
 
-/// Of the spectral model's roots, share of the mean of the channels: roots of whitened colours, whose slopes stay
-/// bounded where a channel is dark.
-inline constexpr double softness = 0.5;
-/// The ten roots of degree 2 and 3 of a colour that is nowhere below 0; for whole frames in single precision, too.
-template <class Scalar> Eigen::Matrix<Scalar, 10, 1> roots_of(const Eigen::Matrix<Scalar, 3, 1>& rgb, Scalar soft) {
-    const Eigen::Matrix<Scalar, 3, 1> v = (rgb.array() + soft / 3 * rgb.sum()) / (1 + soft), s = v.cwiseSqrt();
-    const Scalar r = std::cbrt(v[0]), g = std::cbrt(v[1]), b = std::cbrt(v[2]);
-    Eigen::Matrix<Scalar, 10, 1> f;
-    f << s[0] * s[1], s[1] * s[2], s[0] * s[2], r * g * g, g * b * b, r * b * b, g * r * r, b * g * g, b * r * r, r * g * b;
+/// The seven products of degree 2 and 3 of chromaticity (red and blue over the mean of the channels, less 1), times that mean, of a
+/// colour that is nowhere below 0; for whole frames in single precision, too.
+template <class Scalar> Eigen::Matrix<Scalar, 7, 1> cubic_of(const Eigen::Matrix<Scalar, 3, 1>& rgb) {
+    const Scalar mean = rgb.sum() / 3, per = mean > 0 ? 1 / mean : 0, x = rgb[0] * per - 1, y = rgb[2] * per - 1;
+    const Scalar xx = mean * x * x, xy = mean * x * y, yy = mean * y * y;
+    Eigen::Matrix<Scalar, 7, 1> f;
+    f << xx, xy, yy, x * xx, x * xy, y * xy, y * yy;
     return f;
 }
-/// Features of a balanced colour, homogeneous of degree 1: RGB first, then roots of its products, or radial functions.
+/// Features of a balanced colour, homogeneous of degree 1: RGB first, then roots of its products, products of chromaticity, or radial functions.
 Features features(Model model, const Vec3& balanced_rgb);
 /// Slope of the model at a balanced colour: XYZ by balanced RGB.
 Mat3 slope(Model model, const Coefficients& coefficients, const Vec3& balanced_rgb);

@@ -49,8 +49,28 @@ SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Ei
 /// The relative error under which the readings are likeliest when left out.
 double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, const Eigen::VectorXd& use);
 
-/// Whether the model's slope keeps its sign over the camera's colours from 1/64 to 1.
+/// Derivatives of a model's features over the camera's colours from 1/64 to 1, the first of which is neutral.
+struct Slopes {
+    Eigen::Matrix3Xd colour;
+    std::array<Eigen::MatrixXd, 3> by_channel; ///< features x colours
+    Mat3 at(const Coefficients& c, Eigen::Index i) const {
+        Mat3 j;
+        for (int k = 0; k < 3; ++k) j.col(k) = c * by_channel[static_cast<std::size_t>(k)].col(i);
+        return j;
+    }
+    /// Of the slope at each colour.
+    Eigen::VectorXd determinants(const Coefficients& c) const;
+};
+/// Finely: in steps of a quarter of a stop, else of half a stop.
+const Slopes& slopes_of(Model model, bool fine = true);
+/// The determinant of the slope is nowhere less than this share of neutral's.
+inline constexpr double least_slope = 0.03;
+/// Whether it is.
 bool folds(Model model, const Coefficients& c);
+/// Of coefficients that do not fold, those that cost the samples least: an interior-point method from `start`, which does not fold,
+/// towards `best`, which solves the samples but folds. Second: how far it is still to `best`, as a share of the way from `start`,
+/// by the root of what the samples lose.
+std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, double ridge, const Coefficients& best, const Coefficients& start);
 double noise_gain(Model model, const Coefficients& c);
 double bend(Model model, const Coefficients& c);
 

@@ -50,10 +50,20 @@ double bell(double r, double b, const std::array<double, 2>& centre) {
     return std::exp(-0.5 * (x * x + y * y));
 }
 
+Eigen::Index size_of(Model m) {
+    switch (m) {
+    case Model::root_polynomial_2: return 6;
+    case Model::spectral: return 10;
+    case Model::root_polynomial_3: return 13;
+    case Model::lut: return 3 + static_cast<Eigen::Index>(centre_count);
+    default: return 3;
+    }
+}
+
 } // namespace
 
 Features features(Model model, const Vec3& rgb) {
-    Features f(model == Model::lut ? 3 + static_cast<Eigen::Index>(centre_count) : model == Model::root_polynomial_3 || model == Model::spectral ? 13 : is_matrix(model) ? 3 : 6);
+    Features f(size_of(model));
     f.head<3>() = rgb;
     if (is_matrix(model)) return f;
     const double r = std::max(rgb[0], 0.0), g = std::max(rgb[1], 0.0), b = std::max(rgb[2], 0.0); // light below zero is noise
@@ -67,49 +77,69 @@ Features features(Model model, const Vec3& rgb) {
         for (std::size_t k = 0; k < centre_count; ++k) f[3 + static_cast<Eigen::Index>(k)] = sum > 0 ? sum / 3 * (bell(r / sum, b / sum, centres()[k]) - at_neutral[k]) : 0;
     } else if (model == Model::root_polynomial_2) {
         f[3] = std::sqrt(r * g), f[4] = std::sqrt(g * b), f[5] = std::sqrt(r * b);
+    } else if (model == Model::spectral) {
+        f.tail<7>() = cubic_of(Vec3(r, g, b));
     } else {
-        f.tail<10>() = roots_of(Vec3(r, g, b), model == Model::spectral ? softness : 0.0);
+        const Vec3 s = Vec3(r, g, b).cwiseSqrt();
+        const double cr = std::cbrt(r), cg = std::cbrt(g), cb = std::cbrt(b);
+        f.tail<10>() << s[0] * s[1], s[1] * s[2], s[0] * s[2], cr * cg * cg, cg * cb * cb, cr * cb * cb, cg * cr * cr, cb * cg * cg, cb * cr * cr, cr * cg * cb;
     }
     return f;
 }
 
-Mat3 slope(Model model, const Coefficients& c, const Vec3& rgb) {
-    if (is_matrix(model)) return c.leftCols<3>();
-    Mat3 j;
+namespace {
+
+/// Of features by each channel, a step to both sides of a colour.
+std::array<Features, 3> derivatives(Model model, const Vec3& rgb) {
+    std::array<Features, 3> all;
     for (int k = 0; k < 3; ++k) {
         Vec3 up = rgb, down = rgb;
         const double step = 1e-4 * std::max(rgb[k], 1e-6);
         up[k] += step, down[k] -= step;
-        j.col(k) = c * (features(model, up) - features(model, down)) / (2 * step);
+        all[static_cast<std::size_t>(k)] = (features(model, up) - features(model, down)) / (2 * step);
     }
-    return j;
-}
-
-namespace {
-
-// Models are homogeneous: their slope depends on chromaticity alone, so the faces where a channel is 1 stand for all levels.
-template <class Visit> void over_chromaticities(Visit visit) {
-    constexpr int n = 25;
-    for (int face = 0; face < 3; ++face)
-        for (int i = 0; i < n; ++i)
-            for (int k = 0; k < n; ++k) {
-                Vec3 rgb;
-                rgb[face] = 1;
-                rgb[(face + 1) % 3] = std::exp2(-6.0 * i / (n - 1));
-                rgb[(face + 2) % 3] = std::exp2(-6.0 * k / (n - 1));
-                if (!visit(rgb)) return;
-            }
+    return all;
 }
 
 } // namespace
 
+Mat3 slope(Model model, const Coefficients& c, const Vec3& rgb) {
+    if (is_matrix(model)) return c.leftCols<3>();
+    const auto d = derivatives(model, rgb);
+    Mat3 j;
+    for (int k = 0; k < 3; ++k) j.col(k) = c * d[static_cast<std::size_t>(k)];
+    return j;
+}
+
+const Slopes& slopes_of(Model model, bool fine) {
+    // Models are homogeneous: their slope depends on chromaticity alone, so the faces where a channel is 1 stand for all levels.
+    const auto over = [](int n) {
+        std::array<Slopes, all_models.size()> s;
+        for (const Model m : all_models) {
+            Slopes& own = s[static_cast<std::size_t>(m)];
+            for (auto& d : own.by_channel) d.resize(size_of(m), 3 * n * n);
+            own.colour.resize(3, 3 * n * n);
+            Eigen::Index at = 0;
+            for (int face = 0; face < 3; ++face)
+                for (int i = 0; i < n; ++i)
+                    for (int k = 0; k < n; ++k, ++at) {
+                        Vec3 rgb;
+                        rgb[face] = 1, rgb[(face + 1) % 3] = std::exp2(-6.0 * i / (n - 1)), rgb[(face + 2) % 3] = std::exp2(-6.0 * k / (n - 1));
+                        own.colour.col(at) = rgb;
+                        const auto d = derivatives(m, rgb);
+                        for (std::size_t c = 0; c < 3; ++c) own.by_channel[c].col(at) = d[c];
+                    }
+        }
+        return s;
+    };
+    static const auto coarsely = over(13), finely = over(25);
+    return (fine ? finely : coarsely)[static_cast<std::size_t>(model)];
+}
+
 bool folds(Model model, const Coefficients& c) {
     if (is_matrix(model)) return c.leftCols<3>().determinant() <= 0;
-    const double least = 0.03 * slope(model, c, Vec3::Ones()).determinant();
-    bool folded = least <= 0;
-    if (!folded)
-        over_chromaticities([&](const Vec3& rgb) { return !(folded = slope(model, c, rgb).determinant() < least); });
-    return folded;
+    const Eigen::VectorXd d = slopes_of(model).determinants(c);
+    return d[0] <= 0 || d.minCoeff() < least_slope * d[0];
 }
 
 double noise_gain(Model model, const Coefficients& c) {
@@ -119,13 +149,11 @@ double noise_gain(Model model, const Coefficients& c) {
 
 double bend(Model model, const Coefficients& c) {
     if (is_matrix(model)) return 0;
-    const Mat3 middle = slope(model, c, Vec3::Ones());
+    const Slopes& s = slopes_of(model);
+    const Mat3 middle = s.at(c, 0);
     double most = 0;
-    // Over what surfaces show: to three stops between channels.
-    over_chromaticities([&](const Vec3& rgb) {
-        if (rgb.minCoeff() > 0.12) most = std::max(most, (slope(model, c, rgb) - middle).norm() / middle.norm());
-        return true;
-    });
+    for (Eigen::Index i = 0; i < s.colour.cols(); ++i) // over what surfaces show: to three stops between channels
+        if (s.colour.col(i).minCoeff() > 0.12) most = std::max(most, (s.at(c, i) - middle).norm() / middle.norm());
     return most;
 }
 

@@ -4,6 +4,7 @@
 #include <numeric>
 
 #include <Eigen/Cholesky>
+#include <Eigen/Geometry>
 #include <ceres/ceres.h>
 
 #include "fit/internal.hpp"
@@ -98,7 +99,10 @@ Eigen::MatrixXd features_of(Model model, const Eigen::Matrix3Xd& rgb) {
     return phi;
 }
 
-Coefficients solve(const Samples& s, double ridge) {
+namespace {
+
+/// Normal equations of the free coefficients, lower half.
+std::pair<Eigen::MatrixXd, Eigen::VectorXd> normal_equations(const Samples& s, double ridge) {
     const Eigen::Index free = s.phi.rows() - 1, size = 3 * free;
     const Eigen::VectorXd neutral = at_neutral(s.phi.rows());
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(size, size);
@@ -115,8 +119,91 @@ Coefficients solve(const Samples& s, double ridge) {
     }
     const double all = a.trace() / static_cast<double>(size);
     for (Eigen::Index k = 0; k < size; ++k) a(k, k) += (k < 6 ? 1e-9 : std::max(1e-9, ridge)) * all;
-    const Eigen::VectorXd x = a.selfadjointView<Eigen::Lower>().ldlt().solve(b);
-    return complete(Eigen::Map<const Coefficients>(x.data(), 3, free), neutral);
+    return {a, b};
+}
+
+/// Free coefficients as one column, and back.
+Eigen::VectorXd column_of(const Coefficients& c) {
+    Eigen::VectorXd x(3 * (c.cols() - 1));
+    for (Eigen::Index k = 0; k + 1 < c.cols(); ++k) x.segment<3>(3 * k) = c.col(index_of(k));
+    return x;
+}
+Coefficients from_column(const Eigen::VectorXd& x, const Eigen::VectorXd& neutral) { return complete(Eigen::Map<const Coefficients>(x.data(), 3, x.size() / 3), neutral); }
+
+} // namespace
+
+Coefficients solve(const Samples& s, double ridge) {
+    const auto [a, b] = normal_equations(s, ridge);
+    return from_column(a.selfadjointView<Eigen::Lower>().ldlt().solve(b), at_neutral(s.phi.rows()));
+}
+
+Eigen::VectorXd Slopes::determinants(const Coefficients& c) const {
+    const Eigen::Matrix3Xd r = c * by_channel[0], g = c * by_channel[1], b = c * by_channel[2];
+    Eigen::VectorXd d(r.cols());
+    for (Eigen::Index i = 0; i < d.size(); ++i) d[i] = r.col(i).dot(Vec3(g.col(i)).cross(Vec3(b.col(i))));
+    return d;
+}
+
+std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, double ridge, const Coefficients& best, const Coefficients& start) {
+    // A logarithmic barrier (Boyd and Vandenberghe 2004, ch. 11) where a slope nears its least; it begins smoothly, so that most
+    // colours cost nothing. The barrier's own curvature is left out of Newton's steps, as in Gauss and Newton's method.
+    constexpr double begin = 0.3; // of neutral's determinant
+    constexpr int tightenings = 4, steps = 6;
+    const Slopes& slopes = slopes_of(model, false);
+    const Eigen::VectorXd neutral = at_neutral(best.cols()), goal = column_of(best);
+    const Eigen::MatrixXd cost = normal_equations(samples, ridge).first.selfadjointView<Eigen::Lower>();
+    const Eigen::Index free = best.cols() - 1, size = 3 * free;
+
+    Eigen::VectorXd x = column_of(start), room;
+    Coefficients c = start;
+    const double unit = slopes.at(c, 0).determinant();
+    // A little more than the least, for what lies between the colours looked at.
+    const double least = std::min(1.15 * least_slope, 0.99 * slopes.determinants(c).minCoeff() / unit);
+    const auto room_of = [&](const Coefficients& k) { return Eigen::VectorXd((slopes.determinants(k).array() - least * slopes.at(k, 0).determinant()) / unit); };
+    const auto loss = [&](const Eigen::VectorXd& at) { return (at - goal).dot(cost * (at - goal)); };
+    const auto barrier = [&](const Eigen::VectorXd& r) { return (r.array() < begin).select(r.array() / begin - 1 - (r.array() / begin).log(), 0.0).sum(); };
+    /// Gradient of a colour's determinant over `unit`, as 3 x free.
+    const auto gradient = [&](Eigen::Index i) {
+        const Mat3 j = slopes.at(c, i);
+        const std::array<Vec3, 3> cofactors{Vec3(j.col(1)).cross(Vec3(j.col(2))), Vec3(j.col(2)).cross(Vec3(j.col(0))), Vec3(j.col(0)).cross(Vec3(j.col(1)))};
+        Coefficients v = Coefficients::Zero(3, free);
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto by = slopes.by_channel[k].col(i);
+            for (Eigen::Index f = 0; f < free; ++f) v.col(f) += (by[index_of(f)] - neutral[index_of(f)] * by[bound]) / unit * cofactors[k];
+        }
+        return v;
+    };
+
+    room = room_of(c);
+    const double first = loss(x);
+    if (room.minCoeff() <= 0 || !(first > 0)) return {start, 1};
+    double strength = 0.3 * first / static_cast<double>(std::max<Eigen::Index>(1, (room.array() < begin).count()));
+    for (int round = 0; round < tightenings; ++round, strength /= 8)
+        for (int n = 0; n < steps; ++n) {
+            Eigen::MatrixXd a = 2 * cost;
+            Eigen::VectorXd down = 2 * cost * (goal - x);
+            const Coefficients of_neutral = least * gradient(0);
+            Eigen::MatrixXd pushes(size, (room.array() < begin).count());
+            for (Eigen::Index i = 0, at = 0; i < room.size(); ++i) {
+                if (room[i] >= begin) continue;
+                const Coefficients v = gradient(i) - of_neutral;
+                const Eigen::Map<const Eigen::VectorXd> column(v.data(), size);
+                down += strength * (1 / room[i] - 1 / begin) * column;
+                pushes.col(at++) = column / room[i];
+            }
+            if (pushes.cols() > 0) a.selfadjointView<Eigen::Lower>().rankUpdate(pushes, strength);
+            const Eigen::VectorXd step = a.selfadjointView<Eigen::Lower>().ldlt().solve(down);
+            const double now = loss(x) + strength * barrier(room);
+            bool moved = false;
+            for (double length = 1; length > 1e-3 && !moved; length /= 2) {
+                const Eigen::VectorXd there = x + length * step;
+                const Coefficients k = from_column(there, neutral);
+                const Eigen::VectorXd r = room_of(k);
+                if (r.minCoeff() > 0 && loss(there) + strength * barrier(r) < now) x = there, c = k, room = r, moved = true;
+            }
+            if (!moved || down.dot(step) < 0.1 * strength) break;
+        }
+    return {c, std::sqrt(loss(x) / first)};
 }
 
 Coefficients refine(const Samples& samples, const Coefficients& start) {

@@ -1,0 +1,51 @@
+// What the models of one shot are trained on, and their training; shared by the sources of this room only.
+#pragma once
+
+#include <random>
+
+#include "fit/internal.hpp"
+
+namespace refero::fit {
+
+/// A patch's weight by intent and by its own or its role's.
+double weight_of(const Correction& c, const chart::Definition* definition, const std::string& id);
+
+/// All that the models of one shot are trained on. Every training tells which patches are in use, by 0 and 1.
+class Lesson {
+public:
+    Lesson(const Correction& c, const chart::Definition* definition);
+
+    static constexpr Eigen::Index least_for_surfaces = 8;
+    std::vector<std::string> ids;
+    Eigen::Index size() const { return balanced_.cols(); }
+    Samples patches(Model model) const;
+
+    /// The patch that no light and camera explain, if there is one: far off what the others foretell.
+    std::optional<Eigen::Index> odd_one() const;
+
+    /// `shape` is the model whose features are trained: a matrix for formats that hold no more. Where the result folds, it gives
+    /// way to what does not, reached from `start`, which does not fold either; `left`, if asked for, is then the share of the way
+    /// from there that it may not go.
+    Coefficients train(Model model, Model shape, const Eigen::VectorXd& use, const Coefficients* start = nullptr, double* left = nullptr) const;
+
+    /// What a model would leave on plausible surfaces, by the sensitivities that all patches tell.
+    Statistics unseen(Model model, const Coefficients& c) const;
+
+    /// The same with other readings of its patches: their noise drawn anew.
+    Lesson drawn_again(std::mt19937_64& random) const;
+
+private:
+    /// The patches in use become all that is trained on, as weighted at last.
+    Coefficients spectral(Model shape, Samples& patches, const Eigen::VectorXd& use) const;
+    /// How stiff a model must be to foretell patches best, by six folds.
+    double ridge(const Samples& all) const;
+
+    Eigen::Matrix3Xd balanced_, sd_;
+    Reflectances reflectance_;
+    Samples patches_;
+    Surfaces surfaces_;
+    bool measured_ = true; ///< every patch has a spectrum
+    double model_error_ = 0.01, beside_surfaces_ = 1;
+};
+
+} // namespace refero::fit
