@@ -104,7 +104,7 @@ struct Correction {
 /// The seven products of degree 2 and 3 of chromaticity (red and blue over the mean of the channels, less 1), times that mean, of a
 /// colour that is nowhere below 0; for whole frames in single precision, too.
 template <class Scalar> Eigen::Matrix<Scalar, 7, 1> cubic_of(const Eigen::Matrix<Scalar, 3, 1>& rgb) {
-    const Scalar mean = rgb.sum() / 3, per = mean > 0 ? 1 / mean : 0, x = rgb[0] * per - 1, y = rgb[2] * per - 1;
+    const Scalar mean = rgb.sum() / 3, per = mean > Scalar(1e-20) ? 1 / mean : 0, x = rgb[0] * per - 1, y = rgb[2] * per - 1;
     const Scalar xx = mean * x * x, xy = mean * x * y, yy = mean * y * y;
     Eigen::Matrix<Scalar, 7, 1> f;
     f << xx, xy, yy, x * xx, x * xy, y * xy, y * yy;

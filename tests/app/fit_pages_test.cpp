@@ -125,7 +125,7 @@ TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     warmer->setSliderDown(true);
     warmer->setValue(30);
     EXPECT_TRUE(state().settings.finish.empty());
-    EXPECT_NE(picture()->grab().toImage(), plain);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return picture()->grab().toImage() != plain; }));
     warmer->setSliderDown(false);
     EXPECT_EQ(state().settings.finish.warmer_mired, 30);
     EXPECT_EQ(state().correction->finish.warmer_mired, 30);

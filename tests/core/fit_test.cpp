@@ -66,6 +66,7 @@ TEST(Models, all_scale_with_exposure_and_are_named) {
         EXPECT_LT((fit::features(m, 3 * some) - 3 * fit::features(m, some)).norm(), 1e-12) << fit::name_of(m);
         EXPECT_TRUE(fit::features(m, Vec3(-0.01, 0, 0)).allFinite()) << fit::name_of(m);
     }
+    EXPECT_TRUE(fit::cubic_of<float>(Eigen::Vector3f(1e-41f, 0, 0)).allFinite()); // almost black, in a frame of floats
     EXPECT_THROW(fit::model_named("magic"), Error);
 }
 
