@@ -83,8 +83,7 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
         return widened(lesson.train(model == Model::spectral && tamer == Model::matrix ? Model::spectral : tamer, tamer, use), patches.phi.rows());
     };
     Coefficients whole = lesson.train(model, shape, all);
-    const bool folded = !is_matrix(shape) && folds(shape, whole);
-    if (folded) {
+    if (!is_matrix(shape) && folds(shape, whole)) {
         const Coefficients tame = tame_of(all);
         const double share = 0.9 * share_to_keep(shape, whole, tame, INFINITY);
         const Coefficients start = tame + share * (whole - tame);
