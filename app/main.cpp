@@ -16,7 +16,8 @@ int main(int argc, char** argv) {
     QApplication::setOrganizationName("refero");
     QApplication::setApplicationName("refero");
     QApplication::setApplicationDisplayName("Refero");
-    QApplication::setApplicationVersion(QString::fromUtf8(program_version().data(), static_cast<int>(program_version().size())));
+    QApplication::setApplicationVersion(
+        QString::fromUtf8(program_version().data(), static_cast<int>(program_version().size())));
     QCommandLineParser parser;
     parser.setApplicationDescription("Measures colour charts, makes corrections and proves them.");
     parser.addHelpOption();

@@ -22,14 +22,20 @@ constexpr int task_shows_after_ms = 500;
 }
 
 MainWindow::MainWindow()
-    : places_(new QStackedWidget), board_(new BoardPlace(session_)), setup_view_(new SetupView(session_)), plan_(new PlanView(session_)), kit_(new KitView(session_)), camera_(new SimulatedCamera(session_)) {
+    : places_(new QStackedWidget),
+      board_(new BoardPlace(session_)),
+      setup_view_(new SetupView(session_)),
+      plan_(new PlanView(session_)),
+      kit_(new KitView(session_)),
+      camera_(new SimulatedCamera(session_)) {
     setWindowTitle("Refero");
     setWindowIcon(QIcon(":/icons/refero.svg"));
     setAcceptDrops(true);
     resize(1280, 800);
     setMinimumSize(900, 600);
     start_ = make_start();
-    for (QWidget* place : std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, kit_}) places_->addWidget(place);
+    for (QWidget* place : std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, kit_})
+        places_->addWidget(place);
     auto* middle = new QWidget;
     auto* column = new QVBoxLayout(middle);
     column->setContentsMargins(0, 0, 0, 0);
@@ -69,9 +75,11 @@ MainWindow::MainWindow()
         show_task();
     });
     connect(&session_.tasks(), &Tasks::changed, this, &MainWindow::show_task);
-    // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not stall.
+    // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not
+    // stall.
     for (QWidget* w : setup_view_->findChildren<QWidget*>()) w->ensurePolished();
-    for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()}) QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
+    for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()})
+        QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
 }
 
 // The views hold on to the session, so they go first.
@@ -108,8 +116,10 @@ QWidget* MainWindow::make_place_line() {
         return b;
     };
     board_button_ = place(tr("Board"), tr("All setups of the job (1)"), [this] { show_board(); });
-    plan_button_ = place(tr("Plan"), tr("Cameras, lights, and the shot list that follows (2)"), [this] { show_plan(); });
-    kit_button_ = place(tr("Kit"), tr("What all jobs share: charts, lights, monitors, fallbacks (4)"), [this] { show_kit(); });
+    plan_button_ =
+        place(tr("Plan"), tr("Cameras, lights, and the shot list that follows (2)"), [this] { show_plan(); });
+    kit_button_ =
+        place(tr("Kit"), tr("What all jobs share: charts, lights, monitors, fallbacks (4)"), [this] { show_kit(); });
     here_ = new QLabel;
     here_->setProperty("dim", true);
     row->addSpacing(6);
@@ -134,7 +144,8 @@ QWidget* MainWindow::make_place_line() {
 void MainWindow::make_menus() {
     auto* menu = new QMenu(this);
     menu->setToolTipsVisible(true);
-    const auto add = [&](QMenu* to, const QString& icon_name, const QString& text, const QKeySequence& key, auto&& action) {
+    const auto add = [&](QMenu* to, const QString& icon_name, const QString& text, const QKeySequence& key,
+                         auto&& action) {
         auto* a = new QAction(text, this);
         if (!icon_name.isEmpty()) a->setIcon(icon(icon_name));
         if (!key.isEmpty()) a->setShortcut(key);
@@ -143,14 +154,18 @@ void MainWindow::make_menus() {
         if (to) to->addAction(a);
         return a;
     };
-    const auto picture = [this]() -> PictureView* { return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture() : nullptr; };
+    const auto picture = [this]() -> PictureView* {
+        return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture() : nullptr;
+    };
     add(menu, "", tr("New job \u2026"), QKeySequence::New, [this] { new_job(); });
     add(menu, "open", tr("Open \u2026"), QKeySequence::Open, [this] { choose_files(); });
     add(menu, "export", tr("Save the job as \u2026"), QKeySequence::SaveAs, [this] { save_as(); });
     add(menu, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     menu->addSeparator();
-    undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo, [this] { places_->currentWidget() == kit_ ? session_.undo_kit() : session_.undo(); });
-    redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { places_->currentWidget() == kit_ ? session_.redo_kit() : session_.redo(); });
+    undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo,
+                [this] { places_->currentWidget() == kit_ ? session_.undo_kit() : session_.undo(); });
+    redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo,
+                [this] { places_->currentWidget() == kit_ ? session_.redo_kit() : session_.redo(); });
     tell_history();
     menu->addSeparator();
     add(menu, "", tr("Board"), Qt::Key_1, [this] { show_board(); });
@@ -170,12 +185,21 @@ void MainWindow::make_menus() {
     add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
         if (places_->currentWidget() == setup_view_) setup_view_->go_on();
     });
-    add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return, [this] { session_.fit_all(); });
+    add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return,
+        [this] { session_.fit_all(); });
     menu->addSeparator();
-    add(menu, "whole", tr("Whole picture"), Qt::Key_W, [picture] { if (auto* p = picture()) p->show_whole(); });
-    add(menu, "find", tr("Zoom to the chart"), Qt::Key_Z, [picture] { if (auto* p = picture()) p->show_chart(); });
-    add(menu, "pixel", tr("Single pixels"), Qt::Key_P, [picture] { if (auto* p = picture()) p->show_pixels(); });
-    add(menu, "flip", tr("Flip before and after"), Qt::Key_X, [picture] { if (auto* p = picture()) p->flip(); });
+    add(menu, "whole", tr("Whole picture"), Qt::Key_W, [picture] {
+        if (auto* p = picture()) p->show_whole();
+    });
+    add(menu, "find", tr("Zoom to the chart"), Qt::Key_Z, [picture] {
+        if (auto* p = picture()) p->show_chart();
+    });
+    add(menu, "pixel", tr("Single pixels"), Qt::Key_P, [picture] {
+        if (auto* p = picture()) p->show_pixels();
+    });
+    add(menu, "flip", tr("Flip before and after"), Qt::Key_X, [picture] {
+        if (auto* p = picture()) p->flip();
+    });
     menu->addSeparator();
     auto* themes = menu->addMenu(icon("theme"), tr("Surround"));
     add(themes, "", tr("Light"), {}, [this] { use_theme(Theme::Kind::light); });
@@ -225,10 +249,14 @@ void MainWindow::tell_place() {
     const bool in_setup = now == setup_view_ && session_.has(setup_view_->setup());
     here_->setText(in_setup ? tr("\u203a  %1").arg(session_.title_of(setup_view_->setup())) : QString());
     const QString job = QString::fromStdString(session_.shoot().brief().title);
-    job_name_->setText(session_.has_job() ? QString::fromStdString(session_.job_file().filename().string()) : QString());
-    job_name_->setToolTip(QString::fromStdString(session_.job_file().string()) + tr("\nEvery action is kept as it is done; there is nothing to save."));
+    job_name_->setText(session_.has_job() ? QString::fromStdString(session_.job_file().filename().string())
+                                          : QString());
+    job_name_->setToolTip(QString::fromStdString(session_.job_file().string()) +
+                          tr("\nEvery action is kept as it is done; there is nothing to save."));
     tell_history();
-    setWindowTitle(session_.has_job() ? tr("%1 \u2013 Refero").arg(in_setup ? session_.title_of(setup_view_->setup()) : job) : "Refero");
+    setWindowTitle(session_.has_job()
+                       ? tr("%1 \u2013 Refero").arg(in_setup ? session_.title_of(setup_view_->setup()) : job)
+                       : "Refero");
 }
 
 void MainWindow::show_board(BoardPlace::View view) {
@@ -276,7 +304,8 @@ void MainWindow::show_camera(bool on) {
 
 void MainWindow::tell_history() {
     const bool kit = places_->currentWidget() == kit_;
-    const QString undo = kit ? session_.undo_kit_title() : session_.undo_title(), redo = kit ? session_.redo_kit_title() : session_.redo_title();
+    const QString undo = kit ? session_.undo_kit_title() : session_.undo_title(),
+                  redo = kit ? session_.redo_kit_title() : session_.redo_title();
     undo_->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));
     redo_->setText(redo.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(redo));
     undo_->setEnabled(!undo.isEmpty());
@@ -285,14 +314,17 @@ void MainWindow::tell_history() {
 
 void MainWindow::ask_for_lens(Id camera) {
     asked_camera_ = camera;
-    question_text_->setText(tr("The files of %1 name no lens. Which one is on it?").arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, camera))));
+    question_text_->setText(tr("The files of %1 name no lens. Which one is on it?")
+                                .arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, camera))));
     answers_->clear();
-    for (const plan::Lens& l : session_.shoot().lenses) answers_->addItem(QString::fromStdString(l.name), qlonglong(l.id));
+    for (const plan::Lens& l : session_.shoot().lenses)
+        answers_->addItem(QString::fromStdString(l.name), qlonglong(l.id));
     question_strip_->show();
 }
 
 void MainWindow::remember_job() {
-    if (!session_.has_job() || (scratch_ && session_.job_file().string().starts_with(scratch_->path().toStdString()))) return;
+    if (!session_.has_job() || (scratch_ && session_.job_file().string().starts_with(scratch_->path().toStdString())))
+        return;
     QStringList jobs = QSettings().value("jobs").toStringList();
     const QString file = QString::fromStdString(session_.job_file().string());
     if (!jobs.isEmpty() && jobs.front() == file) return;
@@ -302,7 +334,8 @@ void MainWindow::remember_job() {
 }
 
 void MainWindow::new_job() {
-    const QString file = QFileDialog::getSaveFileName(this, tr("New job"), last_folder() + tr("/New job.refero"), tr("Refero job (*.refero)"));
+    const QString file = QFileDialog::getSaveFileName(this, tr("New job"), last_folder() + tr("/New job.refero"),
+                                                      tr("Refero job (*.refero)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
     session_.new_job(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
@@ -311,7 +344,10 @@ void MainWindow::new_job() {
 
 void MainWindow::save_as() {
     if (!session_.has_job()) return;
-    const QString file = QFileDialog::getSaveFileName(this, tr("Save the job as"), last_folder() + "/" + QString::fromStdString(session_.shoot().brief().title) + ".refero", tr("Refero job (*.refero)"));
+    const QString file = QFileDialog::getSaveFileName(
+        this, tr("Save the job as"),
+        last_folder() + "/" + QString::fromStdString(session_.shoot().brief().title) + ".refero",
+        tr("Refero job (*.refero)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
     session_.save_as(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
@@ -329,20 +365,25 @@ void MainWindow::open_demo() {
     const QString cache = QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation);
     session_.close_job();
     scratch_ = std::make_unique<QTemporaryDir>(QDir::tempPath() + "/refero-demo-XXXXXX");
-    if (!scratch_->isValid()) return notice(tr("%1: no scratch folder can be made here. Free some space or set TMPDIR.").arg(scratch_->errorString()));
+    if (!scratch_->isValid())
+        return notice(
+            tr("%1: no scratch folder can be made here. Free some space or set TMPDIR.").arg(scratch_->errorString()));
     show_board();
     try {
-        session_.open_demo(shipped("demo/museum.json"), scratch_->path().toStdString(), cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
-    } catch (const Error& e) {
-        return notice(QString::fromUtf8(e.what()));
-    }
+        session_.open_demo(shipped("demo/museum.json"), scratch_->path().toStdString(),
+                           cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
+    } catch (const Error& e) { return notice(QString::fromUtf8(e.what())); }
     show_board();
 }
 
 void MainWindow::open(const std::vector<fs::path>& files) { session_.open(files, current_setup()); }
 
 void MainWindow::choose_files() {
-    const QStringList names = QFileDialog::getOpenFileNames(this, tr("Open"), last_folder(), tr("Jobs, frames, clips, corrections, charts, reference values (*.refero *.mov *.mp4 *.mkv *.mxf *.dng *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.tif *.tiff *.png *.jpg *.jpeg *.exr *.json *.cgats *.txt);;All files (*)"));
+    const QStringList names =
+        QFileDialog::getOpenFileNames(this, tr("Open"), last_folder(),
+                                      tr("Jobs, frames, clips, corrections, charts, reference values (*.refero *.mov "
+                                         "*.mp4 *.mkv *.mxf *.dng *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.tif "
+                                         "*.tiff *.png *.jpg *.jpeg *.exr *.json *.cgats *.txt);;All files (*)"));
     std::vector<fs::path> files;
     for (const QString& n : names) files.emplace_back(n.toStdString());
     open(files);

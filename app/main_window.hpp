@@ -77,7 +77,8 @@ private:
     KitView* kit_;
     SimulatedCamera* camera_;
     QWidget *start_ = nullptr, *notice_strip_ = nullptr, *question_strip_ = nullptr, *task_strip_ = nullptr;
-    QLabel *notice_text_ = nullptr, *question_text_ = nullptr, *task_text_ = nullptr, *here_ = nullptr, *job_name_ = nullptr;
+    QLabel *notice_text_ = nullptr, *question_text_ = nullptr, *task_text_ = nullptr, *here_ = nullptr,
+           *job_name_ = nullptr;
     QComboBox* answers_ = nullptr;
     Id asked_camera_ = 0;
     QProgressBar* task_bar_ = nullptr;

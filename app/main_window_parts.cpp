@@ -17,7 +17,8 @@ QWidget* MainWindow::make_start() {
     auto* head = new QLabel(tr("Plan a shoot, or drop a frame that shows a colour chart"));
     head->setFont(figure_font());
     head->setAlignment(Qt::AlignCenter);
-    auto* words = new QLabel(tr("Refero plans the chart shots, finds and reads the charts, and makes and proves a correction for each setup.\nEverything is kept in one job file as it is done."));
+    auto* words = new QLabel(tr("Refero plans the chart shots, finds and reads the charts, and makes and proves a "
+                                "correction for each setup.\nEverything is kept in one job file as it is done."));
     words->setAlignment(Qt::AlignCenter);
     words->setProperty("dim", true);
     auto* row = new QHBoxLayout;
@@ -31,7 +32,8 @@ QWidget* MainWindow::make_start() {
     auto* open = new QPushButton(tr("Open a job or a frame \u2026"));
     connect(open, &QPushButton::clicked, this, &MainWindow::choose_files);
     auto* demo = new QPushButton(tr("Look at the demo job"));
-    demo->setToolTip(tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
+    demo->setToolTip(
+        tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
     connect(demo, &QPushButton::clicked, this, &MainWindow::open_demo);
     row->addStretch();
     row->addWidget(fresh);
@@ -136,12 +138,28 @@ void MainWindow::shortcuts() {
     box->setModal(false);
     box->setTextFormat(Qt::RichText);
     const std::pair<const char*, QString> keys[] = {
-        {"1, Backspace", tr("the board")}, {"2, 4", tr("plan, kit")}, {"F, L", tr("frames, log")}, {"Ctrl+F", tr("filter the board")}, {"S", tr("the simulated camera")}, {"Return", tr("open the chosen setup")}, {"Alt+1 \u2026 Alt+6", tr("a link of the chain")}, {"\u2191 \u2193", tr("from link to link")},
-        {"Ctrl+Return", tr("do the next step")}, {"Ctrl+Shift+Return", tr("fit all setups that are read")}, {"W, Z, P", tr("whole picture, chart, single pixels")}, {"+ \u2212, wheel", tr("zoom")},
-        {"X, Space", tr("flip before and after")}, {"C", tr("from corner to corner")}, {"arrows", tr("move the corner by half a pixel, with Shift by five; else move the picture")},
-        {"Ctrl+Z, Ctrl+Shift+Z", tr("undo, redo")}, {"Ctrl+O", tr("open")}, {"F10", tr("the menu")}};
+        {"1, Backspace", tr("the board")},
+        {"2, 4", tr("plan, kit")},
+        {"F, L", tr("frames, log")},
+        {"Ctrl+F", tr("filter the board")},
+        {"S", tr("the simulated camera")},
+        {"Return", tr("open the chosen setup")},
+        {"Alt+1 \u2026 Alt+6", tr("a link of the chain")},
+        {"\u2191 \u2193", tr("from link to link")},
+        {"Ctrl+Return", tr("do the next step")},
+        {"Ctrl+Shift+Return", tr("fit all setups that are read")},
+        {"W, Z, P", tr("whole picture, chart, single pixels")},
+        {"+ \u2212, wheel", tr("zoom")},
+        {"X, Space", tr("flip before and after")},
+        {"C", tr("from corner to corner")},
+        {"arrows", tr("move the corner by half a pixel, with Shift by five; else move the picture")},
+        {"Ctrl+Z, Ctrl+Shift+Z", tr("undo, redo")},
+        {"Ctrl+O", tr("open")},
+        {"F10", tr("the menu")}};
     QString rows;
-    for (const auto& [key, what] : keys) rows += QString("<tr><td style='padding:3px 18px 3px 0'><b>%1</b></td><td>%2</td></tr>").arg(QString::fromUtf8(key), what);
+    for (const auto& [key, what] : keys)
+        rows += QString("<tr><td style='padding:3px 18px 3px 0'><b>%1</b></td><td>%2</td></tr>")
+                    .arg(QString::fromUtf8(key), what);
     box->setText("<table>" + rows + "</table>");
     box->show();
 }
@@ -149,7 +167,11 @@ void MainWindow::shortcuts() {
 void MainWindow::about() {
     QFile licence(":/fonts/LICENCE");
     const QString typeface = licence.open(QFile::ReadOnly) ? QString::fromUtf8(licence.readAll()) : QString();
-    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("About Refero"), tr("<b>Refero %1</b><br>Measures colour charts, makes corrections and proves them.<br>GPL-3.0-or-later. Typeface: Lato, SIL Open Font License 1.1.").arg(QString::fromUtf8(program_version().data())), QMessageBox::Close, this);
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("About Refero"),
+                                tr("<b>Refero %1</b><br>Measures colour charts, makes corrections and proves "
+                                   "them.<br>GPL-3.0-or-later. Typeface: Lato, SIL Open Font License 1.1.")
+                                    .arg(QString::fromUtf8(program_version().data())),
+                                QMessageBox::Close, this);
     box->setDetailedText(typeface);
     box->setAttribute(Qt::WA_DeleteOnClose);
     box->setModal(false);

@@ -12,14 +12,17 @@ QImage Rendition::small(int width) const {
 
 Rendition rendition_of(const apply::Picture& picture, const frame::Frame& frame) {
     Rendition r;
-    r.full_width = frame.full_width, r.full_height = frame.full_height;
+    r.full_width = frame.full_width;
+    r.full_height = frame.full_height;
     const auto codes = apply::display_codes(picture);
     QImage image(picture.width, picture.height, QImage::Format_RGB32);
     for (int y = 0; y < picture.height; ++y)
-        std::memcpy(image.scanLine(y), &codes[static_cast<std::size_t>(y) * picture.width], static_cast<std::size_t>(picture.width) * 4);
+        std::memcpy(image.scanLine(y), &codes[static_cast<std::size_t>(y) * picture.width],
+                    static_cast<std::size_t>(picture.width) * 4);
     r.levels.push_back(image);
     while (r.levels.back().width() > 400)
-        r.levels.push_back(r.levels.back().scaled(r.levels.back().width() / 2, r.levels.back().height() / 2, Qt::IgnoreAspectRatio, Qt::SmoothTransformation));
+        r.levels.push_back(r.levels.back().scaled(r.levels.back().width() / 2, r.levels.back().height() / 2,
+                                                  Qt::IgnoreAspectRatio, Qt::SmoothTransformation));
     return r;
 }
 

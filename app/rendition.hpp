@@ -9,7 +9,7 @@
 namespace refero::app {
 
 struct Rendition {
-    std::vector<QImage> levels; ///< the first the largest, each next half of it
+    std::vector<QImage> levels;          ///< the first the largest, each next half of it
     int full_width = 0, full_height = 0; ///< of the frame that it shows, in full-size pixels
     bool empty() const { return levels.empty(); }
     /// The picture at about this width.

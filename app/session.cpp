@@ -30,14 +30,17 @@ QString words_of(const Error& e) {
 std::string text_of(const std::optional<chart::Corners>& corners) {
     std::string text;
     if (corners)
-        for (const chart::Point& p : *corners) text += formatted("%s%.10g,%.10g", text.empty() ? "" : " ", p.x(), p.y());
+        for (const chart::Point& p : *corners)
+            text += formatted("%s%.10g,%.10g", text.empty() ? "" : " ", p.x(), p.y());
     return text;
 }
 
 std::optional<chart::Corners> corners_from(const std::string& text) {
     chart::Corners c;
     double v[8];
-    if (std::sscanf(text.c_str(), "%lf,%lf %lf,%lf %lf,%lf %lf,%lf", v, v + 1, v + 2, v + 3, v + 4, v + 5, v + 6, v + 7) != 8) return std::nullopt;
+    if (std::sscanf(text.c_str(), "%lf,%lf %lf,%lf %lf,%lf %lf,%lf", v, v + 1, v + 2, v + 3, v + 4, v + 5, v + 6,
+                    v + 7) != 8)
+        return std::nullopt;
     for (std::size_t i = 0; i < 4; ++i) c[i] = {v[2 * i], v[2 * i + 1]};
     return c;
 }
@@ -101,9 +104,7 @@ void Session::refresh_kit() {
 void Session::guarded(const std::function<void()>& work) {
     try {
         work();
-    } catch (const Error& e) {
-        emit notice(QString::fromUtf8(e.what()));
-    }
+    } catch (const Error& e) { emit notice(QString::fromUtf8(e.what())); }
 }
 
 bool Session::change(const QString& what, const std::function<void(job::Edit&)>& edit, bool quiet) {
@@ -245,25 +246,33 @@ void Session::open_demo(const fs::path& description, const fs::path& folder, con
         for (const job::DemoGoal& g : demo.goals) demo_goals_[g.setup] = g;
         demo_folder_ = folder;
         for (const job::DemoFrame& frame : demo.frames) {
-            if (frame.chart) states_[frame.setup].waiting = true, emit setup_changed(frame.setup);
-            tasks_.run(tr("Making the demo's frames"), [this, frame, cache](std::stop_token stop, const Progress&) -> Tasks::Then {
-                job::make(frame, cache, stop);
-                const plan::Frame row = job::described(frame.file);
-                return [this, frame, row] {
-                    if (SetupState* s = state(frame.setup)) s->waiting = false;
-                    change(tr("%1 came in").arg(qt(frame.file.filename().string())), [&](job::Edit& e) {
-                        e.about(title_of(frame.setup).toStdString());
-                        plan::Frame f = row;
-                        const plan::Recognition r = plan::recognise(shoot(), f);
-                        f.camera = r.camera, f.lens = r.lens, f.mode = r.mode;
-                        f.setup = frame.setup;
-                        if (frame.chart) f.kind = plan::FrameKind::chart;
-                        f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
-                        const Id id = e.add(f);
-                        if (frame.chart) e.add(plan::ChartShot{.setup = frame.setup, .frame = id, .refused = frame.refused});
-                    });
-                };
-            });
+            if (frame.chart) {
+                states_[frame.setup].waiting = true;
+                emit setup_changed(frame.setup);
+            }
+            tasks_.run(
+                tr("Making the demo's frames"),
+                [this, frame, cache](std::stop_token stop, const Progress&) -> Tasks::Then {
+                    job::make(frame, cache, stop);
+                    const plan::Frame row = job::described(frame.file);
+                    return [this, frame, row] {
+                        if (SetupState* s = state(frame.setup)) s->waiting = false;
+                        change(tr("%1 came in").arg(qt(frame.file.filename().string())), [&](job::Edit& e) {
+                            e.about(title_of(frame.setup).toStdString());
+                            plan::Frame f = row;
+                            const plan::Recognition r = plan::recognise(shoot(), f);
+                            f.camera = r.camera;
+                            f.lens = r.lens;
+                            f.mode = r.mode;
+                            f.setup = frame.setup;
+                            if (frame.chart) f.kind = plan::FrameKind::chart;
+                            f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
+                            const Id id = e.add(f);
+                            if (frame.chart)
+                                e.add(plan::ChartShot{.setup = frame.setup, .frame = id, .refused = frame.refused});
+                        });
+                    };
+                });
         }
     });
 }
@@ -292,10 +301,13 @@ void Session::follow() {
     std::string structure = s.brief().title + "|";
     for (const plan::Setup& row : s.setups) {
         states_[row.id].id = row.id;
-        structure += formatted("%lld %lld %lld %lld %lld;", static_cast<long long>(row.id), static_cast<long long>(row.camera), static_cast<long long>(row.lens), static_cast<long long>(row.mode), static_cast<long long>(row.light));
+        structure += formatted("%lld %lld %lld %lld %lld;", static_cast<long long>(row.id),
+                               static_cast<long long>(row.camera), static_cast<long long>(row.lens),
+                               static_cast<long long>(row.mode), static_cast<long long>(row.light));
     }
     for (const auto& c : s.cameras) structure += c.name + formatted("%d;", c.position);
-    for (const auto& l : s.lights) structure += l.name + plan::name_in(s.places, l.place) + formatted("%d;", l.position);
+    for (const auto& l : s.lights)
+        structure += l.name + plan::name_in(s.places, l.place) + formatted("%d;", l.position);
     for (const auto& l : s.lenses) structure += l.name + ";";
     for (const auto& m : s.modes) structure += m.name + ";";
     for (const plan::Frame& f : s.frames)
@@ -315,7 +327,8 @@ void Session::follow() {
     emit frames_changed();
     for (const Id id : changed) {
         SetupState* now = state(id);
-        if (now && now->chart_shot && !now->shot && !now->busy && now->problem.isEmpty() && !now->failed_to_load) measure(id);
+        if (now && now->chart_shot && !now->shot && !now->busy && now->problem.isEmpty() && !now->failed_to_load)
+            measure(id);
     }
 }
 
@@ -333,7 +346,12 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     s.gate = s.findings.empty() ? QString() : qt(s.findings.front().status);
     s.refused = e.refused ? qt(plan::refusal(all, *e.refused)) : QString();
     if (!s.failed_to_load || other_shot) s.problem = shot ? qt(shot->problem) : QString();
-    s.settings = {shot ? shot->chart : "", shot ? corners_from(shot->corners) : std::nullopt, row.white, std::nullopt, fit::Intent::colorimetric, row.reference};
+    s.settings = {shot ? shot->chart : "",
+                  shot ? corners_from(shot->corners) : std::nullopt,
+                  row.white,
+                  std::nullopt,
+                  fit::Intent::colorimetric,
+                  row.reference};
     try {
         if (!row.model.empty()) s.settings.model = fit::model_named(row.model);
         if (!row.intent.empty()) s.settings.intent = fit::intent_named(row.intent);
@@ -344,10 +362,12 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     s.settings.others = prove::named_from(row.others);
     s.settings.average = row.average;
     s.settings.samples.clear();
-    for (const QString& file : qt(row.samples).split('\n', Qt::SkipEmptyParts)) s.settings.samples.push_back(file.toStdString());
+    for (const QString& file : qt(row.samples).split('\n', Qt::SkipEmptyParts))
+        s.settings.samples.push_back(file.toStdString());
     s.settings.finish = {row.stops, row.warmer_mired, row.greener, row.light_kept};
     s.settings.spots.clear();
-    for (const QString& spot : qt(row.spots).split('\n', Qt::SkipEmptyParts)) s.settings.spots.push_back(spot.toStdString());
+    for (const QString& spot : qt(row.spots).split('\n', Qt::SkipEmptyParts))
+        s.settings.spots.push_back(spot.toStdString());
     if (other_shot) {
         s.frame.reset();
         s.picture = {};
@@ -355,22 +375,26 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
         s.failed_to_load = false;
         s.busy = false;
     }
-    std::string reading = e.reading && shot && e.reading->made_from == shot->chart + "|" + shot->corners ? e.reading->content : std::string();
+    std::string reading = e.reading && shot && e.reading->made_from == shot->chart + "|" + shot->corners
+                              ? e.reading->content
+                              : std::string();
     const bool other_reading = reading != s.reading_content;
     if (other_reading || other_shot) {
         s.reading_content = reading;
         s.shot.reset();
         if (!reading.empty()) try {
-                s.shot = std::make_shared<const job::MeasuredShot>(job::measured_from_json(reading, s.chart_frame.path));
-            } catch (const Error& problem) {
-                emit notice(QString::fromUtf8(problem.what()));
-            }
+                s.shot =
+                    std::make_shared<const job::MeasuredShot>(job::measured_from_json(reading, s.chart_frame.path));
+            } catch (const Error& problem) { emit notice(QString::fromUtf8(problem.what())); }
     }
     // Another curve of the mode makes other light of the same codes.
     const plan::Mode* mode = plan::record(all.modes, row.mode);
-    if (s.shot && mode && !mode->encoding.empty() && mode->encoding != "linear" && !frame::is_raw_name(s.chart_frame.path) && s.shot->frame.encoding != mode->encoding) {
-        reading.clear(), s.reading_content.clear();
-        s.shot.reset(), s.frame.reset();
+    if (s.shot && mode && !mode->encoding.empty() && mode->encoding != "linear" &&
+        !frame::is_raw_name(s.chart_frame.path) && s.shot->frame.encoding != mode->encoding) {
+        reading.clear();
+        s.reading_content.clear();
+        s.shot.reset();
+        s.frame.reset();
     }
     const std::string correction = e.correction ? e.correction->content : std::string();
     if (correction != s.correction_content) {
@@ -379,19 +403,20 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
         s.small_picture = {};
         if (!correction.empty()) try {
                 s.correction = std::make_shared<const fit::Correction>(fit::from_json(correction, job_file()));
-            } catch (const Error& problem) {
-                emit notice(QString::fromUtf8(problem.what()));
-            }
+            } catch (const Error& problem) { emit notice(QString::fromUtf8(problem.what())); }
     }
     s.correction_id = e.correction ? e.correction->id : 0;
     s.taken_from = e.correction ? e.correction->taken_from : 0;
     s.proved = e.proof != nullptr;
     s.proof_mean = e.proof ? e.proof->mean : 0;
     s.handovers.clear();
-    for (const plan::Handover* h : e.handovers) s.handovers.push_back({h->file, qt(h->kind), qt(h->message), h->correction});
+    for (const plan::Handover* h : e.handovers)
+        s.handovers.push_back({h->file, qt(h->kind), qt(h->message), h->correction});
     s.stale = standing.stale;
     s.state = standing.state;
-    const std::string weighed = reading + "|" + row.white + "|" + row.reference + "|" + row.intent + (row.curves ? "|curves|" : "|") + correction + (row.balance_only ? "|b" : "|t") + (s.taken_from ? "|taken" : "");
+    const std::string weighed = reading + "|" + row.white + "|" + row.reference + "|" + row.intent +
+                                (row.curves ? "|curves|" : "|") + correction + (row.balance_only ? "|b" : "|t") +
+                                (s.taken_from ? "|taken" : "");
     if (weighed != s.weighed) {
         s.weighed = weighed;
         if (correction.empty()) s.correction.reset();
@@ -403,10 +428,13 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
         finished->finish = s.settings.finish;
         s.correction = finished;
     }
-    std::string stamp = plan::settings_of(row, shot) + formatted("|%d|%d|%lld|%lld|%d|%zu|%zu|", row.balance_only, static_cast<int>(s.state), static_cast<long long>(s.chart_shot), static_cast<long long>(s.correction_id), s.proved,
-                                                                 s.handovers.size(), s.frames.size()) +
+    std::string stamp = plan::settings_of(row, shot) +
+                        formatted("|%d|%d|%lld|%lld|%d|%zu|%zu|", row.balance_only, static_cast<int>(s.state),
+                                  static_cast<long long>(s.chart_shot), static_cast<long long>(s.correction_id),
+                                  s.proved, s.handovers.size(), s.frames.size()) +
                         s.refused.toStdString() + s.problem.toStdString();
-    stamp += (mode ? mode->encoding : "") + "|" + row.spots + "|" + row.others + "|" + balance::in_words(s.settings.finish);
+    stamp +=
+        (mode ? mode->encoding : "") + "|" + row.spots + "|" + row.others + "|" + balance::in_words(s.settings.finish);
     for (const auto& r : s.stale) stamp += r.why;
     for (const auto& h : s.handovers) stamp += h.file.string() + std::to_string(h.correction);
     if (stamp == s.stamp && !other_reading) return false;
@@ -431,25 +459,35 @@ void Session::look_for_missing() {
 }
 
 void Session::find_moved(const fs::path& folder) {
-    tasks_.run(tr("Looking for moved frames"), [this, frames = shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
-        const auto gone = gone_of(frames);
-        const auto found = gone.empty() ? std::vector<job::Found>() : job::found_again(gone, folder, stop);
-        return [this, found, gone] {
-            if (!found.empty())
-                change(found.size() == 1 ? tr("1 moved frame found") : tr("%1 moved frames found").arg(found.size()), [&](job::Edit& e) {
-                    for (const job::Found& f : found)
-                        if (const plan::Frame* row = frame_row(f.frame)) {
-                            plan::Frame moved = *row;
-                            moved.path = f.file.string();
-                            e.update(moved);
-                        }
-                });
-            missing_ = static_cast<int>(gone.size() - found.size());
-            for (auto& [id, s] : states_) s.failed_to_load = false;
-            if (missing_) emit notice(missing_ == 1 ? tr("1 frame is not where it was. Menu, Find moved frames: name the folder it is in now.") : tr("%1 frames are not where they were. Menu, Find moved frames: name the folder they are in now.").arg(missing_));
-            emit frames_changed();
-        };
-    });
+    tasks_.run(
+        tr("Looking for moved frames"),
+        [this, frames = shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
+            const auto gone = gone_of(frames);
+            const auto found = gone.empty() ? std::vector<job::Found>() : job::found_again(gone, folder, stop);
+            return [this, found, gone] {
+                if (!found.empty())
+                    change(found.size() == 1 ? tr("1 moved frame found")
+                                             : tr("%1 moved frames found").arg(found.size()),
+                           [&](job::Edit& e) {
+                               for (const job::Found& f : found)
+                                   if (const plan::Frame* row = frame_row(f.frame)) {
+                                       plan::Frame moved = *row;
+                                       moved.path = f.file.string();
+                                       e.update(moved);
+                                   }
+                           });
+                missing_ = static_cast<int>(gone.size() - found.size());
+                for (auto& [id, s] : states_) s.failed_to_load = false;
+                if (missing_)
+                    emit notice(
+                        missing_ == 1
+                            ? tr("1 frame is not where it was. Menu, Find moved frames: name the folder it is in now.")
+                            : tr("%1 frames are not where they were. Menu, Find moved frames: name the folder they are "
+                                 "in now.")
+                                  .arg(missing_));
+                emit frames_changed();
+            };
+        });
 }
 
 } // namespace refero::app

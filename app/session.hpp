@@ -37,14 +37,14 @@ struct Settings {
     std::string white;                     ///< patch to balance on; empty: chosen
     std::optional<fit::Model> model;       ///< none: by cross-validation
     fit::Intent intent = fit::Intent::colorimetric;
-    fs::path reference;                    ///< CGATS; empty: the chart's own
-    fit::Weights weights;                  ///< of patches or roles
-    bool curves = false;                   ///< bring the greys' channels together
-    std::vector<std::string> spots;        ///< things thought neutral to balance on, as balance::text_of writes them
-    balance::Finish finish;                ///< after the correction
-    bool average = false;                  ///< all good chart shots together, else the latest
-    std::vector<fs::path> samples;         ///< readings and reference values of samples that join in; empty or two files
-    std::vector<prove::Named> others;      ///< corrections made elsewhere, to be judged beside one's own
+    fs::path reference;               ///< CGATS; empty: the chart's own
+    fit::Weights weights;             ///< of patches or roles
+    bool curves = false;              ///< bring the greys' channels together
+    std::vector<std::string> spots;   ///< things thought neutral to balance on, as balance::text_of writes them
+    balance::Finish finish;           ///< after the correction
+    bool average = false;             ///< all good chart shots together, else the latest
+    std::vector<fs::path> samples;    ///< readings and reference values of samples that join in; empty or two files
+    std::vector<prove::Named> others; ///< corrections made elsewhere, to be judged beside one's own
     bool operator==(const Settings&) const = default;
 };
 
@@ -62,16 +62,16 @@ struct SetupState {
     plan::State state = plan::State::to_shoot;
     Settings settings;
     Id chart_shot = 0;
-    plan::Frame chart_frame; ///< of the chart shot; id 0: none
-    QString refused;         ///< why the chart shot is of no use
-    std::vector<plan::Finding> findings; ///< of the gate, the most important first
-    QString gate;            ///< "pass", "caution", "reshoot"; empty: not judged
-    std::vector<Id> frames;  ///< ordinary frames and clips
-    bool waiting = false;    ///< its frames are being made
-    bool busy = false;       ///< its chart shot is being read
-    QString problem;         ///< why there is no reading
-    std::shared_ptr<const frame::Frame> frame;       ///< pixels of the chart shot; only of setups looked at lately
-    std::shared_ptr<const job::MeasuredShot> shot;   ///< placement and reading
+    plan::Frame chart_frame;                       ///< of the chart shot; id 0: none
+    QString refused;                               ///< why the chart shot is of no use
+    std::vector<plan::Finding> findings;           ///< of the gate, the most important first
+    QString gate;                                  ///< "pass", "caution", "reshoot"; empty: not judged
+    std::vector<Id> frames;                        ///< ordinary frames and clips
+    bool waiting = false;                          ///< its frames are being made
+    bool busy = false;                             ///< its chart shot is being read
+    QString problem;                               ///< why there is no reading
+    std::shared_ptr<const frame::Frame> frame;     ///< pixels of the chart shot; only of setups looked at lately
+    std::shared_ptr<const job::MeasuredShot> shot; ///< placement and reading
     std::shared_ptr<const chart::Reference> reference;
     std::optional<balance::Balance> balance;
     std::optional<colour::Temperature> light;
@@ -114,16 +114,16 @@ QString name_of(LinkState state);
 struct Comparison {
     enum class With { balance, standard, version, elsewhere };
     With with = With::balance;
-    Id version = 0;      ///< a kept correction
-    prove::Named other;  ///< one made elsewhere
-    double chroma = 1;   ///< both pictures with colours so many times as strong
+    Id version = 0;     ///< a kept correction
+    prove::Named other; ///< one made elsewhere
+    double chroma = 1;  ///< both pictures with colours so many times as strong
     bool operator==(const Comparison&) const = default;
 };
 
 /// A correction that a setup has kept.
 struct Version {
     Id id = 0;
-    QString made, model; ///< local time; the model's name
+    QString made, model;           ///< local time; the model's name
     double left_out = 0, here = 0; ///< mean CIEDE2000: cross-validated, and on the reading in force (0: cannot be told)
 };
 
@@ -225,12 +225,14 @@ public:
     int missing_frames() const { return missing_; }
 
     /// Before and after of the chart shot (0) or an ordinary frame; `after` is empty without a correction.
-    void preview(Id setup, Id frame, const Comparison& with, std::function<void(Rendition before, Rendition after)> show);
+    void preview(Id setup, Id frame, const Comparison& with,
+                 std::function<void(Rendition before, Rendition after)> show);
     /// The linear pixels of the chart shot (0) or another frame, at most so wide (0: as they are).
     void pixels(Id setup, Id frame, int most_width, std::function<void(std::shared_ptr<const frame::Frame>)> show);
     /// A spot of a frame becomes something to balance on; the card that it may be is graded by the setup's correction.
     void take_spot(Id setup, Id frame, const chart::Point& at);
-    /// How far from neutral a spot is by the setup's correction: CIELAB chroma, and in words. None without a correction.
+    /// How far from neutral a spot is by the setup's correction: CIELAB chroma, and in words. None without a
+    /// correction.
     std::optional<std::pair<double, QString>> grade(Id setup, const std::string& spot) const;
     /// Keeps the grade of a spot with a card of the kit.
     void keep_grade(Id setup, const std::string& spot, Id card);
@@ -244,8 +246,8 @@ public:
     void export_trimmed(Id setup, const prove::Named& other, const fs::path& file);
     /// How many chart shots of the setup are good enough to be averaged.
     int good_shots(Id setup) const;
-    /// Measures the tone curve of the setup's recording mode from all chart shots of its camera in that mode, writes it as a 1D
-    /// LUT and lets the mode use it.
+    /// Measures the tone curve of the setup's recording mode from all chart shots of its camera in that mode, writes it
+    /// as a 1D LUT and lets the mode use it.
     void measure_curve(Id setup, const fs::path& lut);
     /// Proves the correction on another frame of a chart, scaled to its exposure.
     void prove_on(Id setup, const fs::path& frame, std::function<void(std::shared_ptr<const prove::Proof>)> show);
@@ -260,7 +262,7 @@ public:
     Tasks& tasks() { return tasks_; }
 
 signals:
-    void job_changed();              ///< cameras, lights, setups, title
+    void job_changed(); ///< cameras, lights, setups, title
     void setup_changed(Id setup);
     void setup_opened(Id setup);
     void frames_changed();

@@ -1,7 +1,7 @@
 // The session's slow work: reading and measuring chart shots, fitting, proving, pictures, exports.
+#include "frame/clip.hpp"
 #include "kit/gate_limits.hpp"
 #include "session_parts.hpp"
-#include "frame/clip.hpp"
 #include "thumbnails.hpp"
 
 namespace refero::app {
@@ -18,20 +18,27 @@ std::string corrected_key(const plan::Frame& frame, const std::string& correctio
 } // namespace
 
 std::string picture_key(const plan::Frame& f) {
-    return f.sha256.empty() || f.kind != plan::FrameKind::clip ? f.sha256 : f.sha256 + formatted("-%.0f", 1000 * f.position_s);
+    return f.sha256.empty() || f.kind != plan::FrameKind::clip ? f.sha256
+                                                               : f.sha256 + formatted("-%.0f", 1000 * f.position_s);
 }
 
-frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::string& encoding, const std::stop_token& stop) {
+frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::string& encoding,
+                         const std::stop_token& stop) {
     // Raw files are linear whatever the mode's curve; clips and finished pictures go through it.
     std::optional<frame::Encoding> curve;
-    if (!encoding.empty() && encoding != "linear" && !frame::is_raw_name(row.path)) curve = frame::Encoding::named(encoding);
-    if (row.kind == plan::FrameKind::clip || frame::is_clip_name(row.path)) return frame::read_still(row.path, row.position_s, curve, stop);
+    if (!encoding.empty() && encoding != "linear" && !frame::is_raw_name(row.path))
+        curve = frame::Encoding::named(encoding);
+    if (row.kind == plan::FrameKind::clip || frame::is_clip_name(row.path))
+        return frame::read_still(row.path, row.position_s, curve, stop);
     return frame::read(row.path, {size, curve}, stop);
 }
 
-inspect::Limits limits_of(const plan::Shoot& shoot) { return GateLimits::of({shoot.brief().share_school == plan::ShareSchool::fill, false}); }
+inspect::Limits limits_of(const plan::Shoot& shoot) {
+    return GateLimits::of({shoot.brief().share_school == plan::ShareSchool::fill, false});
+}
 
-void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const inspect::Limits& limits, const std::stop_token& stop) {
+void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, const inspect::Limits& limits,
+                   const std::stop_token& stop) {
     try {
         auto shot = std::make_shared<job::MeasuredShot>();
         const frame::Frame& f = *l.frame;
@@ -46,14 +53,21 @@ void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, 
         shot->sha256 = row.sha256;
         l.findings = job::rows_of(job::judge(f, *shot, limits));
         // All but the pixels.
-        shot->frame.file = f.file, shot->frame.metadata = f.metadata, shot->frame.camera_from_xyz = f.camera_from_xyz, shot->frame.is_raw = f.is_raw;
-        shot->frame.full_width = f.full_width, shot->frame.full_height = f.full_height, shot->frame.cell = f.cell, shot->frame.encoding = f.encoding;
+        shot->frame.file = f.file;
+        shot->frame.metadata = f.metadata;
+        shot->frame.camera_from_xyz = f.camera_from_xyz;
+        shot->frame.is_raw = f.is_raw;
+        shot->frame.full_width = f.full_width;
+        shot->frame.full_height = f.full_height;
+        shot->frame.cell = f.cell;
+        shot->frame.encoding = f.encoding;
         try {
             const auto reference = chart::reference_of(shot->definition);
             const auto b = balance::balanced_on(shot->reading, reference, &shot->definition, {});
             if (f.camera_from_xyz) {
                 const auto t = balance::light_of(b, *f.camera_from_xyz);
-                l.kelvin = t.kelvin, l.duv = t.duv;
+                l.kelvin = t.kelvin;
+                l.duv = t.duv;
             }
         } catch (const Error&) { // the balance page says why
         }
@@ -64,13 +78,15 @@ void try_measuring(Loaded& l, const plan::Frame& row, const Settings& settings, 
     }
 }
 
-Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture, const inspect::Limits& limits, const std::stop_token& stop, const Progress& progress) {
+Loaded load_shot(const plan::Frame& row, const Settings& settings, const std::string& encoding, bool with_picture,
+                 const inspect::Limits& limits, const std::stop_token& stop, const Progress& progress) {
     Loaded l;
     l.frame = std::make_shared<const frame::Frame>(read_pixels(row, frame::Size::measuring, encoding, stop));
     progress(0.4);
     try_measuring(l, row, settings, limits, stop);
     progress(0.8);
-    const Rendition picture = rendition_of(apply::uncorrected(*l.frame, apply::viewing_gains(*l.frame), "srgb", stop), *l.frame);
+    const Rendition picture =
+        rendition_of(apply::uncorrected(*l.frame, apply::viewing_gains(*l.frame), "srgb", stop), *l.frame);
     l.small = picture.small(thumbnail_width);
     keep_thumbnail(picture_key(row), l.small);
     if (with_picture) l.picture = picture;
@@ -88,7 +104,10 @@ void Session::look_at(Id id) {
 
 void Session::let_go_of_pictures(Id but) {
     while (looked_at_.size() > most_pictures) {
-        if (SetupState* s = state(looked_at_.front()); s && s->id != but) s->frame.reset(), s->picture = {};
+        if (SetupState* s = state(looked_at_.front()); s && s->id != but) {
+            s->frame.reset();
+            s->picture = {};
+        }
         looked_at_.erase(looked_at_.begin());
     }
 }
@@ -102,21 +121,24 @@ void Session::load(Id id) {
     const Id shot = s->chart_shot;
     const std::string encoding = encoding_of(shoot(), s->row);
     const inspect::Limits limits = limits_of(shoot());
-    tasks_.run(tr("Reading %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-        const Loaded l = load_shot(row, settings, encoding, true, limits, stop, progress);
-        return [=, this] {
-            const SetupState* now = state(id);
-            if (now && now->chart_shot == shot) adopt(id, l);
-        };
-    }, [=, this](const Error& e) {
-        SetupState* now = state(id);
-        if (!now) return;
-        now->busy = false;
-        now->failed_to_load = true;
-        if (!now->shot) now->problem = QString::fromUtf8(e.what());
-        emit setup_changed(id);
-        emit notice(QString::fromUtf8(e.what()));
-    });
+    tasks_.run(
+        tr("Reading %1").arg(name_of_file(row.path)),
+        [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+            const Loaded l = load_shot(row, settings, encoding, true, limits, stop, progress);
+            return [=, this] {
+                const SetupState* now = state(id);
+                if (now && now->chart_shot == shot) adopt(id, l);
+            };
+        },
+        [=, this](const Error& e) {
+            SetupState* now = state(id);
+            if (!now) return;
+            now->busy = false;
+            now->failed_to_load = true;
+            if (!now->shot) now->problem = QString::fromUtf8(e.what());
+            emit setup_changed(id);
+            emit notice(QString::fromUtf8(e.what()));
+        });
 }
 
 void Session::adopt(Id id, const Loaded& l) {
@@ -140,23 +162,26 @@ void Session::measure(Id id) {
     const plan::Frame row = s->chart_frame;
     const Id shot = s->chart_shot;
     const inspect::Limits limits = limits_of(shoot());
-    tasks_.run(tr("Measuring %1").arg(name_of_file(row.path)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
-        Loaded l{frame};
-        try_measuring(l, row, settings, limits, stop);
-        return [=, this] {
-            SetupState* now = state(id);
-            if (!now) return;
-            now->busy = false;
-            if (now->chart_shot != shot) return;
-            if (now->settings.corners != settings.corners || now->settings.chart != settings.chart) return measure(id); // moved on meanwhile
-            keep_reading(id, l);
-            emit setup_changed(id);
-        };
-    });
+    tasks_.run(tr("Measuring %1").arg(name_of_file(row.path)),
+               [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
+                   Loaded l{frame};
+                   try_measuring(l, row, settings, limits, stop);
+                   return [=, this] {
+                       SetupState* now = state(id);
+                       if (!now) return;
+                       now->busy = false;
+                       if (now->chart_shot != shot) return;
+                       if (now->settings.corners != settings.corners || now->settings.chart != settings.chart)
+                           return measure(id); // moved on meanwhile
+                       keep_reading(id, l);
+                       emit setup_changed(id);
+                   };
+               });
 }
 
 std::optional<job::MeasuredShot> Session::measured(const plan::ChartShot& shot) const {
-    const auto reading = std::find_if(shoot().readings.begin(), shoot().readings.end(), [&](const plan::Reading& r) { return r.chart_shot == shot.id; });
+    const auto reading = std::find_if(shoot().readings.begin(), shoot().readings.end(),
+                                      [&](const plan::Reading& r) { return r.chart_shot == shot.id; });
     if (reading == shoot().readings.end()) return std::nullopt;
     const plan::Frame* frame = frame_row(shot.frame);
     return job::measured_from_json(reading->content, frame ? fs::path(frame->path) : fs::path());
@@ -182,19 +207,25 @@ void Session::keep_reading(Id id, const Loaded& l) {
     const plan::ChartShot* row = plan::record(shoot().chart_shots, s->chart_shot);
     if (!row) return;
     plan::ChartShot shot = *row;
-    shot.problem = l.problem.toStdString(), shot.kelvin = l.kelvin, shot.duv = l.duv;
+    shot.problem = l.problem.toStdString();
+    shot.kelvin = l.kelvin;
+    shot.duv = l.duv;
     const QString name = name_of_file(s->chart_frame.path);
-    change(l.shot ? tr("Read the chart in %1").arg(name) : tr("No reading of %1").arg(name), [&](job::Edit& e) {
-        e.about(title_of(id).toStdString());
-        e.update(shot);
-        for (const plan::Reading& r : shoot().readings)
-            if (r.chart_shot == shot.id) e.remove<plan::Reading>(r.id);
-        for (const plan::Finding& f : shoot().findings)
-            if (f.chart_shot == shot.id) e.remove<plan::Finding>(f.id);
-        if (!l.shot) return;
-        e.add(plan::Reading{.chart_shot = shot.id, .made_from = shot.chart + "|" + shot.corners, .content = job::to_json(*l.shot)});
-        for (const plan::Finding& f : findings_of(l, id, shot.id)) e.add(f);
-    }, true);
+    change(
+        l.shot ? tr("Read the chart in %1").arg(name) : tr("No reading of %1").arg(name),
+        [&](job::Edit& e) {
+            e.about(title_of(id).toStdString());
+            e.update(shot);
+            for (const plan::Reading& r : shoot().readings)
+                if (r.chart_shot == shot.id) e.remove<plan::Reading>(r.id);
+            for (const plan::Finding& f : shoot().findings)
+                if (f.chart_shot == shot.id) e.remove<plan::Finding>(f.id);
+            if (!l.shot) return;
+            e.add(plan::Reading{
+                .chart_shot = shot.id, .made_from = shot.chart + "|" + shot.corners, .content = job::to_json(*l.shot)});
+            for (const plan::Finding& f : findings_of(l, id, shot.id)) e.add(f);
+        },
+        true);
     if (l.shot) remember_light(id);
     else emit notice(name + ": " + l.problem); // another chart shot may be in force, and would hide it
     demo_step(id);
@@ -213,7 +244,13 @@ void Session::remember_light(Id id) {
             if (r.light == l.id && r.source == source) return;
         change_kit(tr("%1 measured").arg(qt(l.name)), [&](job::Edit& e) {
             e.about(l.name);
-            e.add(plan::LightReading{.light = l.id, .at = s->chart_frame.taken, .kelvin = shot->kelvin, .duv = shot->duv, .power = light->power, .modifier = light->modifier, .source = source});
+            e.add(plan::LightReading{.light = l.id,
+                                     .at = s->chart_frame.taken,
+                                     .kelvin = shot->kelvin,
+                                     .duv = shot->duv,
+                                     .power = light->power,
+                                     .modifier = light->modifier,
+                                     .source = source});
         });
         return;
     }
@@ -227,25 +264,34 @@ void Session::weigh(SetupState& s) {
     s.proof.reset();
     if (s.shot) {
         try {
-            const fs::path& wanted = s.settings.reference.empty() ? s.shot->definition.reference_file : s.settings.reference;
+            const fs::path& wanted =
+                s.settings.reference.empty() ? s.shot->definition.reference_file : s.settings.reference;
             if (!s.reference || s.reference->file != wanted)
-                s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty() ? chart::reference_of(s.shot->definition) : chart::load_reference(wanted));
+                s.reference = std::make_shared<const chart::Reference>(s.settings.reference.empty()
+                                                                           ? chart::reference_of(s.shot->definition)
+                                                                           : chart::load_reference(wanted));
             s.balance = balance::balanced_on(s.shot->reading, *s.reference, &s.shot->definition, s.settings.white);
-            if (s.settings.curves) s.balance->curves = balance::curves_of(*s.balance, s.shot->reading, *s.reference, &s.shot->definition);
+            if (s.settings.curves)
+                s.balance->curves = balance::curves_of(*s.balance, s.shot->reading, *s.reference, &s.shot->definition);
             if (s.shot->frame.camera_from_xyz) s.light = balance::light_of(*s.balance, *s.shot->frame.camera_from_xyz);
             if (s.balance_only()) { // its correction is the balance alone, and made whenever it is needed
                 fit::Settings balance_only;
-                balance_only.model = fit::Model::diagonal, balance_only.alone = true, balance_only.intent = s.settings.intent, balance_only.white = s.settings.white, balance_only.curves = s.settings.curves;
-                s.correction = std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, balance_only));
+                balance_only.model = fit::Model::diagonal;
+                balance_only.alone = true;
+                balance_only.intent = s.settings.intent;
+                balance_only.white = s.settings.white;
+                balance_only.curves = s.settings.curves;
+                s.correction =
+                    std::make_shared<const fit::Correction>(job::correct({*s.shot}, *s.reference, balance_only));
             }
-        } catch (const Error& e) {
-            s.balance_problem = QString::fromUtf8(e.what());
-        }
+        } catch (const Error& e) { s.balance_problem = QString::fromUtf8(e.what()); }
     }
     if (!s.correction) return;
     try {
         const bool own = !s.taken_from || !s.shot;
-        s.proof = std::make_shared<const prove::Proof>(own ? prove::against(*s.correction, s.correction->reading, s.correction->reference, false) : prove::against(*s.correction, s.shot->reading, *s.reference, true));
+        s.proof = std::make_shared<const prove::Proof>(
+            own ? prove::against(*s.correction, s.correction->reading, s.correction->reference, false)
+                : prove::against(*s.correction, s.shot->reading, *s.reference, true));
     } catch (const Error&) { // nothing to compare with
     }
 }
@@ -254,9 +300,16 @@ void Session::change(Id id, const Settings& settings, const QString& what) {
     const SetupState* s = state(id);
     if (!s || settings == s->settings) return;
     plan::Setup row = s->row;
-    row.white = settings.white, row.reference = settings.reference.string(), row.intent = fit::name_of(settings.intent), row.model = settings.model ? fit::name_of(*settings.model) : "";
-    row.weights = fit::text_of(settings.weights), row.curves = settings.curves;
-    row.stops = settings.finish.stops, row.warmer_mired = settings.finish.warmer_mired, row.greener = settings.finish.greener, row.light_kept = settings.finish.light_kept;
+    row.white = settings.white;
+    row.reference = settings.reference.string();
+    row.intent = fit::name_of(settings.intent);
+    row.model = settings.model ? fit::name_of(*settings.model) : "";
+    row.weights = fit::text_of(settings.weights);
+    row.curves = settings.curves;
+    row.stops = settings.finish.stops;
+    row.warmer_mired = settings.finish.warmer_mired;
+    row.greener = settings.finish.greener;
+    row.light_kept = settings.finish.light_kept;
     row.others = prove::text_of(settings.others);
     row.average = settings.average;
     row.samples.clear();
@@ -269,7 +322,9 @@ void Session::change(Id id, const Settings& settings, const QString& what) {
         e.update(row);
         if (!shot || (settings.corners == s->settings.corners && settings.chart == s->settings.chart)) return;
         plan::ChartShot moved = *shot;
-        moved.chart = settings.chart, moved.corners = text_of(settings.corners), moved.problem.clear();
+        moved.chart = settings.chart;
+        moved.corners = text_of(settings.corners);
+        moved.problem.clear();
         e.update(moved);
     });
 }
@@ -293,7 +348,8 @@ void Session::accept(Id id) {
     const plan::ChartShot* row = s ? plan::record(shoot().chart_shots, s->chart_shot) : nullptr;
     if (!row) return;
     plan::ChartShot shot = *row;
-    shot.refused.clear(), shot.accepted = true;
+    shot.refused.clear();
+    shot.accepted = true;
     change(tr("Accept the chart shot"), [&](job::Edit& e) {
         e.about(title_of(id).toStdString());
         e.update(shot);
@@ -319,30 +375,40 @@ void Session::fit(Id id) {
             if (!shot_before) continue;
             shots.push_back(*shot_before);
             std::vector<plan::Finding> of_it;
-            std::copy_if(shoot().findings.begin(), shoot().findings.end(), std::back_inserter(of_it), [&](const plan::Finding& f) { return f.chart_shot == other->id; });
+            std::copy_if(shoot().findings.begin(), shoot().findings.end(), std::back_inserter(of_it),
+                         [&](const plan::Finding& f) { return f.chart_shot == other->id; });
             findings.push_back(job::findings_from(of_it));
         }
     const plan::Frame row = s->chart_frame;
-    const std::string key = plan::settings_of(s->row, plan::record(shoot().chart_shots, s->chart_shot)), light = plan::name_in(shoot().lights, s->row.light);
-    tasks_.run(tr("Fitting %1").arg(title_of(id)), [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
-        fit::Settings f;
-        f.model = settings.model, f.intent = settings.intent, f.white = settings.white, f.curves = settings.curves, f.weights = settings.weights;
-        auto made = std::make_shared<fit::Correction>(job::correct(shots, *reference, f, stop, findings, settings.samples));
-        made->light_name = light;
-        QImage small;
-        try {
-            const frame::Frame read = pixels ? frame::Frame{} : read_pixels(row, frame::Size::measuring, {}, stop);
-            const frame::Frame& p = pixels ? *pixels : read;
-            small = rendition_of(apply::corrected(p, *made, "srgb", {}, stop), p).small(thumbnail_width);
-        } catch (const Error& e) { // the frame is away: the correction is good without its picture
-            if (e.kind() == ErrorKind::cancelled) throw;
-        }
-        return [=, this] { fitted(id, made, key, small); };
-    }, [this, id](const Error& e) {
-        if (SetupState* now = state(id)) now->fitting = false;
-        emit setup_changed(id);
-        emit notice(QString::fromUtf8(e.what()));
-    });
+    const std::string key = plan::settings_of(s->row, plan::record(shoot().chart_shots, s->chart_shot)),
+                      light = plan::name_in(shoot().lights, s->row.light);
+    tasks_.run(
+        tr("Fitting %1").arg(title_of(id)),
+        [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
+            fit::Settings f;
+            f.model = settings.model;
+            f.intent = settings.intent;
+            f.white = settings.white;
+            f.curves = settings.curves;
+            f.weights = settings.weights;
+            auto made =
+                std::make_shared<fit::Correction>(job::correct(shots, *reference, f, stop, findings, settings.samples));
+            made->light_name = light;
+            QImage small;
+            try {
+                const frame::Frame read = pixels ? frame::Frame{} : read_pixels(row, frame::Size::measuring, {}, stop);
+                const frame::Frame& p = pixels ? *pixels : read;
+                small = rendition_of(apply::corrected(p, *made, "srgb", {}, stop), p).small(thumbnail_width);
+            } catch (const Error& e) { // the frame is away: the correction is good without its picture
+                if (e.kind() == ErrorKind::cancelled) throw;
+            }
+            return [=, this] { fitted(id, made, key, small); };
+        },
+        [this, id](const Error& e) {
+            if (SetupState* now = state(id)) now->fitting = false;
+            emit setup_changed(id);
+            emit notice(QString::fromUtf8(e.what()));
+        });
 }
 
 void Session::fitted(Id id, std::shared_ptr<fit::Correction> made, const std::string& settings, const QImage& small) {
@@ -352,8 +418,10 @@ void Session::fitted(Id id, std::shared_ptr<fit::Correction> made, const std::st
     const plan::Camera* camera = plan::record(shoot().cameras, s->row.camera);
     const plan::Mode* mode = plan::record(shoot().modes, s->row.mode);
     plan::Correction row{.setup = id, .chart_shot = s->chart_shot, .made = made->made, .settings = settings};
-    row.firmware = camera ? camera->firmware : "", row.sub_settings = mode ? mode->sub_settings : "";
-    row.lens = s->chart_frame.lens, row.iso = s->chart_frame.iso;
+    row.firmware = camera ? camera->firmware : "";
+    row.sub_settings = mode ? mode->sub_settings : "";
+    row.lens = s->chart_frame.lens;
+    row.iso = s->chart_frame.iso;
     row.shot_taken = plan::time_of(plan::time_in_job(shoot(), s->chart_frame));
     row.content = fit::to_json(*made);
     keep_thumbnail(corrected_key(s->chart_frame, row.content), small);
@@ -361,7 +429,13 @@ void Session::fitted(Id id, std::shared_ptr<fit::Correction> made, const std::st
     change(tr("Fit %1").arg(title_of(id)), [&](job::Edit& e) {
         e.about(title_of(id).toStdString());
         const Id correction = e.add(row);
-        e.add(plan::Proof{.correction = correction, .made = made->made, .mean = c.mean, .median = c.median, .p95 = c.p95, .max = c.max, .basis = "patches left out"});
+        e.add(plan::Proof{.correction = correction,
+                          .made = made->made,
+                          .mean = c.mean,
+                          .median = c.median,
+                          .p95 = c.p95,
+                          .max = c.max,
+                          .basis = "patches left out"});
     });
     if (SetupState* now = state(id); now && !small.isNull()) now->small_picture = small;
     emit setup_changed(id);
@@ -381,7 +455,14 @@ void Session::prove(Id id) {
         const fit::Statistics& d = p.delta_e_2000;
         change(tr("Prove %1").arg(title_of(id)), [&](job::Edit& e) {
             e.about(title_of(id).toStdString());
-            e.add(plan::Proof{.correction = s->correction_id, .chart_shot = s->chart_shot, .made = utc_now(), .mean = d.mean, .median = d.median, .p95 = d.p95, .max = d.max, .basis = "chart shot"});
+            e.add(plan::Proof{.correction = s->correction_id,
+                              .chart_shot = s->chart_shot,
+                              .made = utc_now(),
+                              .mean = d.mean,
+                              .median = d.median,
+                              .p95 = d.p95,
+                              .max = d.max,
+                              .basis = "chart shot"});
         });
     });
 }
@@ -390,10 +471,15 @@ void Session::lend(Id from, Id to) {
     const plan::Evidence e = plan::evidence(shoot(), from);
     if (!e.correction || !state(to) || from == to) return;
     plan::Correction copy = *e.correction;
-    copy.id = 0, copy.setup = to, copy.chart_shot = 0, copy.taken_from = from, copy.settings.clear();
+    copy.id = 0;
+    copy.setup = to;
+    copy.chart_shot = 0;
+    copy.taken_from = from;
+    copy.settings.clear();
     const plan::Mode* mode = plan::record(shoot().modes, state(to)->row.mode);
     const plan::Camera* camera = plan::record(shoot().cameras, state(to)->row.camera);
-    copy.sub_settings = mode ? mode->sub_settings : "", copy.firmware = camera ? camera->firmware : "";
+    copy.sub_settings = mode ? mode->sub_settings : "";
+    copy.firmware = camera ? camera->firmware : "";
     change(tr("Take the correction of %1 for %2").arg(title_of(from), title_of(to)), [&](job::Edit& edit) {
         edit.about(title_of(to).toStdString());
         edit.add(copy);
@@ -423,7 +509,8 @@ void Session::thumbnail(Id frame, std::function<void(QImage)> show) {
     const plan::Frame f = *row;
     tasks_.run_quietly([=](std::stop_token stop, const Progress&) -> Tasks::Then {
         const frame::Frame p = read_pixels(f, frame::Size::measuring, {}, stop);
-        const QImage image = rendition_of(apply::uncorrected(p, apply::viewing_gains(p), "srgb", stop), p).small(thumbnail_width);
+        const QImage image =
+            rendition_of(apply::uncorrected(p, apply::viewing_gains(p), "srgb", stop), p).small(thumbnail_width);
         keep_thumbnail(picture_key(f), image);
         return [show, image] { show(image); };
     });

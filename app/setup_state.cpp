@@ -32,7 +32,9 @@ std::vector<Step> SetupState::steps() const {
 
 bool SetupState::wants_fit() const {
     if (!balance || !refused.isEmpty() || balance_only() || fitting) return false;
-    return !correction || std::any_of(stale.begin(), stale.end(), [](const plan::Staleness& r) { return r.rule == "settings" || r.rule == "newer" || r.rule == "refused"; });
+    return !correction || std::any_of(stale.begin(), stale.end(), [](const plan::Staleness& r) {
+        return r.rule == "settings" || r.rule == "newer" || r.rule == "refused";
+    });
 }
 
 bool SetupState::whole() const {
@@ -44,9 +46,15 @@ bool SetupState::whole() const {
 LinkState SetupState::link(Step step) const {
     const LinkState made = correction_stale() ? LinkState::worn : LinkState::whole;
     switch (step) {
-    case Step::shot: return !refused.isEmpty() || !problem.isEmpty() ? LinkState::broken : shot ? LinkState::whole : LinkState::missing;
+    case Step::shot:
+        return !refused.isEmpty() || !problem.isEmpty() ? LinkState::broken
+               : shot                                   ? LinkState::whole
+                                                        : LinkState::missing;
     case Step::reading: return shot ? (refused.isEmpty() ? LinkState::whole : LinkState::broken) : LinkState::missing;
-    case Step::balance: return balance ? (refused.isEmpty() ? LinkState::whole : LinkState::broken) : balance_problem.isEmpty() ? LinkState::missing : LinkState::broken;
+    case Step::balance:
+        return balance                     ? (refused.isEmpty() ? LinkState::whole : LinkState::broken)
+               : balance_problem.isEmpty() ? LinkState::missing
+                                           : LinkState::broken;
     case Step::correction: return !correction ? LinkState::missing : made;
     case Step::proof: return !correction || !proved ? LinkState::missing : made;
     case Step::handover: {
@@ -66,7 +74,11 @@ QString SetupState::figure(Step step) const {
         if (waiting) return QObject::tr("frame is being made");
         if (busy) return QObject::tr("reading the frame");
         if (!refused.isEmpty()) return QObject::tr("refused");
-        if (shot) return settings.corners ? QObject::tr("corners by hand") : QObject::tr("%1, %2 %").arg(QString::fromStdString(shot->placement.chart)).arg(shot->placement.confidence * 100, 0, 'f', 0);
+        if (shot)
+            return settings.corners ? QObject::tr("corners by hand")
+                                    : QObject::tr("%1, %2 %")
+                                          .arg(QString::fromStdString(shot->placement.chart))
+                                          .arg(shot->placement.confidence * 100, 0, 'f', 0);
         return problem.isEmpty() ? QString() : QObject::tr("no chart");
     case Step::reading: {
         if (!shot) return {};
@@ -76,12 +88,19 @@ QString SetupState::figure(Step step) const {
     }
     case Step::balance:
         if (!balance) return {};
-        return light ? QObject::tr("%1, %2 K").arg(QString::fromStdString(balance->white_patch)).arg(qRound(light->kelvin / 10) * 10) : QString::fromStdString(balance->white_patch);
+        return light ? QObject::tr("%1, %2 K")
+                           .arg(QString::fromStdString(balance->white_patch))
+                           .arg(qRound(light->kelvin / 10) * 10)
+                     : QString::fromStdString(balance->white_patch);
     case Step::correction:
         if (fitting) return QObject::tr("fitting");
         return correction ? QString::fromStdString(fit::name_of(correction->model)) : QString();
-    case Step::proof: return correction && proved ? QObject::tr("\u0394E\u2009%1").arg(proof_mean, 0, 'f', 2) : QString();
-    case Step::handover: return handovers.empty() ? QString() : handovers.size() == 1 ? QObject::tr("1 file") : QObject::tr("%1 files").arg(handovers.size());
+    case Step::proof:
+        return correction && proved ? QObject::tr("\u0394E\u2009%1").arg(proof_mean, 0, 'f', 2) : QString();
+    case Step::handover:
+        return handovers.empty()       ? QString()
+               : handovers.size() == 1 ? QObject::tr("1 file")
+                                       : QObject::tr("%1 files").arg(handovers.size());
     }
     return {};
 }
@@ -101,7 +120,9 @@ QString SetupState::next(Step step) const {
     case Step::proof: return correction && !proved ? QObject::tr("Prove it on this chart shot") : QString();
     case Step::handover:
         if (!correction) return {};
-        return handovers.empty() ? QObject::tr("Export a file") : link(Step::handover) == LinkState::worn ? QObject::tr("Export again") : QString();
+        return handovers.empty()                         ? QObject::tr("Export a file")
+               : link(Step::handover) == LinkState::worn ? QObject::tr("Export again")
+                                                         : QString();
     }
     return {};
 }

@@ -20,27 +20,29 @@ void Tasks::run(const QString& title, Work work, Failed on_failure) {
     else emit changed();
     // What somebody waits for goes before what nobody does.
     const int priority = title.isEmpty() ? 0 : 1;
-    pool_.start([this, task, work = std::move(work), on_failure = std::move(on_failure)] {
-        // The window goes first: work, and the threads that it starts, run at a lower priority (Linux: a thread's own).
-        setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10);
-        Then then;
-        const auto fail = [&](const Error& error) {
-            then = [this, error, on_failure] {
-                if (error.kind() == ErrorKind::cancelled) return;
-                if (on_failure) on_failure(error);
-                else emit failed(QString::fromUtf8(error.what()));
+    pool_.start(
+        [this, task, work = std::move(work), on_failure = std::move(on_failure)] {
+            // The window goes first: work, and the threads that it starts, run at a lower priority (Linux: a thread's
+            // own).
+            setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10);
+            Then then;
+            const auto fail = [&](const Error& error) {
+                then = [this, error, on_failure] {
+                    if (error.kind() == ErrorKind::cancelled) return;
+                    if (on_failure) on_failure(error);
+                    else emit failed(QString::fromUtf8(error.what()));
+                };
             };
-        };
-        try {
-            throw_if_stopped(task->stop.get_token());
-            then = work(task->stop.get_token(), [share = task->share](double v) { share->store(v); });
-        } catch (const Error& error) {
-            fail(error);
-        } catch (const std::exception& error) {
-            fail(Error(ErrorKind::internal, error.what()));
-        }
-        QMetaObject::invokeMethod(this, [this, task, then] { finish(task, then); }, Qt::QueuedConnection);
-    }, priority);
+            try {
+                throw_if_stopped(task->stop.get_token());
+                then = work(task->stop.get_token(), [share = task->share](double v) { share->store(v); });
+            } catch (const Error& error) { fail(error); } catch (const std::exception& error) {
+                fail(Error(ErrorKind::internal, error.what()));
+            }
+            QMetaObject::invokeMethod(
+                this, [this, task, then] { finish(task, then); }, Qt::QueuedConnection);
+        },
+        priority);
 }
 
 void Tasks::finish(const std::shared_ptr<Active>& task, const Then& then) {

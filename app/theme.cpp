@@ -16,9 +16,15 @@ QColor grey(int v) { return {v, v, v}; }
 
 Theme theme_of(Theme::Kind kind) {
     switch (kind) {
-    case Theme::Kind::light: return {kind, grey(0xe4), grey(0xf1), grey(0xff), grey(0xb4), grey(0x1a), grey(0x50), grey(0x26), grey(0xff), grey(0xb6)};
-    case Theme::Kind::mid: return {kind, grey(0x5e), grey(0x55), grey(0x4a), grey(0x85), grey(0xff), grey(0xe4), grey(0xf4), grey(0x20), grey(0x70)};
-    case Theme::Kind::dark: return {kind, grey(0x1f), grey(0x29), grey(0x35), grey(0x52), grey(0xec), grey(0xb8), grey(0xec), grey(0x1a), grey(0x3a)};
+    case Theme::Kind::light:
+        return {kind,       grey(0xe4), grey(0xf1), grey(0xff), grey(0xb4),
+                grey(0x1a), grey(0x50), grey(0x26), grey(0xff), grey(0xb6)};
+    case Theme::Kind::mid:
+        return {kind,       grey(0x5e), grey(0x55), grey(0x4a), grey(0x85),
+                grey(0xff), grey(0xe4), grey(0xf4), grey(0x20), grey(0x70)};
+    case Theme::Kind::dark:
+        return {kind,       grey(0x1f), grey(0x29), grey(0x35), grey(0x52),
+                grey(0xec), grey(0xb8), grey(0xec), grey(0x1a), grey(0x3a)};
     }
     return {};
 }
@@ -79,7 +85,9 @@ QWidget#noticeStrip { background: @strong; }
 QWidget#noticeStrip QLabel { color: @on_strong; }
 QWidget#taskStrip { background: @panel; border-top: 1px solid @line; }
 )";
-    const std::pair<const char*, QColor> names[] = {{"@window", t.window}, {"@panel", t.panel}, {"@raised", t.raised}, {"@line", t.line}, {"@text", t.text}, {"@dim", t.dim}, {"@on_strong", t.on_strong}, {"@strong", t.strong}};
+    const std::pair<const char*, QColor> names[] = {
+        {"@window", t.window}, {"@panel", t.panel}, {"@raised", t.raised},       {"@line", t.line},
+        {"@text", t.text},     {"@dim", t.dim},     {"@on_strong", t.on_strong}, {"@strong", t.strong}};
     for (const auto& [name, colour] : names) s.replace(QLatin1String(name), colour.name());
     return s;
 }
@@ -95,7 +103,8 @@ void Theme::use(Kind kind) {
     p.setColor(QPalette::Base, current.panel);
     p.setColor(QPalette::AlternateBase, current.raised);
     p.setColor(QPalette::Button, current.raised);
-    for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText}) p.setColor(role, current.text);
+    for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
+        p.setColor(role, current.text);
     p.setColor(QPalette::PlaceholderText, current.dim);
     p.setColor(QPalette::Highlight, current.strong);
     p.setColor(QPalette::HighlightedText, current.on_strong);
@@ -105,7 +114,8 @@ void Theme::use(Kind kind) {
 }
 
 void start_theme() {
-    for (const char* face : {"Regular", "Semibold", "Black"}) QFontDatabase::addApplicationFont(QString(":/fonts/%1.ttf").arg(face));
+    for (const char* face : {"Regular", "Semibold", "Black"})
+        QFontDatabase::addApplicationFont(QString(":/fonts/%1.ttf").arg(face));
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     QFont font("Lato");
     font.setPointSizeF(10);

@@ -9,7 +9,8 @@ namespace refero::app {
 namespace {
 QString file_of(const std::string& key) {
     const QString name = QString::fromStdString(key);
-    return QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation) + "/refero/thumbnails/" + name.left(2) + "/" + name + ".jpg";
+    return QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation) + "/refero/thumbnails/" +
+           name.left(2) + "/" + name + ".jpg";
 }
 } // namespace
 

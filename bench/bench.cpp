@@ -30,7 +30,8 @@ const fs::path& frame_24mp() {
 }
 
 void file_to_reading(benchmark::State& state) {
-    for (auto _ : state) benchmark::DoNotOptimize(job::take_shot(frame_24mp(), {.chart = "grid24"}).reading.patches.size());
+    for (auto _ : state)
+        benchmark::DoNotOptimize(job::take_shot(frame_24mp(), {.chart = "grid24"}).reading.patches.size());
 }
 
 /// The peer: LibRaw alone opens, unpacks and makes its half-size image.
@@ -42,7 +43,8 @@ void libraw_half_size(benchmark::State& state) {
         raw.imgdata.params.output_bps = 16;
         raw.imgdata.params.no_auto_bright = 1;
         raw.imgdata.params.gamm[0] = raw.imgdata.params.gamm[1] = 1;
-        if (raw.open_file(frame_24mp().c_str()) || raw.unpack() || raw.dcraw_process()) state.SkipWithError("LibRaw failed");
+        if (raw.open_file(frame_24mp().c_str()) || raw.unpack() || raw.dcraw_process())
+            state.SkipWithError("LibRaw failed");
         int problem = 0;
         libraw_processed_image_t* image = raw.dcraw_make_mem_image(&problem);
         benchmark::DoNotOptimize(image);
@@ -63,12 +65,14 @@ void fit_simple_candidates(benchmark::State& state) {
     for (auto _ : state)
         for (const fit::Model model : {fit::Model::diagonal, fit::Model::matrix, fit::Model::root_polynomial_2}) {
             fit::Settings settings;
-            settings.model = model, settings.alone = true;
+            settings.model = model;
+            settings.alone = true;
             benchmark::DoNotOptimize(fit::build(shot.reading, reference, &shot.definition, settings).fit.mean);
         }
 }
 
-/// What a slider waits for: the scaled frame corrected anew, as display codes, and a waveform, a parade and a vectorscope of it.
+/// What a slider waits for: the scaled frame corrected anew, as display codes, and a waveform, a parade and a
+/// vectorscope of it.
 void change_to_scopes(benchmark::State& state) {
     const auto shot = job::take_shot(frame_24mp(), {.chart = "grid24"});
     auto correction = job::correct({shot}, chart::reference_of(shot.definition), {});
@@ -80,7 +84,8 @@ void change_to_scopes(benchmark::State& state) {
         const scope::Codes all{picture.width, picture.height, codes};
         benchmark::DoNotOptimize(scope::vectorscope(all, {}, scope::Standard::bt709).count.data());
         benchmark::DoNotOptimize(scope::histogram(all, {}, scope::Standard::bt709)[0][0]);
-        for (const auto signal : {scope::Signal::red, scope::Signal::green, scope::Signal::blue, scope::Signal::luma}) benchmark::DoNotOptimize(scope::waveform(all, {}, signal, scope::Standard::bt709).count.data());
+        for (const auto signal : {scope::Signal::red, scope::Signal::green, scope::Signal::blue, scope::Signal::luma})
+            benchmark::DoNotOptimize(scope::waveform(all, {}, signal, scope::Standard::bt709).count.data());
     }
 }
 
@@ -125,10 +130,18 @@ int main(int argc, char** argv) {
     benchmark::RunSpecifiedBenchmarks(&keeper);
     const auto& ms = keeper.milliseconds;
     if (ms.contains("file_to_reading") && ms.contains("libraw_half_size"))
-        std::printf("24 MP DNG from file to reading: %.2f times LibRaw's half-size image alone (aim: at most 2)\n", ms.at("file_to_reading") / ms.at("libraw_half_size"));
-    if (ms.contains("fit_all_candidates")) std::printf("Fit of all candidates with cross-validation: %.0f ms (aim: at most 2000)\n", ms.at("fit_all_candidates"));
-    if (ms.contains("fit_simple_candidates")) std::printf("Fit of the simple candidates with leave-one-out: %.0f ms (aim: at most 150)\n", ms.at("fit_simple_candidates"));
-    if (ms.contains("change_to_scopes")) std::printf("From a change of the finish to the picture and its scopes, 24 MP frame scaled to 900 pixels: %.1f ms (aim: at most 40)\n", ms.at("change_to_scopes"));
+        std::printf("24 MP DNG from file to reading: %.2f times LibRaw's half-size image alone (aim: at most 2)\n",
+                    ms.at("file_to_reading") / ms.at("libraw_half_size"));
+    if (ms.contains("fit_all_candidates"))
+        std::printf("Fit of all candidates with cross-validation: %.0f ms (aim: at most 2000)\n",
+                    ms.at("fit_all_candidates"));
+    if (ms.contains("fit_simple_candidates"))
+        std::printf("Fit of the simple candidates with leave-one-out: %.0f ms (aim: at most 150)\n",
+                    ms.at("fit_simple_candidates"));
+    if (ms.contains("change_to_scopes"))
+        std::printf("From a change of the finish to the picture and its scopes, 24 MP frame scaled to 900 pixels: %.1f "
+                    "ms (aim: at most 40)\n",
+                    ms.at("change_to_scopes"));
     std::error_code ec;
     fs::remove_all(frame_24mp().parent_path(), ec);
 }

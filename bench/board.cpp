@@ -22,16 +22,20 @@ namespace {
 /// One real reading and correction stand in all setups.
 void fill(const fs::path& file, int frames) {
     const fs::path folder = file.parent_path();
-    simulate::write(simulate::render(simulate::load_scene(shipped("demo/chart.json"), R"({"size":[900,600]})")), folder / "chart.dng");
+    simulate::write(simulate::render(simulate::load_scene(shipped("demo/chart.json"), R"({"size":[900,600]})")),
+                    folder / "chart.dng");
     auto shot = job::take_shot(folder / "chart.dng", {.chart = "grid24"});
     shot.sha256 = sha256_of(folder / "chart.dng");
-    const std::string reading = job::to_json(shot), correction = fit::to_json(job::correct({shot}, chart::reference_of(shot.definition), {}));
+    const std::string reading = job::to_json(shot),
+                      correction = fit::to_json(job::correct({shot}, chart::reference_of(shot.definition), {}));
     job::JobFile job(file, job::JobFile::Open::create);
     job.change("bench", [&](job::Edit& e) {
         const auto mode = e.add(plan::Mode{.name = "raw"});
         std::vector<plan::Id> cameras, lights, setups;
-        for (int c = 0; c < 6; ++c) cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
-        for (int l = 0; l < 10; ++l) lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
+        for (int c = 0; c < 6; ++c)
+            cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
+        for (int l = 0; l < 10; ++l)
+            lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
         for (const auto c : cameras)
             for (const auto l : lights) setups.push_back(e.add(plan::Setup{.camera = c, .mode = mode, .light = l}));
         for (int i = 0; i < frames; ++i) {
@@ -39,14 +43,31 @@ void fill(const fs::path& file, int frames) {
             const auto setup = setups[static_cast<std::size_t>(i) % setups.size()];
             const fs::path path = folder / formatted("F_%05d.dng", i);
             std::ofstream(path) << "x";
-            plan::Frame f{.path = path.string(), .size = 1, .sha256 = chart ? shot.sha256 : formatted("%064d", i), .kind = chart ? plan::FrameKind::chart : plan::FrameKind::ordinary,
-                          .camera = cameras[static_cast<std::size_t>(i / 10) % 6], .mode = mode, .setup = setup, .reason = "the last chart shot before it, at 09:00", .model = "Camera", .lens_name = "Lens 50 mm",
-                          .taken = plan::time_of(1.78e9 + 7 * i), .exposure_s = 0.01, .f_number = 8, .iso = 100, .focal_mm = 50};
+            plan::Frame f{.path = path.string(),
+                          .size = 1,
+                          .sha256 = chart ? shot.sha256 : formatted("%064d", i),
+                          .kind = chart ? plan::FrameKind::chart : plan::FrameKind::ordinary,
+                          .camera = cameras[static_cast<std::size_t>(i / 10) % 6],
+                          .mode = mode,
+                          .setup = setup,
+                          .reason = "the last chart shot before it, at 09:00",
+                          .model = "Camera",
+                          .lens_name = "Lens 50 mm",
+                          .taken = plan::time_of(1.78e9 + 7 * i),
+                          .exposure_s = 0.01,
+                          .f_number = 8,
+                          .iso = 100,
+                          .focal_mm = 50};
             const auto frame = e.add(f);
             if (!chart) continue;
             const auto s = e.add(plan::ChartShot{.setup = setup, .frame = frame});
             e.add(plan::Reading{.chart_shot = s, .made_from = "|", .content = reading});
-            const auto c = e.add(plan::Correction{.setup = setup, .chart_shot = s, .settings = "||colorimetric|||", .iso = 100, .shot_taken = f.taken, .content = correction});
+            const auto c = e.add(plan::Correction{.setup = setup,
+                                                  .chart_shot = s,
+                                                  .settings = "||colorimetric|||",
+                                                  .iso = 100,
+                                                  .shot_taken = f.taken,
+                                                  .content = correction});
             e.add(plan::Proof{.correction = c, .mean = 0.4});
         }
     });
@@ -63,7 +84,8 @@ double plain_sqlite_ms(const fs::path& file) {
         sqlite3_stmt* s = nullptr;
         sqlite3_prepare_v2(db, ("SELECT * FROM " + table).c_str(), -1, &s, nullptr);
         while (sqlite3_step(s) == SQLITE_ROW)
-            for (int i = 0; i < sqlite3_column_count(s); ++i) bytes += static_cast<std::size_t>(sqlite3_column_bytes(s, i));
+            for (int i = 0; i < sqlite3_column_count(s); ++i)
+                bytes += static_cast<std::size_t>(sqlite3_column_bytes(s, i));
         sqlite3_finalize(s);
     }
     sqlite3_close(db);
@@ -81,7 +103,8 @@ long memory_mb() {
 int main(int argc, char** argv) {
     if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
     QTemporaryDir home;
-    for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"}) qputenv(name, home.path().toUtf8() + "/" + name);
+    for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"})
+        qputenv(name, home.path().toUtf8() + "/" + name);
     QApplication application(argc, argv);
     const int frames = argc > 1 ? std::atoi(argv[1]) : 5000;
     app::start_theme();
@@ -102,7 +125,9 @@ int main(int argc, char** argv) {
     window.show_board();
     window.grab();
     const double board = static_cast<double>(clock.nsecsElapsed()) / 1e6;
-    std::printf("%d frames, %d setups: an empty window after %.0f ms; from there a painted board after %.0f ms (aim: under 1000)\n", frames, window.session().count(), empty, board);
+    std::printf("%d frames, %d setups: an empty window after %.0f ms; from there a painted board after %.0f ms (aim: "
+                "under 1000)\n",
+                frames, window.session().count(), empty, board);
     std::printf("plain SQLite reads the same rows in %.1f ms; the board takes %.1f times that\n", peer, board / peer);
 
     window.show_board(app::BoardPlace::frames);
@@ -110,17 +135,22 @@ int main(int argc, char** argv) {
     auto* table = window.board_place()->frames_view()->table();
     double longest = 0, sum = 0;
     int steps = 0;
-    for (int v = 0; v <= table->verticalScrollBar()->maximum(); v += std::max(1, table->verticalScrollBar()->maximum() / 300), ++steps) {
+    for (int v = 0; v <= table->verticalScrollBar()->maximum();
+         v += std::max(1, table->verticalScrollBar()->maximum() / 300), ++steps) {
         clock.restart();
         table->verticalScrollBar()->setValue(v);
         table->viewport()->repaint();
         QCoreApplication::processEvents();
         const double ms = static_cast<double>(clock.nsecsElapsed()) / 1e6;
-        longest = std::max(longest, ms), sum += ms;
+        longest = std::max(longest, ms);
+        sum += ms;
     }
-    std::printf("scrolling through all frames: %.1f ms a step, longest %.1f ms (60 steps a second are 16.7 ms)\n", sum / steps, longest);
+    std::printf("scrolling through all frames: %.1f ms a step, longest %.1f ms (60 steps a second are 16.7 ms)\n",
+                sum / steps, longest);
     clock.restart();
-    job::JobFile(file.parent_path() / "other.refero", job::JobFile::Open::create).change("one", [&](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
+    job::JobFile(file.parent_path() / "other.refero", job::JobFile::Open::create).change("one", [&](job::Edit& e) {
+        e.add(plan::Note{.text = "n"});
+    });
     std::printf("a new file and one change in it: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     clock.restart();
     window.session().change("one more", [&](job::Edit& e) { e.add(plan::Note{.text = "n"}); });

@@ -1,5 +1,6 @@
 // The finder measured: on simulated frames, on finished versions of them, on photographs with and without charts set
-// into them, and beside OpenCV's own chart module. What is made is kept in FOLDER, so that another run measures the same.
+// into them, and beside OpenCV's own chart module. What is made is kept in FOLDER, so that another run measures the
+// same.
 #include <chrono>
 #include <cmath>
 #include <cstdio>
@@ -23,7 +24,9 @@ namespace {
 
 double smallest_px = 6; ///< charts of smaller patches may be found but need not be
 
-double milliseconds_since(std::chrono::steady_clock::time_point start) { return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count(); }
+double milliseconds_since(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+}
 
 /// Mean distance of the corners over the pitch of the patches.
 double error_pitch(const Corners& truth, const Corners& found, const chart::Definition& d) {
@@ -53,26 +56,34 @@ void by_bins(std::vector<Outcome> outcomes, const char* title) {
     if (outcomes.empty()) return;
     std::printf("\n| %s | recall in six bins of equal numbers, each from the value named |\n|---|---|\n", title);
     for (const auto& [name, unused] : std::map(outcomes[0].factor)) {
-        std::sort(outcomes.begin(), outcomes.end(), [&](const Outcome& a, const Outcome& b) { return a.factor.at(name) < b.factor.at(name); });
+        std::sort(outcomes.begin(), outcomes.end(),
+                  [&](const Outcome& a, const Outcome& b) { return a.factor.at(name) < b.factor.at(name); });
         std::string line;
         constexpr std::size_t bins = 6;
         for (std::size_t b = 0; b < bins; ++b) {
             const std::size_t from = b * outcomes.size() / bins, to = (b + 1) * outcomes.size() / bins;
             int in = 0;
             for (std::size_t i = from; i < to; ++i) in += outcomes[i].found;
-            if (to > from) line += formatted("%s%.3g: %.0f %%", b ? ", " : "", outcomes[from].factor.at(name), 100.0 * in / static_cast<double>(to - from));
+            if (to > from)
+                line += formatted("%s%.3g: %.0f %%", b ? ", " : "", outcomes[from].factor.at(name),
+                                  100.0 * in / static_cast<double>(to - from));
         }
         std::printf("| %s | %s |\n", name.c_str(), line.c_str());
     }
     std::map<std::string, std::pair<int, int>> by_chart;
-    for (const Outcome& o : outcomes) by_chart[o.chart].first += o.found, ++by_chart[o.chart].second;
+    for (const Outcome& o : outcomes) {
+        by_chart[o.chart].first += o.found;
+        ++by_chart[o.chart].second;
+    }
     std::string line;
-    for (const auto& [chart, n] : by_chart) line += formatted("%s%s %d of %d", line.empty() ? "" : ", ", chart.c_str(), n.first, n.second);
+    for (const auto& [chart, n] : by_chart)
+        line += formatted("%s%s %d of %d", line.empty() ? "" : ", ", chart.c_str(), n.first, n.second);
     std::printf("| chart | %s |\n", line.c_str());
 }
 
 /// Finds the charts in every case; prints what was missed and found falsely to standard error, and a summary.
-void measure(const char* title, const std::vector<Case>& cases, const std::vector<chart::Definition>& definitions, const std::string& only = "") {
+void measure(const char* title, const std::vector<Case>& cases, const std::vector<chart::Definition>& definitions,
+             const std::string& only = "") {
     std::vector<double> errors, milliseconds;
     std::vector<Outcome> outcomes;
     std::vector<std::pair<double, bool>> confidence; // and whether it was right
@@ -83,7 +94,9 @@ void measure(const char* title, const std::vector<Case>& cases, const std::vecto
         const auto start = std::chrono::steady_clock::now();
         const auto found = find::locate(image, definitions);
         milliseconds.push_back(milliseconds_since(start));
-        if (milliseconds.back() > 400) std::fprintf(stderr, "slow %s: %.0f ms, %.1f megapixels\n", c.file.filename().c_str(), milliseconds.back(), image.width * image.height / 1e6);
+        if (milliseconds.back() > 400)
+            std::fprintf(stderr, "slow %s: %.0f ms, %.1f megapixels\n", c.file.filename().c_str(), milliseconds.back(),
+                         image.width * image.height / 1e6);
         std::vector<bool> right(found.size());
         for (std::size_t t = 0; t < c.truth.size(); ++t) {
             const Truth& truth = c.truth[t];
@@ -91,8 +104,12 @@ void measure(const char* title, const std::vector<Case>& cases, const std::vecto
             double nearest = INFINITY;
             std::string as;
             for (std::size_t i = 0; i < found.size(); ++i) {
-                const double e = error_pitch(truth.corners, found[i].corners, definition_of(definitions, found[i].chart));
-                if (e < nearest) nearest = e, as = found[i].chart;
+                const double e =
+                    error_pitch(truth.corners, found[i].corners, definition_of(definitions, found[i].chart));
+                if (e < nearest) {
+                    nearest = e;
+                    as = found[i].chart;
+                }
                 if (found[i].chart != truth.chart || found[i].mirrored != truth.mirrored || e > 0.3) continue;
                 right[i] = hit = true;
                 errors.push_back(e);
@@ -100,30 +117,46 @@ void measure(const char* title, const std::vector<Case>& cases, const std::vecto
             const auto px = c.factor.find("pixels a patch");
             if (t == 0 && px != c.factor.end() && px->second < smallest_px) continue;
             if (t == 0) outcomes.push_back({c.factor, truth.chart, hit});
-            else ++others, others_found += hit;
+            else {
+                ++others;
+                others_found += hit;
+            }
             if (hit) continue;
             std::string told;
-            if (t == 0) for (const auto& [name, value] : c.factor) told += formatted("%s %.3g, ", name.c_str(), value);
-            std::fprintf(stderr, "missed %s[%zu] %s (nearest %s %.2f): %s\n", c.file.filename().c_str(), t, truth.chart.c_str(), as.c_str(), nearest, told.c_str());
+            if (t == 0)
+                for (const auto& [name, value] : c.factor) told += formatted("%s %.3g, ", name.c_str(), value);
+            std::fprintf(stderr, "missed %s[%zu] %s (nearest %s %.2f): %s\n", c.file.filename().c_str(), t,
+                         truth.chart.c_str(), as.c_str(), nearest, told.c_str());
         }
         for (std::size_t i = 0; i < found.size(); ++i) {
             confidence.emplace_back(found[i].confidence, right[i]);
             if (right[i]) continue;
             ++false_finds;
-            std::fprintf(stderr, "FALSE %s: %s%s confidence %.2f at %.0f,%.0f fraction %.4f\n", c.file.filename().c_str(), found[i].chart.c_str(), found[i].mirrored ? " mirrored" : "", found[i].confidence, found[i].corners[0].x(), found[i].corners[0].y(), found[i].frame_fraction);
+            std::fprintf(stderr, "FALSE %s: %s%s confidence %.2f at %.0f,%.0f fraction %.4f\n",
+                         c.file.filename().c_str(), found[i].chart.c_str(), found[i].mirrored ? " mirrored" : "",
+                         found[i].confidence, found[i].corners[0].x(), found[i].corners[0].y(),
+                         found[i].frame_fraction);
         }
     }
     int hits = 0;
     for (const Outcome& o : outcomes) hits += o.found;
-    std::printf("\n### %s\n%zu pictures, %zu without a chart. Found: %d of %zu first charts (%.1f %%), %d of %d others in the same pictures; false finds: %d.\n", title, milliseconds.size(), milliseconds.size() - outcomes.size(), hits, outcomes.size(), 100.0 * hits / std::max<std::size_t>(1, outcomes.size()), others_found, others, false_finds);
-    std::printf("Corners: median %.4f pitch off, 95 %% below %.4f. Time: %.0f ms median, %.0f ms worst.\n", at_share(errors, 0.5), at_share(errors, 0.95), at_share(milliseconds, 0.5), at_share(milliseconds, 1));
+    std::printf("\n### %s\n%zu pictures, %zu without a chart. Found: %d of %zu first charts (%.1f %%), %d of %d others "
+                "in the same pictures; false finds: %d.\n",
+                title, milliseconds.size(), milliseconds.size() - outcomes.size(), hits, outcomes.size(),
+                100.0 * hits / std::max<std::size_t>(1, outcomes.size()), others_found, others, false_finds);
+    std::printf("Corners: median %.4f pitch off, 95 %% below %.4f. Time: %.0f ms median, %.0f ms worst.\n",
+                at_share(errors, 0.5), at_share(errors, 0.95), at_share(milliseconds, 0.5), at_share(milliseconds, 1));
     std::sort(confidence.begin(), confidence.end());
     std::string line;
     for (std::size_t b = 0; b < 4 && confidence.size() >= 8; ++b) {
         const std::size_t from = b * confidence.size() / 4, to = (b + 1) * confidence.size() / 4;
         double said = 0, was = 0;
-        for (std::size_t i = from; i < to; ++i) said += confidence[i].first, was += confidence[i].second;
-        line += formatted("%s%.1f %% said, %.1f %% right", b ? "; " : "", 100 * said / static_cast<double>(to - from), 100 * was / static_cast<double>(to - from));
+        for (std::size_t i = from; i < to; ++i) {
+            said += confidence[i].first;
+            was += confidence[i].second;
+        }
+        line += formatted("%s%.1f %% said, %.1f %% right", b ? "; " : "", 100 * said / static_cast<double>(to - from),
+                          100 * was / static_cast<double>(to - from));
     }
     if (!line.empty()) std::printf("Confidence by quarters: %s.\n", line.c_str());
     by_bins(outcomes, "factor");
@@ -161,7 +194,9 @@ void beside_peer(const char* title, const std::vector<Case>& cases, const std::v
         const auto found = find::locate(image, definitions);
         our_ms.push_back(milliseconds_since(start));
         const chart::Definition& definition = definition_of(definitions, "grid24");
-        ours += std::any_of(found.begin(), found.end(), [&](const auto& p) { return p.chart == "grid24" && error_pitch(c.truth[0].corners, p.corners, definition) < 0.3; });
+        ours += std::any_of(found.begin(), found.end(), [&](const auto& p) {
+            return p.chart == "grid24" && error_pitch(c.truth[0].corners, p.corners, definition) < 0.3;
+        });
         start = std::chrono::steady_clock::now();
         find::locate(image, {definition});
         alone_ms.push_back(milliseconds_since(start));
@@ -176,10 +211,14 @@ void beside_peer(const char* title, const std::vector<Case>& cases, const std::v
     if (n == 0) return;
     const auto mean = [&](const std::vector<double>& all) { return std::accumulate(all.begin(), all.end(), 0.0) / n; };
     const double our_mean = mean(our_ms), alone_mean = mean(alone_ms), peer_mean = mean(peer_ms);
-    std::printf("\n### %s\n| %d frames of `grid24`, %.1f megapixels in the mean | Refero, all %zu charts tried | Refero, this chart only | OpenCV's chart module, this chart only |\n|---|---|---|---|\n", title, n, megapixels / n, definitions.size());
+    std::printf("\n### %s\n| %d frames of `grid24`, %.1f megapixels in the mean | Refero, all %zu charts tried | "
+                "Refero, this chart only | OpenCV's chart module, this chart only |\n|---|---|---|---|\n",
+                title, n, megapixels / n, definitions.size());
     std::printf("| found | %d (%.0f %%) | | %d (%.0f %%) |\n", ours, 100.0 * ours / n, peers, 100.0 * peers / n);
-    std::printf("| time, mean | %.0f ms | %.0f ms | %.0f ms: %.1f and %.1f times as long |\n", our_mean, alone_mean, peer_mean, peer_mean / our_mean, peer_mean / alone_mean);
-    std::printf("| time, worst | %.0f ms | %.0f ms | %.0f ms |\n", at_share(our_ms, 1), at_share(alone_ms, 1), at_share(peer_ms, 1));
+    std::printf("| time, mean | %.0f ms | %.0f ms | %.0f ms: %.1f and %.1f times as long |\n", our_mean, alone_mean,
+                peer_mean, peer_mean / our_mean, peer_mean / alone_mean);
+    std::printf("| time, worst | %.0f ms | %.0f ms | %.0f ms |\n", at_share(our_ms, 1), at_share(alone_ms, 1),
+                at_share(peer_ms, 1));
     std::fflush(stdout);
 }
 
@@ -190,11 +229,15 @@ std::vector<Case> simulated(const fs::path& folder, const Charts& charts, int wi
     for (int i = 0; i < with + without; ++i) {
         Draw d{std::mt19937_64(seed * 1000003 + static_cast<std::uint64_t>(i) * 977)};
         Drawn drawn = draw(d, charts, i < with, i % 2 == 0);
-        all.push_back({folder / formatted("%llu-%04d.%s", static_cast<unsigned long long>(seed), i, i % 2 ? "tif" : "dng"), {}, drawn.factor});
+        all.push_back(
+            {folder / formatted("%llu-%04d.%s", static_cast<unsigned long long>(seed), i, i % 2 ? "tif" : "dng"),
+             {},
+             drawn.factor});
         scenes.push_back(drawn.scene);
     }
     tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t i) {
-        if (!fs::exists(all[i].file)) simulate::write(simulate::render(simulate::parse_scene(scenes[i].dump(), all[i].file)), all[i].file);
+        if (!fs::exists(all[i].file))
+            simulate::write(simulate::render(simulate::parse_scene(scenes[i].dump(), all[i].file)), all[i].file);
         all[i].truth = truths(all[i].file);
     });
     return all;
@@ -207,8 +250,13 @@ std::vector<Case> large(const fs::path& folder, const Charts& charts, int frames
         Draw d{std::mt19937_64(seed * 7919 + static_cast<std::uint64_t>(i))};
         Case c{folder / formatted("large-%llu-%02d.tif", static_cast<unsigned long long>(seed), i), {}, {}};
         Json scene = draw(d, charts, false, false).scene;
-        scene["size"] = {6000, 4000}, scene["iso"] = 100;
-        scene["charts"] = Json::array({{{"id", "grid24"}, {"at", {d.uniform(0.35, 0.65), d.uniform(0.4, 0.6)}}, {"width", d.uniform(0.1, 0.5)}, {"rotation_deg", d.uniform(-30, 30)}, {"tilt_deg", d.uniform(0, 30)}}});
+        scene["size"] = {6000, 4000};
+        scene["iso"] = 100;
+        scene["charts"] = Json::array({{{"id", "grid24"},
+                                        {"at", {d.uniform(0.35, 0.65), d.uniform(0.4, 0.6)}},
+                                        {"width", d.uniform(0.1, 0.5)},
+                                        {"rotation_deg", d.uniform(-30, 30)},
+                                        {"tilt_deg", d.uniform(0, 30)}}});
         if (!fs::exists(c.file)) simulate::write(simulate::render(simulate::parse_scene(scene.dump(), c.file)), c.file);
         c.truth = truths(c.file);
         all.push_back(c);
@@ -243,8 +291,10 @@ int run(int argc, char** argv) {
 
     fs::create_directories(folder);
     Charts charts;
-    for (const char* id : {"grid24", "grid24-reversed", "panels48", "balance-page", "video"}) charts.emplace_back(id, chart::find_definition(id));
-    for (const fs::path& file : {user_grid(folder, "user-7x5", 7, 5, 16, 12, 0, 5), user_grid(folder, "user-12x10", 12, 10, 8, 8, 1, 6)})
+    for (const char* id : {"grid24", "grid24-reversed", "panels48", "balance-page", "video"})
+        charts.emplace_back(id, chart::find_definition(id));
+    for (const fs::path& file :
+         {user_grid(folder, "user-7x5", 7, 5, 16, 12, 0, 5), user_grid(folder, "user-12x10", 12, 10, 8, 8, 1, 6)})
         charts.emplace_back(file.string(), chart::load_definition(file));
     std::vector<chart::Definition> definitions;
     for (const auto& [id, definition] : charts) definitions.push_back(definition);
@@ -253,11 +303,14 @@ int run(int argc, char** argv) {
     if (!cases.empty()) measure("Simulated frames", cases, definitions, only);
     if (with_finished) {
         std::vector<Case> all(cases.size());
-        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t i) { all[i] = finished(cases[i], folder, seed + i); });
+        tbb::parallel_for(std::size_t{0}, all.size(),
+                          [&](std::size_t i) { all[i] = finished(cases[i], folder, seed + i); });
         measure("Finished pictures of the same", all, definitions, only);
     }
     if (with_peer) beside_peer("Beside OpenCV's chart module", cases, definitions);
-    if (large_frames > 0) beside_peer("Beside OpenCV's chart module, 24 megapixels", large(folder, charts, large_frames, seed), definitions);
+    if (large_frames > 0)
+        beside_peer("Beside OpenCV's chart module, 24 megapixels", large(folder, charts, large_frames, seed),
+                    definitions);
     if (!photographs.empty()) {
         std::vector<Case> alone, set;
         for (const fs::path& p : photographs_in(photographs)) {
@@ -281,7 +334,5 @@ int run(int argc, char** argv) {
 int main(int argc, char** argv) {
     try {
         return run(argc, argv);
-    } catch (const std::exception& problem) {
-        return std::fprintf(stderr, "%s\n", problem.what()), 1;
-    }
+    } catch (const std::exception& problem) { return std::fprintf(stderr, "%s\n", problem.what()), 1; }
 }

@@ -24,8 +24,11 @@ void write_jpeg(const cv::Mat& rgb, const fs::path& file, int quality) {
 cv::Mat codes_of(const apply::Picture& p) {
     const auto codes = apply::display_codes(p);
     cv::Mat rgb(p.height, p.width, CV_8UC3);
-    for (std::size_t i = 0; i < codes.size(); ++i)
-        rgb.data[3 * i] = static_cast<uchar>(codes[i] >> 16), rgb.data[3 * i + 1] = static_cast<uchar>(codes[i] >> 8), rgb.data[3 * i + 2] = static_cast<uchar>(codes[i]);
+    for (std::size_t i = 0; i < codes.size(); ++i) {
+        rgb.data[3 * i] = static_cast<uchar>(codes[i] >> 16);
+        rgb.data[3 * i + 1] = static_cast<uchar>(codes[i] >> 8);
+        rgb.data[3 * i + 2] = static_cast<uchar>(codes[i]);
+    }
     return rgb;
 }
 
@@ -36,7 +39,9 @@ chart::Corners scaled(chart::Corners q, double k) {
 
 } // namespace
 
-cv::Mat shown(const frame::Frame& frame) { return codes_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb")); }
+cv::Mat shown(const frame::Frame& frame) {
+    return codes_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb"));
+}
 
 Case finished(const Case& simulated, const fs::path& folder, std::uint64_t seed) {
     Case out = simulated;
@@ -44,21 +49,26 @@ Case finished(const Case& simulated, const fs::path& folder, std::uint64_t seed)
     frame::ReadOptions options;
     options.size = frame::Size::full;
     Draw d{std::mt19937_64(seed)};
-    const double lines = 720, exposed = d.uniform(0.6, 1.05), sharpen = d.uniform(0, 1.2), contrast = d.uniform(0, 1), drawn_saturation = d.uniform(0, 1);
+    const double lines = 720, exposed = d.uniform(0.6, 1.05), sharpen = d.uniform(0, 1.2), contrast = d.uniform(0, 1),
+                 drawn_saturation = d.uniform(0, 1);
     const bool titles = d.whole(0, 1), balanced = d.whole(0, 1);
     const double saturation = balanced ? drawn_saturation : 0; // a rendering expects a balanced picture
     const frame::Frame frame = frame::read(simulated.file, options);
     const double scale = std::min(1.0, lines / frame.height);
     for (Truth& t : out.truth) t.corners = scaled(t.corners, scale);
     if (out.factor.count("pixels a patch")) out.factor["pixels a patch"] *= scale;
-    out.factor["sharpened by"] = sharpen, out.factor["contrast"] = contrast, out.factor["saturation"] = saturation;
+    out.factor["sharpened by"] = sharpen;
+    out.factor["contrast"] = contrast;
+    out.factor["saturation"] = saturation;
     if (fs::exists(out.file)) return out;
 
     colour::Vec3 gains = apply::viewing_gains(frame);
     if (!balanced) gains = colour::Vec3::Ones();
     // Exposed so that the brightest things are about white.
     std::vector<double> largest;
-    for (std::size_t i = 0; i + 2 < frame.rgb.size(); i += 3 * 31) largest.push_back(std::max({gains[0] * frame.rgb[i], gains[1] * frame.rgb[i + 1], gains[2] * frame.rgb[i + 2]}));
+    for (std::size_t i = 0; i + 2 < frame.rgb.size(); i += 3 * 31)
+        largest.push_back(
+            std::max({gains[0] * frame.rgb[i], gains[1] * frame.rgb[i + 1], gains[2] * frame.rgb[i + 2]}));
     const auto high = largest.begin() + static_cast<std::ptrdiff_t>(0.997 * static_cast<double>(largest.size() - 1));
     std::nth_element(largest.begin(), high, largest.end());
     gains *= exposed / std::max(1e-4, *high);
@@ -80,9 +90,12 @@ Case finished(const Case& simulated, const fs::path& folder, std::uint64_t seed)
     cv::GaussianBlur(rgb, soft, {}, 1.2);
     cv::addWeighted(rgb, 1 + sharpen, soft, -sharpen, 0, rgb);
     if (titles) {
-        cv::putText(rgb, "THE SEAWEED ROOM", {rgb.cols / 20, rgb.rows / 10}, cv::FONT_HERSHEY_SIMPLEX, rgb.rows / 700.0, {255, 255, 255}, 2, cv::LINE_AA);
-        cv::putText(rgb, "00:03:21:07  TAKE 4", {rgb.cols / 3, rgb.rows - rgb.rows / 30}, cv::FONT_HERSHEY_SIMPLEX, rgb.rows / 900.0, {250, 240, 80}, 1, cv::LINE_AA);
-        cv::rectangle(rgb, {rgb.cols - rgb.cols / 8, rgb.rows / 30}, {rgb.cols - rgb.cols / 30, rgb.rows / 12}, {200, 20, 30}, cv::FILLED);
+        cv::putText(rgb, "THE SEAWEED ROOM", {rgb.cols / 20, rgb.rows / 10}, cv::FONT_HERSHEY_SIMPLEX, rgb.rows / 700.0,
+                    {255, 255, 255}, 2, cv::LINE_AA);
+        cv::putText(rgb, "00:03:21:07  TAKE 4", {rgb.cols / 3, rgb.rows - rgb.rows / 30}, cv::FONT_HERSHEY_SIMPLEX,
+                    rgb.rows / 900.0, {250, 240, 80}, 1, cv::LINE_AA);
+        cv::rectangle(rgb, {rgb.cols - rgb.cols / 8, rgb.rows / 30}, {rgb.cols - rgb.cols / 30, rgb.rows / 12},
+                      {200, 20, 30}, cv::FILLED);
     }
     write_jpeg(rgb, out.file, 60);
     return out;
@@ -93,45 +106,67 @@ Case composed(const fs::path& photograph, const Charts& charts, const fs::path& 
     const auto& [id, definition] = charts[d.random() % charts.size()];
     Case out{folder / (photograph.stem().string() + "-" + std::to_string(seed) + ".jpg"), {}, {}};
     // The chart as a flat picture, its card around it.
-    Json scene{{"refero_scene", 1}, {"size", {1500, 1000}}, {"camera", d.pick({"stills-a", "stills-b"})}, {"light", d.pick({"window", "led", "flash", "tungsten"})}, {"white", 0.8}};
+    Json scene{{"refero_scene", 1},
+               {"size", {1500, 1000}},
+               {"camera", d.pick({"stills-a", "stills-b"})},
+               {"light", d.pick({"window", "led", "flash", "tungsten"})},
+               {"white", 0.8}};
     const double fit = std::min(1300 / definition.width_mm, 800 / definition.height_mm);
-    scene["charts"] = Json::array({{{"id", id}, {"at", {0.5, 0.5}}, {"width", definition.width_mm * fit / 1500}, {"rotation_deg", 0}, {"tilt_deg", 0}}});
+    scene["charts"] = Json::array({{{"id", id},
+                                    {"at", {0.5, 0.5}},
+                                    {"width", definition.width_mm * fit / 1500},
+                                    {"rotation_deg", 0},
+                                    {"tilt_deg", 0}}});
     const auto flat = simulate::render(simulate::parse_scene(scene.dump(), "bench"));
     frame::Frame frame;
-    frame.width = frame.full_width = 1500, frame.height = frame.full_height = 1000;
+    frame.width = frame.full_width = 1500;
+    frame.height = frame.full_height = 1000;
     frame.rgb = flat.rgb;
     cv::Mat card = codes_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb"));
 
     const frame::Frame photo = frame::read(photograph);
     cv::Mat rgb = codes_of({photo.width, photo.height, photo.rgb, "srgb"});
-    if (const double most = 2400.0 / std::max(rgb.cols, rgb.rows); most < 1) cv::resize(rgb, rgb, {}, most, most, cv::INTER_AREA);
+    if (const double most = 2400.0 / std::max(rgb.cols, rgb.rows); most < 1)
+        cv::resize(rgb, rgb, {}, most, most, cv::INTER_AREA);
 
     // A turned and tilted plane, seen by a pinhole camera.
-    const double side = std::min(rgb.cols, rgb.rows), share = std::exp(d.uniform(std::log(0.15), std::log(0.8))), width = share * side / std::hypot(definition.width_mm, definition.height_mm) * definition.width_mm;
-    const double turn = d.uniform(0, 2 * M_PI), tilt = d.uniform(0, 45) * M_PI / 180, axis = d.uniform(0, M_PI), far = 1.4 * side;
-    const double reach = share * side / 2, cx = d.uniform(reach, rgb.cols - reach), cy = d.uniform(reach, rgb.rows - reach), mm = width / definition.width_mm;
+    const double side = std::min(rgb.cols, rgb.rows), share = std::exp(d.uniform(std::log(0.15), std::log(0.8))),
+                 width = share * side / std::hypot(definition.width_mm, definition.height_mm) * definition.width_mm;
+    const double turn = d.uniform(0, 2 * M_PI), tilt = d.uniform(0, 45) * M_PI / 180, axis = d.uniform(0, M_PI),
+                 far = 1.4 * side;
+    const double reach = share * side / 2, cx = d.uniform(reach, rgb.cols - reach),
+                 cy = d.uniform(reach, rgb.rows - reach), mm = width / definition.width_mm;
     const auto placed = [&](double x_mm, double y_mm) {
         const double x = (x_mm - definition.width_mm / 2) * mm, y = (y_mm - definition.height_mm / 2) * mm;
         const double u = x * std::cos(turn) - y * std::sin(turn), v = x * std::sin(turn) + y * std::cos(turn);
         const double along = u * std::cos(axis) + v * std::sin(axis), over = -u * std::sin(axis) + v * std::cos(axis);
         const double flat_over = over * std::cos(tilt), depth = far + over * std::sin(tilt);
-        return chart::Point(cx + (along * std::cos(axis) - flat_over * std::sin(axis)) * far / depth, cy + (along * std::sin(axis) + flat_over * std::cos(axis)) * far / depth);
+        return chart::Point(cx + (along * std::cos(axis) - flat_over * std::sin(axis)) * far / depth,
+                            cy + (along * std::sin(axis) + flat_over * std::cos(axis)) * far / depth);
     };
-    Truth t{definition.id, {placed(0, 0), placed(definition.width_mm, 0), placed(definition.width_mm, definition.height_mm), placed(0, definition.height_mm)}, false};
+    Truth t{definition.id,
+            {placed(0, 0), placed(definition.width_mm, 0), placed(definition.width_mm, definition.height_mm),
+             placed(0, definition.height_mm)},
+            false};
     out.truth.push_back(t);
     double smaller_mm = 1e9;
     for (const auto& p : definition.patches) smaller_mm = std::min({smaller_mm, p.w_mm, p.h_mm});
-    out.factor = {{"pixels a patch", smaller_mm * mm}, {"share of the shorter side", share}, {"tilt", tilt * 180 / M_PI}, {"light", d.uniform(0.35, 1)}};
+    out.factor = {{"pixels a patch", smaller_mm * mm},
+                  {"share of the shorter side", share},
+                  {"tilt", tilt * 180 / M_PI},
+                  {"light", d.uniform(0.35, 1)}};
     if (fs::exists(out.file)) return out;
     std::array<cv::Point2f, 4> from, to;
     constexpr double margin_mm = 8;
     const auto& flat_corners = flat.charts[0].corners;
     const auto flat_map = chart::pixels_from_mm(definition, flat_corners);
-    const double xs[] = {-margin_mm, definition.width_mm + margin_mm, definition.width_mm + margin_mm, -margin_mm}, ys[] = {-margin_mm, -margin_mm, definition.height_mm + margin_mm, definition.height_mm + margin_mm};
+    const double xs[] = {-margin_mm, definition.width_mm + margin_mm, definition.width_mm + margin_mm, -margin_mm},
+                 ys[] = {-margin_mm, -margin_mm, definition.height_mm + margin_mm, definition.height_mm + margin_mm};
     for (std::size_t i = 0; i < 4; ++i) {
         const auto a = flat_map({xs[i], ys[i]}), b = placed(xs[i], ys[i]);
         // cv counts from the middle of the first pixel.
-        from[i] = {static_cast<float>(a.x() - 0.5), static_cast<float>(a.y() - 0.5)}, to[i] = {static_cast<float>(b.x() - 0.5), static_cast<float>(b.y() - 0.5)};
+        from[i] = {static_cast<float>(a.x() - 0.5), static_cast<float>(a.y() - 0.5)};
+        to[i] = {static_cast<float>(b.x() - 0.5), static_cast<float>(b.y() - 0.5)};
     }
     cv::Mat soft = card, warped, mask(card.size(), CV_8UC1, cv::Scalar(0));
     if (const double shrink = mm / fit; shrink < 1) cv::GaussianBlur(card, soft, {}, 0.5 / shrink);

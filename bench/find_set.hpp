@@ -22,7 +22,10 @@ struct Draw {
     std::mt19937_64 random;
     double uniform(double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); }
     int whole(int a, int b) { return std::uniform_int_distribution<int>(a, b)(random); }
-    template <class T> T pick(std::initializer_list<T> all) { return *(all.begin() + static_cast<std::ptrdiff_t>(random() % all.size())); }
+    template<class T>
+    T pick(std::initializer_list<T> all) {
+        return *(all.begin() + static_cast<std::ptrdiff_t>(random() % all.size()));
+    }
     Json colour() { return {uniform(15, 92), uniform(-55, 55), uniform(-55, 55)}; }
 };
 
@@ -47,7 +50,8 @@ struct Drawn {
 using Charts = std::vector<std::pair<std::string, chart::Definition>>; ///< what a scene calls it, and what it is
 
 /// A chart such as a user might make: any grid, colours at random, a few neutrals.
-fs::path user_grid(const fs::path& folder, const std::string& id, int columns, int rows, double w, double h, double gap, std::uint64_t seed);
+fs::path user_grid(const fs::path& folder, const std::string& id, int columns, int rows, double w, double h, double gap,
+                   std::uint64_t seed);
 /// A scene with one to three charts, or with none but plenty of bait.
 Drawn draw(Draw& d, const Charts& charts, bool with_chart, bool raw);
 

@@ -26,20 +26,25 @@ namespace {
 struct Random {
     std::mt19937_64 engine;
     explicit Random(std::uint64_t seed) : engine(seed) {}
-    double operator()(double low, double high) { return low + (high - low) * (static_cast<double>(engine() >> 11) * 0x1p-53); }
+    double operator()(double low, double high) {
+        return low + (high - low) * (static_cast<double>(engine() >> 11) * 0x1p-53);
+    }
     double normal() { return std::sqrt(-2 * std::log((*this)(1e-300, 1))) * std::cos(2 * M_PI * (*this)(0, 1)); }
 };
 
 Spectrum bell(double centre, double left, double right, double height = 1) {
     Spectrum s;
-    for (int i = 0; i < Spectrum::size; ++i) s[i] = height * std::exp(-0.5 * std::pow((Spectrum::nm(i) - centre) / (Spectrum::nm(i) < centre ? left : right), 2));
+    for (int i = 0; i < Spectrum::size; ++i)
+        s[i] = height *
+               std::exp(-0.5 * std::pow((Spectrum::nm(i) - centre) / (Spectrum::nm(i) < centre ? left : right), 2));
     return s;
 }
 
 /// How broad bands and edges of the surfaces are, times what is said below.
 double broad = 1;
 
-/// Reflectance of an opaque layer of this absorption and scattering (Kubelka and Munk 1931; Saunderson 1942 at the surface).
+/// Reflectance of an opaque layer of this absorption and scattering (Kubelka and Munk 1931; Saunderson 1942 at the
+/// surface).
 Spectrum opaque(const Spectrum& absorbs, const Spectrum& scatters) {
     Spectrum r;
     for (int i = 0; i < Spectrum::size; ++i) {
@@ -58,7 +63,9 @@ std::vector<Spectrum> pigment_mixtures(int count, std::uint64_t seed) {
     std::vector<Pigment> pigments;
     for (int p = 0; p < 80; ++p) {
         Pigment x{Spectrum::constant(random(0.002, 0.03)), Spectrum::constant(1)};
-        for (int b = 0, bands = 1 + static_cast<int>(random(0, 2.99)); b < bands; ++b) x.absorbs = x.absorbs + bell(random(380, 700), broad * random(28, 70), broad * random(28, 70), std::exp(random(-1.5, 1.8)));
+        for (int b = 0, bands = 1 + static_cast<int>(random(0, 2.99)); b < bands; ++b)
+            x.absorbs = x.absorbs + bell(random(380, 700), broad * random(28, 70), broad * random(28, 70),
+                                         std::exp(random(-1.5, 1.8)));
         const double tilt = random(-0.4, 0.4);
         for (int i = 0; i < Spectrum::size; ++i) x.scatters[i] = 0.25 * std::pow(Spectrum::nm(i) / 560, tilt);
         pigments.push_back(x);
@@ -67,27 +74,33 @@ std::vector<Spectrum> pigment_mixtures(int count, std::uint64_t seed) {
     for (int n = 0; n < count; ++n) {
         Spectrum k = Spectrum::constant(0.004), s = Spectrum::constant(1);
         const double white = std::exp(random(-4, 0.5));
-        k = white * k, s = white * s;
+        k = white * k;
+        s = white * s;
         for (int j = 0, parts = 1 + static_cast<int>(random(0, 2.99)); j < parts; ++j) {
             const Pigment& p = pigments[static_cast<std::size_t>(random(0, 79.999))];
             const double c = std::exp(random(-2.5, 0));
-            k = k + c * p.absorbs, s = s + c * p.scatters;
+            k = k + c * p.absorbs;
+            s = s + c * p.scatters;
         }
         all.push_back(opaque(k, s));
     }
     return all;
 }
 
-/// Dyes in a clear layer over paper: bands of absorption, 65 to 140 nm wide at half height, that add in density (Beer and Lambert).
+/// Dyes in a clear layer over paper: bands of absorption, 65 to 140 nm wide at half height, that add in density (Beer
+/// and Lambert).
 std::vector<Spectrum> dyed_papers(int count, std::uint64_t seed) {
     Random random(seed);
     std::vector<Spectrum> all;
     for (int n = 0; n < count; ++n) {
         Spectrum density = Spectrum::constant(std::max(0.0, random(-0.3, 0.5)));
-        for (int b = 0, bands = 1 + static_cast<int>(random(0, 2.99)); b < bands; ++b) density = density + bell(random(370, 720), broad * random(28, 60), broad * random(28, 60), random(0.1, 1.0));
+        for (int b = 0, bands = 1 + static_cast<int>(random(0, 2.99)); b < bands; ++b)
+            density =
+                density + bell(random(370, 720), broad * random(28, 60), broad * random(28, 60), random(0.1, 1.0));
         const double paper = random(0.8, 0.93), yellowing = random(0, 0.12);
         Spectrum r;
-        for (int i = 0; i < Spectrum::size; ++i) r[i] = paper * (1 - yellowing * std::exp(-(Spectrum::nm(i) - 380) / 60)) * std::pow(10, -density[i]);
+        for (int i = 0; i < Spectrum::size; ++i)
+            r[i] = paper * (1 - yellowing * std::exp(-(Spectrum::nm(i) - 380) / 60)) * std::pow(10, -density[i]);
         all.push_back(r);
     }
     return all;
@@ -96,12 +109,13 @@ std::vector<Spectrum> dyed_papers(int count, std::uint64_t seed) {
 Eigen::Matrix3Xd xyz_of(const std::vector<Spectrum>& surfaces) {
     const Spectrum d50 = colour::illuminant_d(50);
     Eigen::Matrix3Xd all(3, surfaces.size());
-    for (std::size_t i = 0; i < surfaces.size(); ++i) all.col(static_cast<Eigen::Index>(i)) = colour::xyz_of(surfaces[i], d50);
+    for (std::size_t i = 0; i < surfaces.size(); ++i)
+        all.col(static_cast<Eigen::Index>(i)) = colour::xyz_of(surfaces[i], d50);
     return all;
 }
 
-/// Paints of the chart, of another kind than the tested ones: absorption that ends in an edge (earths, yellows, reds) or has one
-/// or two broad bands (greens, blues), forty of them, mixed by one to three with white.
+/// Paints of the chart, of another kind than the tested ones: absorption that ends in an edge (earths, yellows, reds)
+/// or has one or two broad bands (greens, blues), forty of them, mixed by one to three with white.
 std::vector<Spectrum> paints(int count, std::uint64_t seed) {
     Random random(seed);
     std::vector<Spectrum> pigments;
@@ -121,14 +135,15 @@ std::vector<Spectrum> paints(int count, std::uint64_t seed) {
     for (int n = 0; n < count; ++n) {
         const double white = std::exp(random(-4, 1));
         Spectrum k = Spectrum::constant(0.006 * white);
-        for (int j = 0, parts = 1 + static_cast<int>(random(0, 2.99)); j < parts; ++j) k = k + std::exp(random(-2.5, 0)) * pigments[static_cast<std::size_t>(random(0, 39.999))];
+        for (int j = 0, parts = 1 + static_cast<int>(random(0, 2.99)); j < parts; ++j)
+            k = k + std::exp(random(-2.5, 0)) * pigments[static_cast<std::size_t>(random(0, 39.999))];
         all.push_back(opaque(k, Spectrum::constant(0.3 + white)));
     }
     return all;
 }
 
-/// Patches of the chart's XYZ as painters would mix them: the nearest of twenty thousand mixtures, moved to the XYZ by what the
-/// smoothest spectra of both differ. Neutrals are the smoothest.
+/// Patches of the chart's XYZ as painters would mix them: the nearest of twenty thousand mixtures, moved to the XYZ by
+/// what the smoothest spectra of both differ. Neutrals are the smoothest.
 std::vector<Spectrum> chart_spectra(const chart::Definition& d, const chart::Reference& reference, std::uint64_t seed) {
     const std::vector<Spectrum> mixtures = paints(20000, seed);
     const Eigen::Matrix3Xd mixed = xyz_of(mixtures);
@@ -139,7 +154,9 @@ std::vector<Spectrum> chart_spectra(const chart::Definition& d, const chart::Ref
     for (const chart::Patch& p : d.patches) {
         const Vec3 wanted = reference.xyz.at(p.id), lab = colour::lab_from_xyz(wanted);
         const Spectrum smoothest = colour::smooth_reflectance(wanted);
-        const auto nearest = std::min_element(labs.begin(), labs.end(), [&](const Vec3& a, const Vec3& b) { return (a - lab).squaredNorm() < (b - lab).squaredNorm(); });
+        const auto nearest = std::min_element(labs.begin(), labs.end(), [&](const Vec3& a, const Vec3& b) {
+            return (a - lab).squaredNorm() < (b - lab).squaredNorm();
+        });
         Spectrum s = mixtures[static_cast<std::size_t>(nearest - labs.begin())];
         for (int round = 0; round < 3; ++round) {
             const Spectrum have = colour::smooth_reflectance(colour::xyz_of(s, d50));
@@ -156,7 +173,8 @@ struct Body {
 };
 std::vector<Body> bodies() {
     std::vector<Body> all;
-    for (const char* id : {"stills-a", "stills-b", "cine-a", "cine-b"}) all.push_back({id, simulate::camera_named(id).sensitivity});
+    for (const char* id : {"stills-a", "stills-b", "cine-a", "cine-b"})
+        all.push_back({id, simulate::camera_named(id).sensitivity});
     const auto& cmf = colour::observer_1931();
     // Hunt, Pointer and Estevez's cones: a camera that meets the Luther condition.
     const Mat3 cones = (Mat3() << 0.38971, 0.68898, -0.07868, -0.22981, 1.18340, 0.04641, 0, 0, 1).finished();
@@ -169,13 +187,23 @@ std::vector<Body> bodies() {
         }
     all.push_back(luther);
     all.push_back({"narrow", {bell(610, 18, 18), bell(540, 20, 20), bell(455, 16, 16)}});
-    all.push_back({"wide", {bell(590, 45, 45) + bell(440, 25, 25, 0.15), bell(545, 50, 50) + bell(450, 30, 30, 0.1), bell(470, 38, 38) + bell(560, 40, 40, 0.1)}});
-    all.push_back({"leaking", {bell(605, 32, 32) + bell(535, 30, 30, 0.3), bell(535, 36, 36) + bell(470, 25, 25, 0.2) + bell(620, 30, 30, 0.15), bell(460, 28, 28) + bell(530, 30, 30, 0.12)}});
+    all.push_back({"wide",
+                   {bell(590, 45, 45) + bell(440, 25, 25, 0.15), bell(545, 50, 50) + bell(450, 30, 30, 0.1),
+                    bell(470, 38, 38) + bell(560, 40, 40, 0.1)}});
+    all.push_back({"leaking",
+                   {bell(605, 32, 32) + bell(535, 30, 30, 0.3),
+                    bell(535, 36, 36) + bell(470, 25, 25, 0.2) + bell(620, 30, 30, 0.15),
+                    bell(460, 28, 28) + bell(530, 30, 30, 0.12)}});
     return all;
 }
 
 std::vector<std::pair<std::string, Spectrum>> lamps() {
-    return {{"daylight 6800", colour::daylight(6800)}, {"daylight 5000", colour::daylight(5000)}, {"tungsten", colour::planck(2900)}, {"led", colour::led(4300)}, {"flash", colour::flash()}, {"fluorescent", colour::fluorescent()}};
+    return {{"daylight 6800", colour::daylight(6800)},
+            {"daylight 5000", colour::daylight(5000)},
+            {"tungsten", colour::planck(2900)},
+            {"led", colour::led(4300)},
+            {"flash", colour::flash()},
+            {"fluorescent", colour::fluorescent()}};
 }
 
 Eigen::Matrix3Xd through(const Eigen::Matrix<double, 3, Spectrum::size>& e, const std::vector<Spectrum>& surfaces) {
@@ -184,7 +212,9 @@ Eigen::Matrix3Xd through(const Eigen::Matrix<double, 3, Spectrum::size>& e, cons
     return all;
 }
 
-double difference(const Vec3& a, const Vec3& b) { return colour::delta_e_2000(colour::lab_from_xyz(a), colour::lab_from_xyz(b)); }
+double difference(const Vec3& a, const Vec3& b) {
+    return colour::delta_e_2000(colour::lab_from_xyz(a), colour::lab_from_xyz(b));
+}
 
 fit::Statistics errors(const Eigen::Matrix3Xd& truth, const std::function<Vec3(Eigen::Index)>& seen) {
     std::vector<double> all;
@@ -192,9 +222,10 @@ fit::Statistics errors(const Eigen::Matrix3Xd& truth, const std::function<Vec3(E
     return fit::statistics(all);
 }
 
-/// What any smooth function of camera RGB can reach: local linear regression on a surface's sixty nearest by chromaticity,
-/// itself left out, over a large set of all families.
-fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index first, Eigen::Index tested) {
+/// What any smooth function of camera RGB can reach: local linear regression on a surface's sixty nearest by
+/// chromaticity, itself left out, over a large set of all families.
+fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index first,
+                         Eigen::Index tested) {
     std::vector<double> all(static_cast<std::size_t>(tested));
     const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array();
     tbb::parallel_for(first, first + tested, [&](Eigen::Index i) {
@@ -209,19 +240,23 @@ fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xy
             const Eigen::Index k = d[static_cast<std::size_t>(n)].second;
             const Vec3 x(1, chroma(0, k) - chroma(0, i), chroma(1, k) - chroma(1, i));
             const double w = std::exp(-4 * d[static_cast<std::size_t>(n)].first / reach);
-            a += w * x * x.transpose(), b += w * x * (xyz.col(k) / rgb.col(k).sum()).transpose();
+            a += w * x * x.transpose();
+            b += w * x * (xyz.col(k) / rgb.col(k).sum()).transpose();
         }
-        a(1, 1) += 1e-7, a(2, 2) += 1e-7;
+        a(1, 1) += 1e-7;
+        a(2, 2) += 1e-7;
         const Vec3 y = (a.ldlt().solve(b)).row(0).transpose() * rgb.col(i).sum();
         all[static_cast<std::size_t>(i - first)] = difference(xyz.col(i), y);
     });
     return fit::statistics(all);
 }
 
-/// The same by kernel regression (Nadaraya 1964, Watson 1964): the mean of all others, weighted by a Gaussian of the distance in
-/// chromaticity, of the width that does best.
-std::array<fit::Statistics, 2> kernel_floors(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index each, Eigen::Index tested) {
-    const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array(), scaled = xyz.array().rowwise() / rgb.colwise().sum().array();
+/// The same by kernel regression (Nadaraya 1964, Watson 1964): the mean of all others, weighted by a Gaussian of the
+/// distance in chromaticity, of the width that does best.
+std::array<fit::Statistics, 2> kernel_floors(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz,
+                                             Eigen::Index each, Eigen::Index tested) {
+    const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array(),
+                           scaled = xyz.array().rowwise() / rgb.colwise().sum().array();
     std::array<fit::Statistics, 2> best;
     double least = INFINITY;
     for (const double width : {0.0015, 0.002, 0.003, 0.004, 0.006, 0.008, 0.012}) {
@@ -232,23 +267,30 @@ std::array<fit::Statistics, 2> kernel_floors(const Eigen::Matrix3Xd& rgb, const 
                 const Eigen::Index i = f * each + n;
                 Eigen::ArrayXd d = (chroma.colwise() - chroma.col(i)).colwise().squaredNorm();
                 d[i] = INFINITY;
-                const Eigen::ArrayXd weight = (-0.5 / (width * width) * (d - d.minCoeff())).exp(); // scaled, so that the nearest counts in any case
-                all[static_cast<std::size_t>(n)] = difference(xyz.col(i), Vec3(scaled * weight.matrix() / weight.sum() * rgb.col(i).sum()));
+                const Eigen::ArrayXd weight = (-0.5 / (width * width) * (d - d.minCoeff()))
+                                                  .exp(); // scaled, so that the nearest counts in any case
+                all[static_cast<std::size_t>(n)] =
+                    difference(xyz.col(i), Vec3(scaled * weight.matrix() / weight.sum() * rgb.col(i).sum()));
             });
             now[static_cast<std::size_t>(f)] = fit::statistics(all);
         }
-        if (const double sum = now[0].mean + now[1].mean; sum < least) least = sum, best = now;
+        if (const double sum = now[0].mean + now[1].mean; sum < least) {
+            least = sum;
+            best = now;
+        }
     }
     return best;
 }
 
-/// The best that the spectral model's form can do, folding or not: taught by the tested kinds of surfaces themselves, through the true camera.
+/// The best that the spectral model's form can do, folding or not: taught by the tested kinds of surfaces themselves,
+/// through the true camera.
 fit::Coefficients taught_by(const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& xyz) {
     fit::Samples s = fit::samples_of(xyz);
     s.phi = fit::features_of(fit::Model::spectral, balanced);
     fit::Coefficients c = fit::solve(s, 1e-6);
     for (int round = 0; round < 3; ++round) { // to the mean difference rather than its square
-        for (Eigen::Index i = 0; i < s.size(); ++i) s.weight[i] = 1 / std::sqrt(std::pow(fit::delta_e(c, s, i), 2) + 0.25);
+        for (Eigen::Index i = 0; i < s.size(); ++i)
+            s.weight[i] = 1 / std::sqrt(std::pow(fit::delta_e(c, s, i), 2) + 0.25);
         c = fit::solve(s, 1e-6);
     }
     return c;
@@ -278,15 +320,25 @@ Mat3 peer(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz) {
 /// Cases whose least squares lie no further from the floor are not asked for a share of so little, CIEDE2000.
 constexpr double least_room = 0.1;
 
-void print(const char* name, const std::vector<fit::Statistics>& all, const std::vector<fit::Statistics>& base, const std::vector<fit::Statistics>& least) {
+void print(const char* name, const std::vector<fit::Statistics>& all, const std::vector<fit::Statistics>& base,
+           const std::vector<fit::Statistics>& least) {
     double mean = 0, p95 = 0, share = 0, pooled_base = 0, pooled_floor = 0;
     int with_room = 0;
     for (std::size_t i = 0; i < all.size(); ++i) {
-        mean += all[i].mean, p95 += all[i].p95, pooled_base += base[i].mean, pooled_floor += least[i].mean;
-        if (const double room = base[i].mean - least[i].mean; room > least_room) share += (base[i].mean - all[i].mean) / room, ++with_room;
+        mean += all[i].mean;
+        p95 += all[i].p95;
+        pooled_base += base[i].mean;
+        pooled_floor += least[i].mean;
+        if (const double room = base[i].mean - least[i].mean; room > least_room) {
+            share += (base[i].mean - all[i].mean) / room;
+            ++with_room;
+        }
     }
     const auto n = static_cast<double>(all.size());
-    std::cout << formatted("%-34s mean %.3f  p95 %.2f  share closed %5.1f %% in %d cases with room (of the pooled distance %5.1f %%)\n", name, mean / n, p95 / n, 100 * share / std::max(1, with_room), with_room, 100 * (pooled_base - mean) / (pooled_base - pooled_floor));
+    std::cout << formatted(
+        "%-34s mean %.3f  p95 %.2f  share closed %5.1f %% in %d cases with room (of the pooled distance %5.1f %%)\n",
+        name, mean / n, p95 / n, 100 * share / std::max(1, with_room), with_room,
+        100 * (pooled_base - mean) / (pooled_base - pooled_floor));
 }
 
 /// Every model on so many random cameras and lights: does its slope change its sign on 33^3 colours from 1/64 to 1?
@@ -305,13 +357,22 @@ void count_folds(int count, std::uint64_t seed) {
         Eigen::Matrix<double, 3, Spectrum::size> e;
         constexpr double centres[3][2] = {{575, 630}, {515, 565}, {430, 485}};
         for (int c = 0; c < 3; ++c) {
-            const double centre = random(centres[c][0], centres[c][1]), left = random(15, 50), right = random(15, 50), leak = random(0, 0.3), at = random(420, 650);
-            e.row(c) = ((bell(centre, left, right) + bell(at, 30, 30, leak)) * lights[static_cast<std::size_t>(i) % lights.size()].second).vector().transpose();
+            const double centre = random(centres[c][0], centres[c][1]), left = random(15, 50), right = random(15, 50),
+                         leak = random(0, 0.3), at = random(420, 650);
+            e.row(c) = ((bell(centre, left, right) + bell(at, 30, 30, leak)) *
+                        lights[static_cast<std::size_t>(i) % lights.size()].second)
+                           .vector()
+                           .transpose();
         }
         e *= 0.8 / e.rowwise().sum().maxCoeff();
         const Eigen::Matrix3Xd rgb = through(e, patches);
         read::Reading reading;
-        for (Eigen::Index p = 0; p < rgb.cols(); ++p) reading.patches.push_back({d.patches[static_cast<std::size_t>(p)].id, {rgb(0, p), rgb(1, p), rgb(2, p)}, {0.002, 0.002, 0.002}, 0, 900});
+        for (Eigen::Index p = 0; p < rgb.cols(); ++p)
+            reading.patches.push_back({d.patches[static_cast<std::size_t>(p)].id,
+                                       {rgb(0, p), rgb(1, p), rgb(2, p)},
+                                       {0.002, 0.002, 0.002},
+                                       0,
+                                       900});
         const auto chosen = fit::build(reading, reference, &d, {});
         for (const fit::Candidate& k : chosen.candidates) {
             Count& n = counts[fit::name_of(k.model)];
@@ -330,12 +391,17 @@ void count_folds(int count, std::uint64_t seed) {
                 const auto level = [](int i) { return 1.0 / 64 + (1 - 1.0 / 64) * i / 32; };
                 for (int g = 0; g < 33 && !folded; ++g)
                     for (int b = 0; b < 33; ++b)
-                        if (fit::slope(c.model, c.coefficients, Vec3(level(r), level(g), level(b))).determinant() * sign <= 0) folded = true;
+                        if (fit::slope(c.model, c.coefficients, Vec3(level(r), level(g), level(b))).determinant() *
+                                sign <=
+                            0)
+                            folded = true;
             });
             n.folded += folded;
         }
     }
-    for (const auto& [name, n] : counts) std::cout << formatted("%-18s %d fits: folded %d, stiffened %d, withdrawn %d\n", name.c_str(), n.fits, n.folded, n.stiffened, n.withdrawn);
+    for (const auto& [name, n] : counts)
+        std::cout << formatted("%-18s %d fits: folded %d, stiffened %d, withdrawn %d\n", name.c_str(), n.fits, n.folded,
+                               n.stiffened, n.withdrawn);
 }
 
 } // namespace
@@ -355,7 +421,8 @@ int main(int argc, char** argv) {
     const chart::Definition d = chart::find_definition("grid24");
     const chart::Reference nominal = chart::reference_of(d);
     constexpr int tested = 300, large = 3000;
-    const std::vector<std::vector<Spectrum>> families{pigment_mixtures(large, 100 + seed), dyed_papers(large, 200 + seed)};
+    const std::vector<std::vector<Spectrum>> families{pigment_mixtures(large, 100 + seed),
+                                                      dyed_papers(large, 200 + seed)};
     const char* family_names[] = {"pigments", "dyes"};
     std::vector<Eigen::Matrix3Xd> truth;
     for (const auto& f : families) truth.push_back(xyz_of(f));
@@ -363,9 +430,11 @@ int main(int argc, char** argv) {
         double chroma = 0, light = 0;
         for (Eigen::Index i = 0; i < tested; ++i) {
             const Vec3 lch = colour::lch_from(colour::lab_from_xyz(truth[f].col(i)));
-            chroma += lch[1] / tested, light += lch[0] / tested;
+            chroma += lch[1] / tested;
+            light += lch[0] / tested;
         }
-        std::cout << formatted("%s: %d surfaces tested, mean L* %.0f, mean chroma %.0f\n", family_names[f], tested, light, chroma);
+        std::cout << formatted("%s: %d surfaces tested, mean L* %.0f, mean chroma %.0f\n", family_names[f], tested,
+                               light, chroma);
     }
     const std::vector<Spectrum> patches = chart_spectra(d, nominal, 300 + seed);
     const Eigen::Matrix3Xd patch_xyz = xyz_of(patches);
@@ -377,7 +446,9 @@ int main(int argc, char** argv) {
     }
 
     enum Method { least_squares, root_polynomial, library, auto_xyz, auto_spectral, taught, methods };
-    const char* names[] = {"least squares 3 x 3", "root-polynomial 2, least squares", "the library's 3 x 3 on CIEDE2000", "auto, reference of XYZ", "auto, spectral reference", "the spectral form taught by these"};
+    const char* names[] = {
+        "least squares 3 x 3",    "root-polynomial 2, least squares", "the library's 3 x 3 on CIEDE2000",
+        "auto, reference of XYZ", "auto, spectral reference",         "the spectral form taught by these"};
     std::array<std::array<std::vector<fit::Statistics>, methods>, 2> real;
     std::array<std::vector<fit::Statistics>, 2> least, by_kernel;
     std::array<int, 2> close{}, foretold{}, worse{}, seen_worse{}, close_whole{}, worse_whole{}, foretold_whole{};
@@ -391,7 +462,8 @@ int main(int argc, char** argv) {
     for (const Body& body : bodies())
         for (const auto& [lamp, light] : lamps()) {
             Eigen::Matrix<double, 3, Spectrum::size> e;
-            for (int c = 0; c < 3; ++c) e.row(c) = (body.sensitivity[static_cast<std::size_t>(c)] * light).vector().transpose();
+            for (int c = 0; c < 3; ++c)
+                e.row(c) = (body.sensitivity[static_cast<std::size_t>(c)] * light).vector().transpose();
             e /= e.rowwise().sum().maxCoeff();
             std::array<fit::Statistics, 2> floors;
             std::array<Eigen::Matrix3Xd, 2> seen;
@@ -400,7 +472,8 @@ int main(int argc, char** argv) {
             all_seen << seen[0], seen[1];
             all_truth << truth[0], truth[1];
             const Eigen::Matrix3Xd balanced_all = all_seen.array().colwise() / e.rowwise().sum().array();
-            for (std::size_t f = 0; f < 2; ++f) floors[f] = floor_of(balanced_all, all_truth, static_cast<Eigen::Index>(f) * large, tested);
+            for (std::size_t f = 0; f < 2; ++f)
+                floors[f] = floor_of(balanced_all, all_truth, static_cast<Eigen::Index>(f) * large, tested);
             const auto kernel = kernel_floors(balanced_all, all_truth, large, tested);
             const fit::Coefficients by_these = taught_by(balanced_all, all_truth);
             for (const double white : {0.8, 0.2, 0.05}) {
@@ -411,9 +484,11 @@ int main(int argc, char** argv) {
                     read::PatchReading p{d.patches[static_cast<std::size_t>(i)].id};
                     p.pixels = 400;
                     for (Eigen::Index c = 0; c < 3; ++c) {
-                        const double signal = white * rgb(c, i), noise = std::sqrt(signal / 40000 + 1e-8), error = noise / std::sqrt(400.0);
+                        const double signal = white * rgb(c, i), noise = std::sqrt(signal / 40000 + 1e-8),
+                                     error = noise / std::sqrt(400.0);
                         p.mean[static_cast<std::size_t>(c)] = signal + error * random.normal();
-                        p.sd[static_cast<std::size_t>(c)] = p.noise[static_cast<std::size_t>(c)] = noise, p.error[static_cast<std::size_t>(c)] = error;
+                        p.sd[static_cast<std::size_t>(c)] = p.noise[static_cast<std::size_t>(c)] = noise;
+                        p.error[static_cast<std::size_t>(c)] = error;
                         rgb(c, i) = p.mean[static_cast<std::size_t>(c)] / white;
                     }
                     reading.patches.push_back(p);
@@ -421,71 +496,119 @@ int main(int argc, char** argv) {
                 ++cases;
                 const Mat3 plain = (rgb * rgb.transpose()).ldlt().solve(rgb * patch_xyz.transpose()).transpose();
                 Eigen::MatrixXd phi(6, rgb.cols());
-                for (Eigen::Index i = 0; i < rgb.cols(); ++i) phi.col(i) = fit::features(fit::Model::root_polynomial_2, rgb.col(i));
-                const Eigen::MatrixXd roots = phi.transpose().colPivHouseholderQr().solve(patch_xyz.transpose()).transpose();
+                for (Eigen::Index i = 0; i < rgb.cols(); ++i)
+                    phi.col(i) = fit::features(fit::Model::root_polynomial_2, rgb.col(i));
+                const Eigen::MatrixXd roots =
+                    phi.transpose().colPivHouseholderQr().solve(patch_xyz.transpose()).transpose();
                 const auto start = std::chrono::steady_clock::now();
                 const fit::Correction with_xyz = fit::build(reading, xyz_only, &d, {});
                 const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-                seconds += took, longest = std::max(longest, took);
+                seconds += took;
+                longest = std::max(longest, took);
                 const fit::Correction with_spectra = fit::build(reading, spectral, &d, {});
-                ++chosen["xyz: " + fit::name_of(with_xyz.model)], ++chosen["spectral: " + fit::name_of(with_spectra.model)];
+                ++chosen["xyz: " + fit::name_of(with_xyz.model)];
+                ++chosen["spectral: " + fit::name_of(with_spectra.model)];
                 for (const auto* c : {&with_xyz, &with_spectra}) {
                     odd += !c->odd.empty();
-                    for (const auto& k : c->candidates) stiffened += k.kept < 1, withdrawn += !k.withdrawn.empty(), kept[fit::name_of(k.model) + (k.withdrawn.empty() ? " kept" : " withdrawn")].push_back(k.kept), gains[fit::name_of(k.model)].push_back(k.noise_gain);
+                    for (const auto& k : c->candidates) {
+                        stiffened += k.kept < 1;
+                        withdrawn += !k.withdrawn.empty();
+                        kept[fit::name_of(k.model) + (k.withdrawn.empty() ? " kept" : " withdrawn")].push_back(k.kept);
+                        gains[fit::name_of(k.model)].push_back(k.noise_gain);
+                    }
                 }
                 // The peer wants exposure and balance done.
                 Eigen::Matrix3Xd balanced = rgb;
-                for (Eigen::Index i = 0; i < rgb.cols(); ++i) balanced.col(i) = with_xyz.balance(Vec3(white * rgb.col(i)));
+                for (Eigen::Index i = 0; i < rgb.cols(); ++i)
+                    balanced.col(i) = with_xyz.balance(Vec3(white * rgb.col(i)));
                 const Mat3 theirs = peer(balanced, patch_xyz);
                 std::array<double, methods> whole{}; // over both families
                 std::string line = formatted("%-9s %-14s %.2f ", body.name.c_str(), lamp.c_str(), white);
                 for (std::size_t f = 0; f < 2; ++f) {
                     const Eigen::Matrix3Xd t = truth[f].leftCols(tested);
                     const auto& s = seen[f];
-                    const fit::Statistics now[] = {errors(t, [&](Eigen::Index i) { return Vec3(plain * s.col(i)); }),
-                                                   errors(t, [&](Eigen::Index i) { return Vec3(roots * fit::features(fit::Model::root_polynomial_2, s.col(i))); }),
-                                                   errors(t, [&](Eigen::Index i) { return Vec3(theirs * with_xyz.balance(Vec3(white * s.col(i)))); }),
-                                                   errors(t, [&](Eigen::Index i) { return with_xyz(white * s.col(i)); }), errors(t, [&](Eigen::Index i) { return with_spectra(white * s.col(i)); }),
-                                                   errors(t, [&](Eigen::Index i) { return Vec3(by_these * fit::features(fit::Model::spectral, Vec3(balanced_all.col(static_cast<Eigen::Index>(f) * large + i)))); })};
-                    for (int m = 0; m < methods; ++m) real[f][static_cast<std::size_t>(m)].push_back(now[m]), whole[static_cast<std::size_t>(m)] += now[m].mean / 2, line += formatted(" %.2f", now[m].mean);
-                    least[f].push_back(floors[f]), by_kernel[f].push_back(kernel[f]);
+                    const fit::Statistics now[] = {
+                        errors(t, [&](Eigen::Index i) { return Vec3(plain * s.col(i)); }),
+                        errors(t,
+                               [&](Eigen::Index i) {
+                                   return Vec3(roots * fit::features(fit::Model::root_polynomial_2, s.col(i)));
+                               }),
+                        errors(t,
+                               [&](Eigen::Index i) { return Vec3(theirs * with_xyz.balance(Vec3(white * s.col(i)))); }),
+                        errors(t, [&](Eigen::Index i) { return with_xyz(white * s.col(i)); }),
+                        errors(t, [&](Eigen::Index i) { return with_spectra(white * s.col(i)); }),
+                        errors(t, [&](Eigen::Index i) {
+                            return Vec3(by_these * fit::features(fit::Model::spectral,
+                                                                 Vec3(balanced_all.col(
+                                                                     static_cast<Eigen::Index>(f) * large + i))));
+                        })};
+                    for (int m = 0; m < methods; ++m) {
+                        real[f][static_cast<std::size_t>(m)].push_back(now[m]);
+                        whole[static_cast<std::size_t>(m)] += now[m].mean / 2;
+                        line += formatted(" %.2f", now[m].mean);
+                    }
+                    least[f].push_back(floors[f]);
+                    by_kernel[f].push_back(kernel[f]);
                     line += formatted(" (%.2f) |", floors[f].mean);
                     const double better = std::min(now[least_squares].mean, now[root_polynomial].mean);
                     for (std::size_t k = 0; k < 2; ++k) {
                         const double over = now[auto_xyz + static_cast<int>(k)].mean / better - 1;
-                        worse[k] += over > 0.04, seen_worse[k] += over > 0.04 && over * better > 0.05, most_worse[k] = std::max(most_worse[k], over);
-                        const double stated = (k ? with_spectra : with_xyz).cross_validated.mean / now[auto_xyz + static_cast<int>(k)].mean;
+                        worse[k] += over > 0.04;
+                        seen_worse[k] += over > 0.04 && over * better > 0.05;
+                        most_worse[k] = std::max(most_worse[k], over);
+                        const double stated = (k ? with_spectra : with_xyz).cross_validated.mean /
+                                              now[auto_xyz + static_cast<int>(k)].mean;
                         close[k] += stated > 0.65 && stated < 1.35;
-                        const double expected = (k ? with_spectra : with_xyz).unseen.mean / now[auto_xyz + static_cast<int>(k)].mean;
-                        foretold[k] += expected > 0.65 && expected < 1.35, ratio[k] += expected / (2 * 144);
+                        const double expected =
+                            (k ? with_spectra : with_xyz).unseen.mean / now[auto_xyz + static_cast<int>(k)].mean;
+                        foretold[k] += expected > 0.65 && expected < 1.35;
+                        ratio[k] += expected / (2 * 144);
                     }
                 }
                 for (std::size_t k = 0; k < 2; ++k) {
-                    const double its = whole[auto_xyz + k], stated = (k ? with_spectra : with_xyz).cross_validated.mean / its;
+                    const double its = whole[auto_xyz + k],
+                                 stated = (k ? with_spectra : with_xyz).cross_validated.mean / its;
                     const double expected = (k ? with_spectra : with_xyz).unseen.mean / its;
                     foretold_whole[k] += expected > 0.65 && expected < 1.35;
                     worse_whole[k] += its > 1.04 * std::min(whole[least_squares], whole[root_polynomial]);
                     close_whole[k] += stated > 0.65 && stated < 1.35;
                 }
-                if (list) std::cout << line << " cv " << formatted("%.2f %.2f ", with_xyz.cross_validated.mean, with_spectra.cross_validated.mean) << fit::name_of(with_xyz.model) << " " << fit::name_of(with_spectra.model) << std::endl;
+                if (list)
+                    std::cout << line << " cv "
+                              << formatted("%.2f %.2f ", with_xyz.cross_validated.mean,
+                                           with_spectra.cross_validated.mean)
+                              << fit::name_of(with_xyz.model) << " " << fit::name_of(with_spectra.model) << std::endl;
             }
         }
     for (std::size_t f = 0; f < 2; ++f) {
         std::cout << "\n" << family_names[f] << ", " << cases << " cases\n";
-        for (int m = 0; m < methods; ++m) print(names[m], real[f][static_cast<std::size_t>(m)], real[f][least_squares], least[f]);
+        for (int m = 0; m < methods; ++m)
+            print(names[m], real[f][static_cast<std::size_t>(m)], real[f][least_squares], least[f]);
         print("the floor, local linear regression", least[f], real[f][least_squares], least[f]);
         std::cout << "against the floor of kernel regression:\n";
-        for (const Method m : {root_polynomial, library, auto_xyz, auto_spectral}) print(names[m], real[f][m], real[f][least_squares], by_kernel[f]);
+        for (const Method m : {root_polynomial, library, auto_xyz, auto_spectral})
+            print(names[m], real[f][m], real[f][least_squares], by_kernel[f]);
         print("that floor", by_kernel[f], real[f][least_squares], by_kernel[f]);
     }
     std::cout << "\n";
     for (std::size_t k = 0; k < 2; ++k)
-        std::cout << formatted("%s: over 4 %% worse than the better simple model in %d of %d (at most %.1f %%; by over 0.05 in %d), over both families together in %d of %d;\n"
-                               "  left-out figure within 35 %% of the real one in %.0f %%, of both families together in %.0f %%; the expected one in %.0f %%, of both together in %.0f %% (mean ratio %.2f)\n",
-                               names[auto_xyz + static_cast<int>(k)], worse[k], 2 * cases, 100 * most_worse[k], seen_worse[k], worse_whole[k], cases, 100.0 * close[k] / (2 * cases), 100.0 * close_whole[k] / cases,
-                               100.0 * foretold[k] / (2 * cases), 100.0 * foretold_whole[k] / cases, ratio[k]);
+        std::cout << formatted(
+            "%s: over 4 %% worse than the better simple model in %d of %d (at most %.1f %%; by over 0.05 in %d), over "
+            "both families together in %d of %d;\n"
+            "  left-out figure within 35 %% of the real one in %.0f %%, of both families together in %.0f %%; the "
+            "expected one in %.0f %%, of both together in %.0f %% (mean ratio %.2f)\n",
+            names[auto_xyz + static_cast<int>(k)], worse[k], 2 * cases, 100 * most_worse[k], seen_worse[k],
+            worse_whole[k], cases, 100.0 * close[k] / (2 * cases), 100.0 * close_whole[k] / cases,
+            100.0 * foretold[k] / (2 * cases), 100.0 * foretold_whole[k] / cases, ratio[k]);
     for (const auto& [name, n] : chosen) std::cout << "chosen with " << name << ": " << n << "\n";
-    for (const auto& [name, all] : kept) std::cout << formatted("%-28s %4zu, whole %4td, mean share kept %.2f\n", name.c_str(), all.size(), std::count(all.begin(), all.end(), 1.0), std::accumulate(all.begin(), all.end(), 0.0) / static_cast<double>(all.size()));
-    for (const auto& [name, all] : gains) std::cout << formatted("noise gain of %-18s median %.1f, most %.1f\n", name.c_str(), fit::statistics(all).median, fit::statistics(all).max);
-    std::cout << formatted("patches taken for odd in %d fits, models stiffened %d, withdrawn %d\nall candidates with cross-validation: mean %.0f ms, longest %.0f ms\n", odd, stiffened, withdrawn, 1000 * seconds / cases, 1000 * longest);
+    for (const auto& [name, all] : kept)
+        std::cout << formatted("%-28s %4zu, whole %4td, mean share kept %.2f\n", name.c_str(), all.size(),
+                               std::count(all.begin(), all.end(), 1.0),
+                               std::accumulate(all.begin(), all.end(), 0.0) / static_cast<double>(all.size()));
+    for (const auto& [name, all] : gains)
+        std::cout << formatted("noise gain of %-18s median %.1f, most %.1f\n", name.c_str(),
+                               fit::statistics(all).median, fit::statistics(all).max);
+    std::cout << formatted("patches taken for odd in %d fits, models stiffened %d, withdrawn %d\nall candidates with "
+                           "cross-validation: mean %.0f ms, longest %.0f ms\n",
+                           odd, stiffened, withdrawn, 1000 * seconds / cases, 1000 * longest);
 }

@@ -20,7 +20,8 @@ struct ApplyArguments : ShotArguments {
 };
 
 std::string replaced(std::string text, const std::string& what, const std::string& by) {
-    for (std::size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size()) text.replace(at, what.size(), by);
+    for (std::size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size())
+        text.replace(at, what.size(), by);
     return text;
 }
 
@@ -30,7 +31,8 @@ fs::path target_of(const ApplyArguments& a, const std::string& image, const fit:
     name = replaced(name, "{light}", c.light_name.empty() ? "light" : c.light_name);
     name = replaced(name, "{camera}", c.sources.empty() ? "camera" : c.sources.front().metadata.camera());
     if (name.empty() || name.find('/') != std::string::npos || name.find('{') != std::string::npos)
-        throw Error(ErrorKind::usage, "the name pattern '" + a.name + "' cannot be used", {}, "Known: {stem} {camera} {light} {space}");
+        throw Error(ErrorKind::usage, "the name pattern '" + a.name + "' cannot be used", {},
+                    "Known: {stem} {camera} {light} {space}");
     return fs::path(a.folder) / (name + apply::extension_of(format));
 }
 
@@ -40,10 +42,14 @@ std::vector<fs::path> targets_of(const ApplyArguments& a, const fit::Correction&
     std::set<fs::path> distinct;
     for (const std::string& image : a.images) {
         const fs::path target = target_of(a, image, c, format);
-        if (!distinct.insert(target).second) throw Error(ErrorKind::usage, "two inputs would write this file", target, "Use --name, or apply them one by one");
+        if (!distinct.insert(target).second)
+            throw Error(ErrorKind::usage, "two inputs would write this file", target,
+                        "Use --name, or apply them one by one");
         std::error_code ec;
-        if (fs::exists(target, ec) && fs::equivalent(target, image, ec)) throw Error(ErrorKind::usage, "this would replace the input itself", target, "Choose another folder");
-        if (fs::exists(target, ec) && !a.overwrite) throw Error(ErrorKind::usage, "this file exists already", target, "Use --overwrite to replace it");
+        if (fs::exists(target, ec) && fs::equivalent(target, image, ec))
+            throw Error(ErrorKind::usage, "this would replace the input itself", target, "Choose another folder");
+        if (fs::exists(target, ec) && !a.overwrite)
+            throw Error(ErrorKind::usage, "this file exists already", target, "Use --overwrite to replace it");
         targets.push_back(target);
     }
     return targets;
@@ -57,34 +63,48 @@ Run add_apply(CLI::App& app) {
     app.add_option("IMAGE", a->images, "Frames to correct")->required();
     app.add_option("-o,--output", a->folder, "Folder to write to; made if missing")->required();
     app.add_option("--format", a->format, "tiff, exr, png or jpeg")->capture_default_str();
-    app.add_option("--space", a->space, "srgb display-p3 oprgb bt709 linear-bt709 acescg xyz-d50")->capture_default_str();
+    app.add_option("--space", a->space, "srgb display-p3 oprgb bt709 linear-bt709 acescg xyz-d50")
+        ->capture_default_str();
     app.add_option("--name", a->name, "File name: {stem} {camera} {light} {space}")->capture_default_str();
-    app.add_option("--second", a->second, "Correction of the same camera under another light, for frames under one between them");
-    app.add_option("--kelvin", a->kelvin, "With --second: colour temperature of the frames' light; default: by the balance in the raw file")->check(CLI::Range(1500.0, 25000.0));
+    app.add_option("--second", a->second,
+                   "Correction of the same camera under another light, for frames under one between them");
+    app.add_option("--kelvin", a->kelvin,
+                   "With --second: colour temperature of the frames' light; default: by the balance in the raw file")
+        ->check(CLI::Range(1500.0, 25000.0));
     a->add_encoding(app);
     app.add_flag("--overwrite", a->overwrite, "Replace files that exist");
     return [a] {
         const apply::Format format = apply::format_named(a->format);
         colour::rgb_space(a->space);
         const job::ShotOptions options = a->options();
-        if (a->kelvin > 0 && a->second.empty()) throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {}, "Give the other light's correction with --second");
+        if (a->kelvin > 0 && a->second.empty())
+            throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
+                        "Give the other light's correction with --second");
         const fit::Correction c = fit::load(a->correction);
         const auto second = a->second.empty() ? std::nullopt : std::optional(fit::load(a->second));
         const auto targets = targets_of(*a, c, format);
         std::error_code ec;
         fs::create_directories(a->folder, ec);
-        if (!fs::is_directory(a->folder, ec)) throw Error(ErrorKind::usage, "this folder cannot be made", a->folder, "Choose another");
+        if (!fs::is_directory(a->folder, ec))
+            throw Error(ErrorKind::usage, "this folder cannot be made", a->folder, "Choose another");
         Result r;
         r.json["written"] = r.json["differences"] = Json::array();
         std::optional<Error> first;
         for (std::size_t i = 0; i < targets.size(); ++i) {
             try {
                 const frame::Frame f = frame::read(a->images[i], {frame::Size::full, options.encoding});
-                const fit::Correction its = !second ? c : a->kelvin > 0 ? fit::between(c, *second, colour::Temperature{a->kelvin, 0}) : fit::between(c, *second, f);
+                const fit::Correction its = !second ? c
+                                            : a->kelvin > 0
+                                                ? fit::between(c, *second, colour::Temperature{a->kelvin, 0})
+                                                : fit::between(c, *second, f);
                 apply::write(apply::corrected(f, its, a->space), targets[i], format, f.metadata);
                 r.json["written"].push_back(targets[i].string());
                 r.words += targets[i].string() + "\n";
-                if (second) r.json["lights"].push_back({{"file", a->images[i]}, {"kelvin", its.light->kelvin}, {"says", its.choice}}), r.words += "  " + its.choice + "\n";
+                if (second) {
+                    r.json["lights"].push_back(
+                        {{"file", a->images[i]}, {"kelvin", its.light->kelvin}, {"says", its.choice}});
+                    r.words += "  " + its.choice + "\n";
+                }
                 for (const std::string& how : fit::differences(c, f.metadata)) {
                     r.json["differences"].push_back({{"file", a->images[i]}, {"says", how}});
                     r.words += "  " + how + "\n";
@@ -107,7 +127,8 @@ Run add_export(CLI::App& app) {
     app.add_option("FILE", a->correction, "Correction (JSON)")->required();
     app.add_option("--format", a->format, "cube, icc, dcp or matrix")->required();
     app.add_option("-o,--output", a->output, "File to write")->required();
-    app.add_option("--input-encoding", a->options.input_encoding, "Encoding of what goes in; default: srgb for cube, linear for icc");
+    app.add_option("--input-encoding", a->options.input_encoding,
+                   "Encoding of what goes in; default: srgb for cube, linear for icc");
     app.add_option("--space", a->options.space, "Colour space of what comes out of a cube")->capture_default_str();
     app.add_option("--size", a->options.size, "Nodes along each side of a cube")->capture_default_str();
     app.add_option("--second", a->second, "dcp: the correction of the same camera under another light");
@@ -117,14 +138,20 @@ Run add_export(CLI::App& app) {
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
         const deliver::Written w = deliver::write(fit::load(a->correction), format, a->output, a->options);
         Result r;
-        r.json = {{"file", a->output}, {"format", a->format}, {"exported_model", fit::name_of(w.model)}, {"delta_e_2000", json_of(w.delta_e_2000)}, {"message", w.message}};
+        r.json = {{"file", a->output},
+                  {"format", a->format},
+                  {"exported_model", fit::name_of(w.model)},
+                  {"delta_e_2000", json_of(w.delta_e_2000)},
+                  {"message", w.message}};
         r.words = a->output + ": " + w.message + "\n";
         return r;
     };
 }
 
 Run add_simulate(CLI::App& app) {
-    struct Arguments { std::string scene, output; };
+    struct Arguments {
+        std::string scene, output;
+    };
     const auto a = std::make_shared<Arguments>();
     app.add_option("SCENE", a->scene, "Scene description (JSON, docs/formats.md)")->required();
     app.add_option("-o,--output", a->output, "Frame to write: .dng, .tif or .exr")->required();

@@ -11,14 +11,22 @@ namespace fs = std::filesystem;
 Json json_of(const inspect::Judgement& j) {
     Json findings = Json::array();
     for (const inspect::Finding& f : j.findings)
-        findings.push_back({{"check", f.check}, {"status", inspect::name_of(f.status)}, {"value", f.value}, {"limit", f.limit}, {"unit", f.unit}, {"patches", f.patches}, {"advice", f.advice}});
+        findings.push_back({{"check", f.check},
+                            {"status", inspect::name_of(f.status)},
+                            {"value", f.value},
+                            {"limit", f.limit},
+                            {"unit", f.unit},
+                            {"patches", f.patches},
+                            {"advice", f.advice}});
     return {{"verdict", inspect::name_of(j.verdict)}, {"findings", findings}};
 }
 
 std::string words_of(const inspect::Judgement& j) {
     std::string words = inspect::name_of(j.verdict) + "\n";
     for (const inspect::Finding& f : j.findings)
-        if (f.status != inspect::Status::pass) words += formatted("  %-8s %-14s %.3g %s (limit %.3g)\n           %s\n", inspect::name_of(f.status).c_str(), f.check.c_str(), f.value, f.unit.c_str(), f.limit, f.advice.c_str());
+        if (f.status != inspect::Status::pass)
+            words += formatted("  %-8s %-14s %.3g %s (limit %.3g)\n           %s\n", inspect::name_of(f.status).c_str(),
+                               f.check.c_str(), f.value, f.unit.c_str(), f.limit, f.advice.c_str());
     return words;
 }
 
@@ -40,7 +48,9 @@ Judged judge(const fs::path& file, const job::ShotOptions& options, const inspec
 Result inspect_folder(const fs::path& folder, const job::ShotOptions& options, const inspect::Limits& limits) {
     std::vector<std::pair<fs::path, inspect::Judgement>> all;
     for (const auto& entry : fs::directory_iterator(folder)) {
-        if (!entry.is_regular_file() || !frame::is_frame_name(entry.path()) || entry.path().filename().string().starts_with(".")) continue;
+        if (!entry.is_regular_file() || !frame::is_frame_name(entry.path()) ||
+            entry.path().filename().string().starts_with("."))
+            continue;
         try {
             all.emplace_back(entry.path(), judge(entry.path(), options, limits).judgement);
         } catch (const Error& e) { // one unreadable frame does not hide the others
@@ -50,11 +60,17 @@ Result inspect_folder(const fs::path& folder, const job::ShotOptions& options, c
             all.emplace_back(entry.path(), j);
         }
     }
-    if (all.empty()) throw Error(ErrorKind::input, "there are no frames in this folder", folder, "Name a folder of raw, TIFF, PNG, JPEG or EXR files");
+    if (all.empty())
+        throw Error(ErrorKind::input, "there are no frames in this folder", folder,
+                    "Name a folder of raw, TIFF, PNG, JPEG or EXR files");
     std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
-        const auto bad = [](const inspect::Judgement& j) { return std::count_if(j.findings.begin(), j.findings.end(), [&](const auto& f) { return f.status == j.verdict; }); };
+        const auto bad = [](const inspect::Judgement& j) {
+            return std::count_if(j.findings.begin(), j.findings.end(),
+                                 [&](const auto& f) { return f.status == j.verdict; });
+        };
         if (a.second.verdict != b.second.verdict) return a.second.verdict > b.second.verdict;
-        if (a.second.verdict != inspect::Status::pass && bad(a.second) != bad(b.second)) return bad(a.second) > bad(b.second);
+        if (a.second.verdict != inspect::Status::pass && bad(a.second) != bad(b.second))
+            return bad(a.second) > bad(b.second);
         return a.first < b.first;
     });
     Result r;
@@ -86,7 +102,8 @@ Run add_inspect(CLI::App& app) {
         inspect::Limits limits = inspect::limits_for({*fill, *strict});
         if (!limits_file->empty()) inspect::change_limits(limits, read_file(*limits_file, 1 << 20), *limits_file);
         const job::ShotOptions options = shot->options();
-        if (!options.chart.empty()) chart::find_definition(options.chart); // an unknown one is wrong usage, whatever the frame
+        if (!options.chart.empty())
+            chart::find_definition(options.chart); // an unknown one is wrong usage, whatever the frame
         if (fs::is_directory(*image)) return inspect_folder(*image, options, limits);
         const Judged j = judge(*image, options, limits);
         Result r;

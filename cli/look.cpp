@@ -4,7 +4,9 @@
 namespace refero::cli {
 
 Run add_find(CLI::App& app) {
-    struct Arguments : ShotArguments { std::string image; };
+    struct Arguments : ShotArguments {
+        std::string image;
+    };
     const auto a = std::make_shared<Arguments>();
     app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR")->required();
     a->add_chart(app);
@@ -14,23 +16,31 @@ Run add_find(CLI::App& app) {
         Result r;
         r.json = {{"width", f.full_width}, {"height", f.full_height}, {"charts", Json::array()}};
         for (const find::Placement& p : find::locate(f, definitions)) {
-            r.json["charts"].push_back({{"chart", p.chart}, {"corners", json_of(p.corners)}, {"confidence", p.confidence},
-                                        {"tilt_deg", p.tilt_deg}, {"frame_fraction", p.frame_fraction}, {"mirrored", p.mirrored}});
-            r.words += formatted("%s  confidence %.2f  tilt %.1f deg  %.1f %% of the frame%s\n  corners", p.chart.c_str(), p.confidence,
-                            p.tilt_deg, 100 * p.frame_fraction, p.mirrored ? "  mirrored" : "");
+            r.json["charts"].push_back({{"chart", p.chart},
+                                        {"corners", json_of(p.corners)},
+                                        {"confidence", p.confidence},
+                                        {"tilt_deg", p.tilt_deg},
+                                        {"frame_fraction", p.frame_fraction},
+                                        {"mirrored", p.mirrored}});
+            r.words +=
+                formatted("%s  confidence %.2f  tilt %.1f deg  %.1f %% of the frame%s\n  corners", p.chart.c_str(),
+                          p.confidence, p.tilt_deg, 100 * p.frame_fraction, p.mirrored ? "  mirrored" : "");
             for (const chart::Point& c : p.corners) r.words += formatted(" %.1f,%.1f", c.x(), c.y());
             r.words += "\n";
         }
         if (r.json["charts"].empty()) {
             r.status = not_found;
-            r.words = a->image + ": no chart was found. Check that the whole chart is in the frame, or give its corners by hand\n";
+            r.words = a->image +
+                      ": no chart was found. Check that the whole chart is in the frame, or give its corners by hand\n";
         }
         return r;
     };
 }
 
 Run add_read(CLI::App& app) {
-    struct Arguments : ShotArguments { std::string image, cgats; };
+    struct Arguments : ShotArguments {
+        std::string image, cgats;
+    };
     const auto a = std::make_shared<Arguments>();
     app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR")->required();
     a->add_chart(app);
@@ -42,14 +52,27 @@ Run add_read(CLI::App& app) {
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;
         r.json = {{"chart", shot.reading.chart}, {"patches", Json::array()}};
-        r.words = formatted("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  pixels  G: signal to noise\n", shot.reading.chart.c_str());
+        r.words = formatted("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  "
+                            "pixels  G: signal to noise\n",
+                            shot.reading.chart.c_str());
         for (const read::PatchReading& p : shot.reading.patches) {
-            r.json["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"error", p.error}, {"clipped", p.clipped}, {"pixels", p.pixels}});
-            r.words += formatted("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d  %.1f dB\n", p.id.c_str(), p.mean[0], p.mean[1], p.mean[2], 100 * p.clipped, p.pixels, read::snr_db(p, 1));
+            r.json["patches"].push_back({{"id", p.id},
+                                         {"mean", p.mean},
+                                         {"sd", p.sd},
+                                         {"error", p.error},
+                                         {"clipped", p.clipped},
+                                         {"pixels", p.pixels}});
+            r.words += formatted("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d  %.1f dB\n", p.id.c_str(), p.mean[0], p.mean[1],
+                                 p.mean[2], 100 * p.clipped, p.pixels, read::snr_db(p, 1));
         }
         if (const auto noise = read::noise_model(shot.reading)) {
-            for (const read::ChannelNoise& n : *noise) r.json["noise"].push_back({{"electrons", std::isfinite(n.electrons_at_saturation()) ? Json(n.electrons_at_saturation()) : Json()}, {"read", n.read}});
-            r.words += formatted("noise: green holds about %.0f electrons at saturation, read noise %.4f %% of it\n", (*noise)[1].electrons_at_saturation(), 100 * (*noise)[1].read);
+            for (const read::ChannelNoise& n : *noise)
+                r.json["noise"].push_back(
+                    {{"electrons",
+                      std::isfinite(n.electrons_at_saturation()) ? Json(n.electrons_at_saturation()) : Json()},
+                     {"read", n.read}});
+            r.words += formatted("noise: green holds about %.0f electrons at saturation, read noise %.4f %% of it\n",
+                                 (*noise)[1].electrons_at_saturation(), 100 * (*noise)[1].read);
         }
         return r;
     };
@@ -60,8 +83,10 @@ Run add_charts(CLI::App&) {
         Result r;
         r.json["charts"] = Json::array();
         for (const chart::Definition& d : chart::installed()) {
-            r.json["charts"].push_back({{"id", d.id}, {"title", d.title}, {"file", d.file.string()}, {"patches", d.patches.size()}});
-            r.words += formatted("%-16s %3zu patches  %s  (%s)\n", d.id.c_str(), d.patches.size(), d.title.c_str(), d.file.c_str());
+            r.json["charts"].push_back(
+                {{"id", d.id}, {"title", d.title}, {"file", d.file.string()}, {"patches", d.patches.size()}});
+            r.words += formatted("%-16s %3zu patches  %s  (%s)\n", d.id.c_str(), d.patches.size(), d.title.c_str(),
+                                 d.file.c_str());
         }
         return r;
     };

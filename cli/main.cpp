@@ -17,7 +17,10 @@ bool wants_json(int argc, char** argv) {
 
 int report(int status, const std::string& message, const std::string& file, bool json) {
     std::fprintf(stderr, "refero-cli: %s\n", message.c_str());
-    if (json) std::cout << Json{{"error", {{"code", status}, {"message", message}, {"file", file}}}}.dump(1, ' ', false, Json::error_handler_t::replace) << "\n";
+    if (json)
+        std::cout << Json{{"error", {{"code", status}, {"message", message}, {"file", file}}}}.dump(
+                         1, ' ', false, Json::error_handler_t::replace)
+                  << "\n";
     return status;
 }
 
@@ -56,22 +59,22 @@ int main(int argc, char** argv) {
     }
     try {
         const Result result = run();
-        if (json)
-            std::cout << result.json.dump(1, ' ', false, Json::error_handler_t::replace) << std::endl;
-        else
-            (result.status == done ? std::cout : std::cerr) << result.words << std::flush;
+        if (json) std::cout << result.json.dump(1, ' ', false, Json::error_handler_t::replace) << std::endl;
+        else (result.status == done ? std::cout : std::cerr) << result.words << std::flush;
         if (!std::cout) return report(failed, "standard output cannot be written", "", false);
         return result.status;
     } catch (const Error& problem) {
         if (problem.kind() == ErrorKind::not_found && json) {
-            std::cout << Json{{"charts", Json::array()}, {"error", {{"code", not_found}, {"message", problem.what()}, {"file", problem.file().string()}}}}.dump(1) << "\n";
+            std::cout << Json{{"charts", Json::array()},
+                              {"error",
+                               {{"code", not_found}, {"message", problem.what()}, {"file", problem.file().string()}}}}
+                             .dump(1)
+                      << "\n";
             std::fprintf(stderr, "refero-cli: %s\n", problem.what());
             return not_found;
         }
         return report(exit_code_of(problem.kind()), problem.what(), problem.file().string(), json);
     } catch (const std::bad_alloc&) {
         return report(failed, "there is not enough memory", "", json);
-    } catch (const std::exception& problem) {
-        return report(failed, problem.what(), "", json);
-    }
+    } catch (const std::exception& problem) { return report(failed, problem.what(), "", json); }
 }

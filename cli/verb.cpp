@@ -19,7 +19,8 @@ int exit_code_of(ErrorKind kind) {
 
 static chart::Corners parse_corners(const std::string& text) {
     const auto wrong = [] {
-        return Error(ErrorKind::usage, "the corners cannot be understood", {}, "Write --corners \"x,y x,y x,y x,y\" in pixels of the upright full-size image");
+        return Error(ErrorKind::usage, "the corners cannot be understood", {},
+                     "Write --corners \"x,y x,y x,y x,y\" in pixels of the upright full-size image");
     };
     chart::Corners corners;
     std::istringstream points(text);
@@ -47,7 +48,9 @@ job::ShotOptions ShotArguments::options() const {
     return o;
 }
 
-Json json_of(const fit::Statistics& s) { return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}}; }
+Json json_of(const fit::Statistics& s) {
+    return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}};
+}
 
 Json json_of(const chart::Corners& corners) {
     Json j = Json::array();

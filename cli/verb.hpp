@@ -41,9 +41,16 @@ Run add_charts(CLI::App& app);
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {
     std::string chart, corners, encoding;
-    void add_chart(CLI::App& app) { app.add_option("--chart", chart, "Chart: id of an installed definition, or a definition file"); }
-    void add_corners(CLI::App& app) { app.add_option("--corners", corners, "\"x,y x,y x,y x,y\": outer corners, top-left, top-right, bottom-right, bottom-left"); }
-    void add_encoding(CLI::App& app) { app.add_option("--encoding", encoding, "linear srgb bt709 hlg pq acescct, or a 1D LUT file"); }
+    void add_chart(CLI::App& app) {
+        app.add_option("--chart", chart, "Chart: id of an installed definition, or a definition file");
+    }
+    void add_corners(CLI::App& app) {
+        app.add_option("--corners", corners,
+                       "\"x,y x,y x,y x,y\": outer corners, top-left, top-right, bottom-right, bottom-left");
+    }
+    void add_encoding(CLI::App& app) {
+        app.add_option("--encoding", encoding, "linear srgb bt709 hlg pq acescct, or a 1D LUT file");
+    }
     job::ShotOptions options() const;
 };
 

@@ -56,11 +56,14 @@ inline std::string scene_text(const Shot& s) {
                   R"({"refero_scene":1,"size":[%d,%d],"seed":%d,"camera":"%s","light":"%s","white":%g,
 "background":{"surface":[55,3,8],"texture":0.1,"texture_px":9},
 "charts":[{"id":"grid24","at":[0.5,0.5],"width":%g,"rotation_deg":%g,"tilt_deg":%g}])",
-                  s.width, s.height, s.seed, s.camera.c_str(), s.light.c_str(), s.white, s.chart_width, s.rotation_deg, s.tilt_deg);
+                  s.width, s.height, s.seed, s.camera.c_str(), s.light.c_str(), s.white, s.chart_width, s.rotation_deg,
+                  s.tilt_deg);
     return text + s.more + "}";
 }
 
-inline simulate::Rendering rendered(const Shot& s) { return simulate::render(simulate::parse_scene(scene_text(s), "test scene")); }
+inline simulate::Rendering rendered(const Shot& s) {
+    return simulate::render(simulate::parse_scene(scene_text(s), "test scene"));
+}
 
 /// A rendering as a frame in memory, without noise.
 inline frame::Frame frame_of(const simulate::Rendering& r) {

@@ -36,7 +36,9 @@ QString verdict(const SetupState& s) {
     return !next.isEmpty() ? "\u2192 " + next : QObject::tr("%1 %2").arg(name_of(step), name_of(s.link(step)));
 }
 
-BoardModel::BoardModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) { rebuild(); }
+BoardModel::BoardModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) {
+    rebuild();
+}
 
 void BoardModel::rebuild() {
     beginResetModel();
@@ -76,9 +78,14 @@ bool BoardModel::matches(int row, int column) const {
     const plan::Shoot& s = session_.shoot();
     const plan::Rig& r = rig(row);
     const plan::Light* l = plan::record(s.lights, light(column));
-    QString text = qs(plan::name_in(s.cameras, r.camera) + " " + plan::name_in(s.lenses, r.lens) + " " + plan::name_in(s.modes, r.mode) + " " + (l ? l->name + " " + plan::name_in(s.places, l->place) : "")) + " ";
+    QString text =
+        qs(plan::name_in(s.cameras, r.camera) + " " + plan::name_in(s.lenses, r.lens) + " " +
+           plan::name_in(s.modes, r.mode) + " " + (l ? l->name + " " + plan::name_in(s.places, l->place) : "")) +
+        " ";
     const Id setup = setup_at(index(row, column));
-    text += setup ? words_for(session_.at(setup).state) + (session_.at(setup).balance_only() ? tr(" balance only") : QString()) : tr("not planned");
+    text += setup ? words_for(session_.at(setup).state) +
+                        (session_.at(setup).balance_only() ? tr(" balance only") : QString())
+                  : tr("not planned");
     text = text.toLower();
     return std::all_of(filter_.begin(), filter_.end(), [&](const QString& w) { return text.contains(w); });
 }
@@ -89,7 +96,9 @@ QVariant BoardModel::data(const QModelIndex& i, int role) const {
     if (role == matches_role) return matches(i.row(), i.column());
     if (role != Qt::AccessibleTextRole && role != Qt::ToolTipRole) return {};
     const plan::Shoot& s = session_.shoot();
-    if (!setup) return tr("%1, %2: not planned").arg(qs(plan::name_in(s.cameras, rig(i.row()).camera)), qs(plan::name_in(s.lights, light(i.column()))));
+    if (!setup)
+        return tr("%1, %2: not planned")
+            .arg(qs(plan::name_in(s.cameras, rig(i.row()).camera)), qs(plan::name_in(s.lights, light(i.column()))));
     const SetupState& state = session_.at(setup);
     QStringList words{tr("%1: %2").arg(session_.title_of(setup), words_for(state.state)), verdict(state)};
     for (const plan::Staleness& r : state.stale) words << tr("Stale: %1. %2.").arg(qs(r.why), qs(r.remedy));
@@ -105,12 +114,15 @@ QVariant BoardModel::headerData(int n, Qt::Orientation o, int role) const {
         const plan::Light* l = plan::record(s.lights, light(n));
         if (!l) return {};
         const QString place = qs(plan::name_in(s.places, l->place));
-        if (role == Qt::ToolTipRole) return qs(plan::words_for(l->kind)) + (l->kelvin > 0 ? tr(", %1 K").arg(l->kelvin) : QString()) + (l->spill.empty() ? QString() : tr("\nalso on the subject: %1").arg(qs(l->spill)));
+        if (role == Qt::ToolTipRole)
+            return qs(plan::words_for(l->kind)) + (l->kelvin > 0 ? tr(", %1 K").arg(l->kelvin) : QString()) +
+                   (l->spill.empty() ? QString() : tr("\nalso on the subject: %1").arg(qs(l->spill)));
         return qs(l->name) + (place.isEmpty() ? "" : "\n" + place);
     }
     const plan::Rig& r = rig(n);
     const QString lens = qs(plan::name_in(s.lenses, r.lens)), mode = qs(plan::name_in(s.modes, r.mode));
-    return qs(plan::name_in(s.cameras, r.camera)) + (lens.isEmpty() ? "" : "\n" + lens) + (mode.isEmpty() ? "" : "\n" + mode);
+    return qs(plan::name_in(s.cameras, r.camera)) + (lens.isEmpty() ? "" : "\n" + lens) +
+           (mode.isEmpty() ? "" : "\n" + mode);
 }
 
 Qt::ItemFlags BoardModel::flags(const QModelIndex& i) const {
@@ -137,7 +149,8 @@ bool BoardModel::canDropMimeData(const QMimeData* data, Qt::DropAction, int, int
     return data->hasUrls();
 }
 
-bool BoardModel::dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column, const QModelIndex& parent) {
+bool BoardModel::dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column,
+                              const QModelIndex& parent) {
     if (!canDropMimeData(data, action, row, column, parent)) return false;
     if (data->hasFormat(setup_mime)) {
         emit correction_dropped(data->data(setup_mime).toLongLong(), setup_at(parent));

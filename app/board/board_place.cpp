@@ -4,14 +4,21 @@
 
 namespace refero::app {
 
-BoardPlace::BoardPlace(Session& session, QWidget* parent) : QWidget(parent), board_(new BoardView(session)), frames_(new FramesView(session)), log_(new LogView(session)), pages_(new QStackedWidget) {
+BoardPlace::BoardPlace(Session& session, QWidget* parent)
+    : QWidget(parent),
+      board_(new BoardView(session)),
+      frames_(new FramesView(session)),
+      log_(new LogView(session)),
+      pages_(new QStackedWidget) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
     auto* line = new QHBoxLayout;
     line->setContentsMargins(8, 6, 8, 0);
     line->setSpacing(2);
-    const std::pair<QString, QString> names[] = {{tr("Setups"), tr("Cameras down, lights across (1)")}, {tr("Frames"), tr("What came in, where it was put and why (F)")}, {tr("Log"), tr("Everything that was done (L)")}};
+    const std::pair<QString, QString> names[] = {{tr("Setups"), tr("Cameras down, lights across (1)")},
+                                                 {tr("Frames"), tr("What came in, where it was put and why (F)")},
+                                                 {tr("Log"), tr("Everything that was done (L)")}};
     for (int i = 0; i < 3; ++i) {
         auto* b = new QToolButton;
         b->setText(names[i].first);

@@ -17,7 +17,8 @@ namespace refero::app {
 namespace {
 
 // A cell is roomy where it can be, compact where there are many.
-constexpr int roomy_width = 230, roomy_height = 128, compact_width = 128, compact_height = 68, most_height = 330, header_width = 150;
+constexpr int roomy_width = 230, roomy_height = 128, compact_width = 128, compact_height = 68, most_height = 330,
+              header_width = 150;
 
 class CellDelegate : public QStyledItemDelegate {
 public:
@@ -32,7 +33,8 @@ public:
         painter->setRenderHint(QPainter::Antialiasing);
         painter->setClipRect(option.rect);
         if (!index.data(BoardModel::matches_role).toBool()) painter->setOpacity(0.25);
-        const QRectF body = QRectF(option.rect).adjusted(compact ? 3 : 5, compact ? 3 : 5, compact ? -3 : -5, compact ? -3 : -5);
+        const QRectF body =
+            QRectF(option.rect).adjusted(compact ? 3 : 5, compact ? 3 : 5, compact ? -3 : -5, compact ? -3 : -5);
         const bool hollow = !setup || session_.at(setup).state == plan::State::to_shoot;
         painter->setPen(QPen(chosen ? t.text : t.line, chosen ? 2.5 : 1, setup ? Qt::SolidLine : Qt::DashLine));
         painter->setBrush(hollow ? Qt::NoBrush : QBrush(t.raised));
@@ -64,8 +66,11 @@ private:
     static void draw_lines(QPainter& p, const QRectF& box, const QString& words, Qt::AlignmentFlag vertical) {
         const QFontMetricsF metrics(p.font());
         const int lines = std::max(1, static_cast<int>((box.height() + 2) / metrics.lineSpacing()));
-        const bool fits = metrics.boundingRect(QRectF(0, 0, box.width(), 1000), Qt::TextWordWrap, words).height() <= lines * metrics.lineSpacing() + 1;
-        p.drawText(box, Qt::AlignLeft | vertical | Qt::TextWordWrap, fits ? words : metrics.elidedText(words, Qt::ElideRight, box.width() * (lines == 1 ? 1 : lines * 0.86)));
+        const bool fits = metrics.boundingRect(QRectF(0, 0, box.width(), 1000), Qt::TextWordWrap, words).height() <=
+                          lines * metrics.lineSpacing() + 1;
+        p.drawText(box, Qt::AlignLeft | vertical | Qt::TextWordWrap,
+                   fits ? words
+                        : metrics.elidedText(words, Qt::ElideRight, box.width() * (lines == 1 ? 1 : lines * 0.86)));
     }
 
     // State and figure, verdict, chain.
@@ -79,7 +84,9 @@ private:
         p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, words_for(s.state));
         p.setFont(small_font());
         const QString figure = figure_of(s);
-        if (metrics.horizontalAdvance(words_for(s.state)) + QFontMetricsF(small_font()).horizontalAdvance(figure) + 10 < line.width()) p.drawText(line, Qt::AlignRight | Qt::AlignVCenter, figure);
+        if (metrics.horizontalAdvance(words_for(s.state)) + QFontMetricsF(small_font()).horizontalAdvance(figure) + 10 <
+            line.width())
+            p.drawText(line, Qt::AlignRight | Qt::AlignVCenter, figure);
         draw_chain(p, QRectF(inner.left() - 4, inner.bottom() - 19, inner.width() * 0.9, 19), s, t.text);
         const QRectF words(inner.left(), inner.top() + 20, inner.width(), inner.height() - 41);
         if (words.height() > 12) {
@@ -100,14 +107,16 @@ private:
         p.setPen(t.dim);
         const double step = inner.width() / static_cast<double>(steps.size());
         for (std::size_t k = 0; k < steps.size(); ++k)
-            p.drawText(QRectF(names.left() + static_cast<double>(k) * step - 4, names.top(), step + 8, names.height()), Qt::AlignCenter, step > 58 ? name_of(steps[k]) : name_of(steps[k]).left(1));
+            p.drawText(QRectF(names.left() + static_cast<double>(k) * step - 4, names.top(), step + 8, names.height()),
+                       Qt::AlignCenter, step > 58 ? name_of(steps[k]) : name_of(steps[k]).left(1));
         inner.setBottom(chain.top() - 4);
         // State in a line of its own.
         draw_state(p, QRectF(inner.left() - 2, inner.top(), 16, 24), s.state, t.text);
         p.setFont(bold(option));
         p.setPen(t.text);
         const QRectF head(inner.left() + 20, inner.top(), inner.width() - 20, 24);
-        p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, words_for(s.state) + (s.balance_only() ? QObject::tr(", balance only") : QString()));
+        p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter,
+                   words_for(s.state) + (s.balance_only() ? QObject::tr(", balance only") : QString()));
         if (const QString figure = figure_of(s); !figure.isEmpty()) {
             p.setFont(title_font());
             p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, figure);
@@ -126,7 +135,8 @@ private:
         if (const auto frames = s.frames.size(); frames && inner.height() > 2 * small_line + 14) {
             p.setFont(small_font());
             p.setPen(t.dim);
-            p.drawText(inner, Qt::AlignLeft | Qt::AlignBottom, frames == 1 ? QObject::tr("1 frame") : QObject::tr("%1 frames").arg(frames));
+            p.drawText(inner, Qt::AlignLeft | Qt::AlignBottom,
+                       frames == 1 ? QObject::tr("1 frame") : QObject::tr("%1 frames").arg(frames));
             inner.setBottom(inner.bottom() - small_line);
         }
         p.setFont(option.font);
@@ -140,7 +150,14 @@ private:
 } // namespace
 
 BoardView::BoardView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), model_(new BoardModel(session, this)), title_(new QLabel), summary_(new QLabel), empty_(new QLabel), filter_(new QLineEdit), table_(new QTableView) {
+    : QWidget(parent),
+      session_(session),
+      model_(new BoardModel(session, this)),
+      title_(new QLabel),
+      summary_(new QLabel),
+      empty_(new QLabel),
+      filter_(new QLineEdit),
+      table_(new QTableView) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(14, 12, 14, 12);
     auto* head = new QHBoxLayout;
@@ -152,7 +169,8 @@ BoardView::BoardView(Session& session, QWidget* parent)
     words->addWidget(summary_);
     head->addLayout(words, 1);
     filter_->setPlaceholderText(tr("Filter: camera, light, state"));
-    filter_->setToolTip(tr("Shows only rows and lights in which a setup holds all these words, such as \"stills stale\" (Ctrl+F)"));
+    filter_->setToolTip(
+        tr("Shows only rows and lights in which a setup holds all these words, such as \"stills stale\" (Ctrl+F)"));
     filter_->setClearButtonEnabled(true);
     filter_->setFixedWidth(230);
     filter_->setObjectName("boardFilter");
@@ -160,7 +178,8 @@ BoardView::BoardView(Session& session, QWidget* parent)
     fit_all_ = new QPushButton(tr("Fit all that are read"));
     fit_all_->setProperty("primary", true);
     fit_all_->setObjectName("fitAllButton");
-    fit_all_->setToolTip(tr("Fits and proves every setup that has a reading and no correction, or one that a new fit would mend"));
+    fit_all_->setToolTip(
+        tr("Fits and proves every setup that has a reading and no correction, or one that a new fit would mend"));
     connect(fit_all_, &QPushButton::clicked, &session_, &Session::fit_all);
     head->addWidget(fit_all_);
     layout->addLayout(head);
@@ -183,7 +202,10 @@ BoardView::BoardView(Session& session, QWidget* parent)
     table_->setDropIndicatorShown(true);
     table_->setContextMenuPolicy(Qt::CustomContextMenu);
     table_->setAccessibleName(tr("Board: cameras down, lights across"));
-    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: transparent; } QTableView::item, QTableView::item:selected { background: transparent; } QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } QHeaderView, QHeaderView::section { background: transparent; border: none; }");
+    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: "
+                          "transparent; } QTableView::item, QTableView::item:selected { background: transparent; } "
+                          "QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } "
+                          "QHeaderView, QHeaderView::section { background: transparent; border: none; }");
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setProperty("dim", true);
     empty_->setText(tr("No setups yet.\nLay the shoot out in Plan (key 2), or drop a frame that shows a chart."));
@@ -193,7 +215,9 @@ BoardView::BoardView(Session& session, QWidget* parent)
     auto* row = new QHBoxLayout(key);
     row->setContentsMargins(header_width + 6, 0, 0, 0);
     row->setSpacing(5);
-    for (const plan::State state : {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected, plan::State::proved, plan::State::handed_over, plan::State::stale}) {
+    for (const plan::State state :
+         {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected,
+          plan::State::proved, plan::State::handed_over, plan::State::stale}) {
         row->addWidget(new StateGlyph(state));
         auto* label = new QLabel(words_for(state));
         label->setProperty("dim", true);
@@ -217,7 +241,8 @@ BoardView::BoardView(Session& session, QWidget* parent)
         model_->rebuild();
         stretch();
         apply_filter();
-        table_->setCurrentIndex(model_->index(std::clamp(r, 0, std::max(0, model_->rowCount() - 1)), std::clamp(c, 0, std::max(0, model_->columnCount() - 1))));
+        table_->setCurrentIndex(model_->index(std::clamp(r, 0, std::max(0, model_->rowCount() - 1)),
+                                              std::clamp(c, 0, std::max(0, model_->columnCount() - 1))));
         tell();
     });
     connect(&session, &Session::setup_changed, this, [this](Id setup) {
@@ -277,11 +302,16 @@ void BoardView::stretch() {
     int columns = 0, rows = 0;
     for (int c = 0; c < model_->columnCount(); ++c) columns += !table_->isColumnHidden(c);
     for (int r = 0; r < model_->rowCount(); ++r) rows += !table_->isRowHidden(r);
-    columns = std::max(1, columns), rows = std::max(1, rows);
+    columns = std::max(1, columns);
+    rows = std::max(1, rows);
     const int each_width = (table_->width() - header_width - 4) / columns, each_height = (table_->height() - 50) / rows;
     // Compact as soon as the roomy cells do not fit.
     const int width = each_width >= roomy_width ? each_width : std::max(compact_width, each_width);
-    const int height = width < roomy_width ? std::clamp(each_height, compact_height, roomy_height - 14) : std::clamp(each_height, each_height < roomy_height ? std::max(compact_height, each_height) : roomy_height, most_height);
+    const int height =
+        width < roomy_width
+            ? std::clamp(each_height, compact_height, roomy_height - 14)
+            : std::clamp(each_height, each_height < roomy_height ? std::max(compact_height, each_height) : roomy_height,
+                         most_height);
     for (int c = 0; c < model_->columnCount(); ++c) table_->setColumnWidth(c, width);
     for (int r = 0; r < model_->rowCount(); ++r) table_->setRowHeight(r, height);
 }
@@ -295,8 +325,13 @@ Id BoardView::plan_cell(int row, int column) {
     const Id light = model_->light(column);
     if (const plan::Setup* there = plan::setup_at(session_.shoot(), rig, light)) return there->id;
     Id id = 0;
-    session_.change(tr("Plan %1, %2").arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, rig.camera)), QString::fromStdString(plan::name_in(session_.shoot().lights, light))),
-                    [&](job::Edit& e) { id = e.add(plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light}); });
+    session_.change(tr("Plan %1, %2")
+                        .arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, rig.camera)),
+                             QString::fromStdString(plan::name_in(session_.shoot().lights, light))),
+                    [&](job::Edit& e) {
+                        id = e.add(
+                            plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light});
+                    });
     return id;
 }
 
@@ -312,8 +347,12 @@ void BoardView::lent(Id from, Id to) {
     if (a.mode != b.mode) other << tr("recording mode");
     if (a.lens != b.lens) other << tr("lens");
     session_.lend(from, to);
-    emit session_.notice(other.isEmpty() ? tr("%1 has a copy of the correction of %2.").arg(session_.title_of(to), session_.title_of(from))
-                                         : tr("Careful: this correction was made for another %1 (%2). A correction holds for one setup: prove it on the chart shot of %3 before it is used. Ctrl+Z takes it back.").arg(other.join(tr(" and ")), session_.title_of(from), session_.title_of(to)));
+    emit session_.notice(
+        other.isEmpty()
+            ? tr("%1 has a copy of the correction of %2.").arg(session_.title_of(to), session_.title_of(from))
+            : tr("Careful: this correction was made for another %1 (%2). A correction holds for one setup: prove it on "
+                 "the chart shot of %3 before it is used. Ctrl+Z takes it back.")
+                  .arg(other.join(tr(" and ")), session_.title_of(from), session_.title_of(to)));
 }
 
 void BoardView::menu_at(const QPoint& at) {
@@ -331,14 +370,22 @@ void BoardView::menu_at(const QPoint& at) {
     menu.addAction(tr("Open"), this, [this, setup] { emit setup_opened(setup); });
     menu.addAction(tr("Add frames \u2026"), this, [this, setup] {
         std::vector<fs::path> files;
-        for (const QString& f : QFileDialog::getOpenFileNames(this, tr("Frames for %1").arg(session_.title_of(setup)), last_folder())) files.emplace_back(f.toStdString());
+        for (const QString& f :
+             QFileDialog::getOpenFileNames(this, tr("Frames for %1").arg(session_.title_of(setup)), last_folder()))
+            files.emplace_back(f.toStdString());
         if (!files.empty()) session_.take_in(files, setup);
     });
     menu.addSeparator();
-    menu.addAction(s.correction && !s.balance_only() ? tr("Fit again") : tr("Fit"), this, [this, setup] { session_.fit(setup); })->setEnabled(s.balance && s.refused.isEmpty() && !s.balance_only());
-    if (session_.fallback_for(setup)) menu.addAction(tr("Take the kit's fallback"), this, [this, setup] { session_.take_fallback(setup); });
-    menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { session_.prove(setup); })->setEnabled(s.correction_id && s.shot);
-    if (s.refused.isEmpty()) menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { session_.refuse(setup, {}); })->setEnabled(s.chart_shot);
+    menu.addAction(s.correction && !s.balance_only() ? tr("Fit again") : tr("Fit"), this,
+                   [this, setup] { session_.fit(setup); })
+        ->setEnabled(s.balance && s.refused.isEmpty() && !s.balance_only());
+    if (session_.fallback_for(setup))
+        menu.addAction(tr("Take the kit's fallback"), this, [this, setup] { session_.take_fallback(setup); });
+    menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { session_.prove(setup); })
+        ->setEnabled(s.correction_id && s.shot);
+    if (s.refused.isEmpty())
+        menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { session_.refuse(setup, {}); })
+            ->setEnabled(s.chart_shot);
     else menu.addAction(tr("Accept the chart shot"), this, [this, setup] { session_.accept(setup); });
     menu.addSeparator();
     auto* only = menu.addAction(tr("Balance only"));
@@ -347,19 +394,24 @@ void BoardView::menu_at(const QPoint& at) {
     connect(only, &QAction::triggered, this, [this, setup](bool on) {
         plan::Setup row = session_.at(setup).row;
         row.balance_only = on;
-        session_.change(on ? tr("Balance only: %1").arg(session_.title_of(setup)) : tr("Thorough: %1").arg(session_.title_of(setup)), [&](job::Edit& e) { e.update(row); });
+        session_.change(on ? tr("Balance only: %1").arg(session_.title_of(setup))
+                           : tr("Thorough: %1").arg(session_.title_of(setup)),
+                        [&](job::Edit& e) { e.update(row); });
     });
     const plan::Light* light = plan::record(session_.shoot().lights, s.row.light);
-    menu.addAction(tr("%1 was changed or re-lit just now").arg(QString::fromStdString(light->name)), this, [this, row = *light]() mutable {
-        row.changed = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString();
-        session_.change(tr("%1 changed or re-lit").arg(QString::fromStdString(row.name)), [&](job::Edit& e) {
-            e.about(row.name);
-            e.update(row);
-        });
-    });
+    menu.addAction(tr("%1 was changed or re-lit just now").arg(QString::fromStdString(light->name)), this,
+                   [this, row = *light]() mutable {
+                       row.changed = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString();
+                       session_.change(tr("%1 changed or re-lit").arg(QString::fromStdString(row.name)),
+                                       [&](job::Edit& e) {
+                                           e.about(row.name);
+                                           e.update(row);
+                                       });
+                   });
     menu.addSeparator();
     menu.addAction(tr("Take out of the plan"), this, [this, setup] {
-        session_.change(tr("Take %1 out of the plan").arg(session_.title_of(setup)), [&](job::Edit& e) { e.remove<plan::Setup>(setup); });
+        session_.change(tr("Take %1 out of the plan").arg(session_.title_of(setup)),
+                        [&](job::Edit& e) { e.remove<plan::Setup>(setup); });
     });
     menu.exec(table_->viewport()->mapToGlobal(at));
 }

@@ -9,7 +9,13 @@
 
 namespace refero::app {
 
-ClipPanel::ClipPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session), picture_(new QLabel), time_(new QLabel), slider_(new QSlider(Qt::Horizontal)), take_(new QPushButton(tr("The chart is seen here"))) {
+ClipPanel::ClipPanel(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      picture_(new QLabel),
+      time_(new QLabel),
+      slider_(new QSlider(Qt::Horizontal)),
+      take_(new QPushButton(tr("The chart is seen here"))) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     picture_->setFixedSize(288, 162);
@@ -18,7 +24,8 @@ ClipPanel::ClipPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     row->addWidget(picture_);
     row->addSpacing(10);
     auto* column = new QVBoxLayout;
-    auto* words = new QLabel(tr("Move along the clip to a picture that shows the chart well: still, sharp, evenly lit."));
+    auto* words =
+        new QLabel(tr("Move along the clip to a picture that shows the chart well: still, sharp, evenly lit."));
     words->setProperty("dim", true);
     words->setWordWrap(true);
     column->addStretch();
@@ -66,12 +73,14 @@ void ClipPanel::set_frame(Id id) {
 void ClipPanel::show_picture() {
     const plan::Frame* f = session_.frame_row(frame_);
     if (!f) return;
-    session_.tasks().run_quietly([self = QPointer(this), file = fs::path(f->path), at = position_s(), request = ++request_](std::stop_token stop, const Progress&) -> Tasks::Then {
+    session_.tasks().run_quietly([self = QPointer(this), file = fs::path(f->path), at = position_s(),
+                                  request = ++request_](std::stop_token stop, const Progress&) -> Tasks::Then {
         const frame::Frame still = frame::read_still(file, at, {}, stop);
         const QImage image = rendition_of(apply::uncorrected(still, {1, 1, 1}, "srgb", stop), still).small(576);
         return [self, image, request] {
             if (!self || request != self->request_) return;
-            QPixmap shown = QPixmap::fromImage(image.scaled(self->picture_->size(), Qt::KeepAspectRatio, Qt::SmoothTransformation));
+            QPixmap shown =
+                QPixmap::fromImage(image.scaled(self->picture_->size(), Qt::KeepAspectRatio, Qt::SmoothTransformation));
             self->picture_->setPixmap(shown);
         };
     });

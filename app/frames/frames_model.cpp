@@ -11,7 +11,10 @@ QString qs(const std::string& s) { return QString::fromStdString(s); }
 constexpr int picture_height = 36, most_pictures = 2000;
 } // namespace
 
-FramesModel::FramesModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session), pictures_(most_pictures) {
+FramesModel::FramesModel(Session& session, QObject* parent)
+    : QAbstractTableModel(parent),
+      session_(session),
+      pictures_(most_pictures) {
     connect(&session, &Session::frames_changed, this, &FramesModel::follow);
     rebuild();
 }
@@ -60,7 +63,9 @@ static QString gate_order(const plan::Finding* worst, const QString& words) {
 
 const plan::Finding* FramesModel::worst_of(const plan::Frame& f) const {
     const plan::Finding* worst = nullptr;
-    const auto badness = [](const plan::Finding& x) { return x.status == "reshoot" ? 2 : x.status == "caution" ? 1 : 0; };
+    const auto badness = [](const plan::Finding& x) {
+        return x.status == "reshoot" ? 2 : x.status == "caution" ? 1 : 0;
+    };
     if (f.kind != plan::FrameKind::ordinary)
         for (const plan::ChartShot& shot : session_.shoot().chart_shots)
             if (shot.frame == f.id)
@@ -70,14 +75,21 @@ const plan::Finding* FramesModel::worst_of(const plan::Frame& f) const {
 }
 
 void FramesModel::sort(int column, Qt::SortOrder order) {
-    sort_column_ = column, sort_order_ = order;
+    sort_column_ = column;
+    sort_order_ = order;
     std::vector<std::pair<QString, Id>> keyed;
     for (const Id id : rows_) {
         const plan::Frame& f = *session_.frame_row(id);
-        keyed.emplace_back(column == gate ? gate_order(worst_of(f), text(f, gate)) : column == taken ? qs(plan::time_of(plan::time_in_job(session_.shoot(), f))) : column == picture ? QString("%1").arg(id, 12) : text(f, column), id);
+        keyed.emplace_back(column == gate      ? gate_order(worst_of(f), text(f, gate))
+                           : column == taken   ? qs(plan::time_of(plan::time_in_job(session_.shoot(), f)))
+                           : column == picture ? QString("%1").arg(id, 12)
+                                               : text(f, column),
+                           id);
     }
     emit layoutAboutToBeChanged();
-    std::stable_sort(keyed.begin(), keyed.end(), [&](const auto& a, const auto& b) { return order == Qt::AscendingOrder ? a.first < b.first : b.first < a.first; });
+    std::stable_sort(keyed.begin(), keyed.end(), [&](const auto& a, const auto& b) {
+        return order == Qt::AscendingOrder ? a.first < b.first : b.first < a.first;
+    });
     for (std::size_t i = 0; i < keyed.size(); ++i) rows_[i] = keyed[i].second;
     emit layoutChanged();
 }
@@ -92,12 +104,15 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
     }
     case taken: return qs(f.taken).replace('T', ' ');
     case camera: {
-        const QString known = qs(plan::name_in(s.cameras, f.camera)), lens = qs(f.lens ? plan::name_in(s.lenses, f.lens) : f.lens_name);
+        const QString known = qs(plan::name_in(s.cameras, f.camera)),
+                      lens = qs(f.lens ? plan::name_in(s.lenses, f.lens) : f.lens_name);
         return (known.isEmpty() ? qs(f.model) : known) + (lens.isEmpty() ? QString() : ", " + lens);
     }
     case settings: {
         QStringList parts;
-        if (f.exposure_s > 0) parts << (f.exposure_s < 0.3 ? tr("1/%1 s").arg(qRound(1 / f.exposure_s)) : tr("%1 s").arg(f.exposure_s, 0, 'g', 2));
+        if (f.exposure_s > 0)
+            parts << (f.exposure_s < 0.3 ? tr("1/%1 s").arg(qRound(1 / f.exposure_s))
+                                         : tr("%1 s").arg(f.exposure_s, 0, 'g', 2));
         if (f.f_number > 0) parts << tr("f/%1").arg(f.f_number);
         if (f.iso > 0) parts << tr("ISO %1").arg(f.iso);
         if (f.duration_s > 0) parts << tr("%1 s long").arg(f.duration_s, 0, 'f', 1);
@@ -110,7 +125,8 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
     case gate: {
         const plan::Finding* worst = worst_of(f);
         if (!worst) return {};
-        return worst->status == "pass" ? tr("pass") : QString("%1: %2").arg(qs(worst->status), qs(worst->check).replace('_', ' '));
+        return worst->status == "pass" ? tr("pass")
+                                       : QString("%1: %2").arg(qs(worst->status), qs(worst->check).replace('_', ' '));
     }
     case setup: return f.setup ? session_.title_of(f.setup) : tr("none");
     case reason: return f.problem.empty() ? qs(f.reason) : qs(f.problem);
@@ -128,8 +144,10 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
         QString words = qs(f->path);
         if (const auto more = companions_.find(id); more != companions_.end())
             for (const Id other : more->second)
-                if (const plan::Frame* o = session_.frame_row(other)) words += "\n" + qs(o->path) + ": " + qs(o->reason);
-        if (const plan::Finding* worst = worst_of(*f); worst && !worst->advice.empty()) words += "\n" + qs(worst->advice);
+                if (const plan::Frame* o = session_.frame_row(other))
+                    words += "\n" + qs(o->path) + ": " + qs(o->reason);
+        if (const plan::Finding* worst = worst_of(*f); worst && !worst->advice.empty())
+            words += "\n" + qs(worst->advice);
         return words + "\n" + text(*f, reason);
     }
     if (role == Qt::FontRole && i.column() == setup && f->by_hand) {
@@ -137,7 +155,8 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
         font.setWeight(QFont::DemiBold);
         return font;
     }
-    if (role == Qt::ForegroundRole && (i.column() == reason || (i.column() == setup && !f->setup))) return Theme::now().dim;
+    if (role == Qt::ForegroundRole && (i.column() == reason || (i.column() == setup && !f->setup)))
+        return Theme::now().dim;
     if (role == Qt::DecorationRole && i.column() == picture) {
         if (const QPixmap* kept = pictures_.object(id)) return *kept;
         // Asked for once; the row is told when it has come.
@@ -160,7 +179,8 @@ QVariant FramesModel::headerData(int section, Qt::Orientation orientation, int r
     if (orientation != Qt::Horizontal) return {};
     if (role == Qt::TextAlignmentRole) return int(Qt::AlignLeft | Qt::AlignVCenter);
     if (role != Qt::DisplayRole) return {};
-    const QString names[] = {QString(), tr("File"), tr("Taken"), tr("Camera, lens"), tr("Exposure"), tr("Kind"), tr("Gate"), tr("Setup"), tr("Why there")};
+    const QString names[] = {QString(),  tr("File"), tr("Taken"), tr("Camera, lens"), tr("Exposure"),
+                             tr("Kind"), tr("Gate"), tr("Setup"), tr("Why there")};
     return names[section];
 }
 

@@ -16,7 +16,9 @@ class FramesModel : public QAbstractTableModel {
 public:
     enum Column { picture, name, taken, camera, settings, what, gate, setup, reason, column_count };
     explicit FramesModel(Session& session, QObject* parent = nullptr);
-    int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
+    int rowCount(const QModelIndex& parent = {}) const override {
+        return parent.isValid() ? 0 : static_cast<int>(rows_.size());
+    }
     int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : column_count; }
     QVariant data(const QModelIndex& index, int role) const override;
     QVariant headerData(int section, Qt::Orientation orientation, int role) const override;

@@ -12,8 +12,18 @@
 namespace refero::app {
 
 FramesView::FramesView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), model_(new FramesModel(session, this)), table_(new QTableView), filter_(new QLineEdit), summary_(new QLabel), empty_(new QLabel), setups_(new QComboBox),
-      put_(new QPushButton(tr("Put into"))), chart_(new QPushButton(tr("Is the chart shot"))), watch_(new QPushButton(icon("folder"), tr("Watch a folder \u2026"))), clip_(new ClipPanel(session)) {
+    : QWidget(parent),
+      session_(session),
+      model_(new FramesModel(session, this)),
+      table_(new QTableView),
+      filter_(new QLineEdit),
+      summary_(new QLabel),
+      empty_(new QLabel),
+      setups_(new QComboBox),
+      put_(new QPushButton(tr("Put into"))),
+      chart_(new QPushButton(tr("Is the chart shot"))),
+      watch_(new QPushButton(icon("folder"), tr("Watch a folder \u2026"))),
+      clip_(new ClipPanel(session)) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(14, 12, 14, 12);
     auto* head = new QHBoxLayout;
@@ -29,7 +39,8 @@ FramesView::FramesView(Session& session, QWidget* parent)
     filter_->setClearButtonEnabled(true);
     filter_->setFixedWidth(230);
     head->addWidget(filter_);
-    watch_->setToolTip(tr("New frames in this folder and below come in by themselves: a card, or the folder of a tethered camera"));
+    watch_->setToolTip(
+        tr("New frames in this folder and below come in by themselves: a card, or the folder of a tethered camera"));
     watch_->setObjectName("watchButton");
     head->addWidget(watch_);
     layout->addLayout(head);
@@ -87,7 +98,9 @@ FramesView::FramesView(Session& session, QWidget* parent)
     });
     connect(chart_, &QPushButton::clicked, this, [this] {
         const auto frames = chosen();
-        if (frames.size() == 1) session_.make_chart_shot(frames.front(), setups_->currentData().toLongLong(), clip_->isVisible() ? clip_->position_s() : 0);
+        if (frames.size() == 1)
+            session_.make_chart_shot(frames.front(), setups_->currentData().toLongLong(),
+                                     clip_->isVisible() ? clip_->position_s() : 0);
     });
     connect(table_, &QWidget::customContextMenuRequested, this, &FramesView::menu_at);
     connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
@@ -110,7 +123,9 @@ std::vector<Id> FramesView::chosen() const {
 void FramesView::choose(const std::vector<Id>& frames) {
     table_->clearSelection();
     for (int r = 0; r < model_->rowCount(); ++r)
-        if (std::find(frames.begin(), frames.end(), model_->id_at(r)) != frames.end()) table_->selectionModel()->select(model_->index(r, 0), QItemSelectionModel::Select | QItemSelectionModel::Rows);
+        if (std::find(frames.begin(), frames.end(), model_->id_at(r)) != frames.end())
+            table_->selectionModel()->select(model_->index(r, 0),
+                                             QItemSelectionModel::Select | QItemSelectionModel::Rows);
 }
 
 void FramesView::fill_setups() {
@@ -141,7 +156,9 @@ void FramesView::tell() {
     }
     summary_->setText(parts.join(", "));
     const bool none = model_->rowCount() == 0;
-    empty_->setText(all ? tr("No frame holds these words.") : tr("No frames yet.\nWatch a folder, or drop frames here; each one finds its setup by camera, lens, mode and time."));
+    empty_->setText(all ? tr("No frame holds these words.")
+                        : tr("No frames yet.\nWatch a folder, or drop frames here; each one finds its setup by camera, "
+                             "lens, mode and time."));
     empty_->setVisible(none);
     table_->setVisible(!none);
     const auto picked = chosen();
@@ -156,8 +173,11 @@ void FramesView::menu_at(const QPoint& at) {
     if (picked.empty()) return;
     QMenu menu(this);
     menu.addAction(tr("Let them find their setups"), this, [=, this] { session_.let_assign(picked); });
-    if (picked.size() == 1) menu.addAction(tr("Shows no chart after all"), this, [=, this] { session_.make_ordinary(picked.front()); });
-    menu.addAction(tr("Both show the same moment (sets the clocks)"), this, [=, this] { session_.same_moment(picked[0], picked[1]); })->setEnabled(picked.size() == 2);
+    if (picked.size() == 1)
+        menu.addAction(tr("Shows no chart after all"), this, [=, this] { session_.make_ordinary(picked.front()); });
+    menu.addAction(tr("Both show the same moment (sets the clocks)"), this,
+                   [=, this] { session_.same_moment(picked[0], picked[1]); })
+        ->setEnabled(picked.size() == 2);
     menu.addSeparator();
     menu.addAction(tr("Remove from the job (the files stay)"), this, [=, this] { session_.remove_frames(picked); });
     menu.exec(table_->viewport()->mapToGlobal(at));

@@ -11,8 +11,16 @@
 namespace refero::app {
 
 SimulatedCamera::SimulatedCamera(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), setups_(new QComboBox), what_(new QComboBox), mistake_(new QComboBox), stops_(new QDoubleSpinBox), tilt_(new QDoubleSpinBox), share_(new QDoubleSpinBox),
-      shutter_(new QPushButton(tr("Press the shutter"))), told_(new QLabel) {
+    : QWidget(parent),
+      session_(session),
+      setups_(new QComboBox),
+      what_(new QComboBox),
+      mistake_(new QComboBox),
+      stops_(new QDoubleSpinBox),
+      tilt_(new QDoubleSpinBox),
+      share_(new QDoubleSpinBox),
+      shutter_(new QPushButton(tr("Press the shutter"))),
+      told_(new QLabel) {
     setObjectName("taskStrip");
     setAttribute(Qt::WA_StyledBackground);
     setFixedWidth(262);
@@ -70,13 +78,18 @@ SimulatedCamera::SimulatedCamera(Session& session, QWidget* parent)
     column->addWidget(told_);
     column->addStretch();
     connect(shutter_, &QPushButton::clicked, this, &SimulatedCamera::release);
-    connect(&session, &Session::job_changed, this, [this] { if (isVisible()) fill(); });
-    connect(&session, &Session::setup_changed, this, [this] { if (isVisible()) fill(); });
+    connect(&session, &Session::job_changed, this, [this] {
+        if (isVisible()) fill();
+    });
+    connect(&session, &Session::setup_changed, this, [this] {
+        if (isVisible()) fill();
+    });
 }
 
 fs::path SimulatedCamera::folder() const {
     const auto watched = session_.watched();
-    return watched.empty() ? session_.job_file().parent_path() / (session_.job_file().stem().string() + " camera") : watched.front();
+    return watched.empty() ? session_.job_file().parent_path() / (session_.job_file().stem().string() + " camera")
+                           : watched.front();
 }
 
 void SimulatedCamera::fill() {
@@ -90,10 +103,13 @@ void SimulatedCamera::fill() {
     const std::size_t open = order.size();
     for (const Id id : session_.ids())
         if (std::find(order.begin(), order.end(), id) == order.end()) order.push_back(id);
-    for (std::size_t i = 0; i < order.size(); ++i) setups_->addItem(session_.title_of(order[i]) + (i < open ? " *" : ""), qlonglong(order[i]));
+    for (std::size_t i = 0; i < order.size(); ++i)
+        setups_->addItem(session_.title_of(order[i]) + (i < open ? " *" : ""), qlonglong(order[i]));
     // The next one to shoot comes up by itself once the chosen one is shot.
     const int at = setups_->findData(kept);
-    setups_->setCurrentIndex(at >= 0 && !(was_open && !setups_->itemText(at).endsWith("*")) ? at : setups_->count() ? 0 : -1);
+    setups_->setCurrentIndex(at >= 0 && !(was_open && !setups_->itemText(at).endsWith("*")) ? at
+                             : setups_->count()                                             ? 0
+                                                                                            : -1);
     shutter_->setEnabled(setups_->count() > 0);
     if (!setups_->count()) told_->setText(tr("Plan a setup first."));
     else if (told_->text() == tr("Plan a setup first.")) told_->clear();
@@ -108,31 +124,40 @@ void SimulatedCamera::release() {
     if (session_.watched().empty()) session_.watch({folder});
     job::Exposure x;
     x.chart = what_->currentIndex() == 0;
-    x.stops = stops_->value(), x.tilt_deg = tilt_->value(), x.share = share_->value() / 100;
+    x.stops = stops_->value();
+    x.tilt_deg = tilt_->value();
+    x.share = share_->value() / 100;
     x.mistake = static_cast<job::Mistake>(mistake_->currentIndex());
     x.seed = static_cast<std::uint64_t>(QDateTime::currentMSecsSinceEpoch()) + ++shots_;
     x.taken = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString();
     const plan::Shoot shoot = [&] { // what the camera needs to know of the job
         plan::Shoot s;
-        s.briefs = session_.shoot().briefs, s.cameras = session_.shoot().cameras, s.lenses = session_.shoot().lenses, s.lights = session_.shoot().lights, s.setups = session_.shoot().setups;
+        s.briefs = session_.shoot().briefs;
+        s.cameras = session_.shoot().cameras;
+        s.lenses = session_.shoot().lenses;
+        s.lights = session_.shoot().lights;
+        s.setups = session_.shoot().setups;
         return s;
     }();
     shutter_->setEnabled(false);
     told_->setText(tr("Exposing \u2026"));
-    session_.tasks().run(tr("The simulated camera exposes"), [self = QPointer(this), shoot, setup, x, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
-        const auto rendering = simulate::render(job::simulated_scene(shoot, setup, x), stop);
-        const fs::path file = job::next_file(shoot, setup, folder);
-        simulate::write(rendering, file);
-        return [self, file] {
+    session_.tasks().run(
+        tr("The simulated camera exposes"),
+        [self = QPointer(this), shoot, setup, x, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
+            const auto rendering = simulate::render(job::simulated_scene(shoot, setup, x), stop);
+            const fs::path file = job::next_file(shoot, setup, folder);
+            simulate::write(rendering, file);
+            return [self, file] {
+                if (!self) return;
+                self->shutter_->setEnabled(true);
+                self->told_->setText(tr("%1 is on its way").arg(QString::fromStdString(file.filename().string())));
+            };
+        },
+        [self = QPointer(this)](const Error& e) {
             if (!self) return;
             self->shutter_->setEnabled(true);
-            self->told_->setText(tr("%1 is on its way").arg(QString::fromStdString(file.filename().string())));
-        };
-    }, [self = QPointer(this)](const Error& e) {
-        if (!self) return;
-        self->shutter_->setEnabled(true);
-        self->told_->setText(QString::fromUtf8(e.what()));
-    });
+            self->told_->setText(QString::fromUtf8(e.what()));
+        });
 }
 
 } // namespace refero::app

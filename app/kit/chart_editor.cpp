@@ -16,8 +16,20 @@ namespace refero::app {
 namespace {
 
 QString qs(const std::string& s) { return QString::fromStdString(s); }
-constexpr const char* roles[] = {"neutral", "skin", "sky", "foliage", "primary", "secondary", "hue", "warm", "cool", "other"};
-enum Column { id_column, x_column, y_column, w_column, h_column, role_column, l_column, a_column, b_column, column_count };
+constexpr const char* roles[] = {"neutral",   "skin", "sky",  "foliage", "primary",
+                                 "secondary", "hue",  "warm", "cool",    "other"};
+enum Column {
+    id_column,
+    x_column,
+    y_column,
+    w_column,
+    h_column,
+    role_column,
+    l_column,
+    a_column,
+    b_column,
+    column_count
+};
 
 QDoubleSpinBox* millimetres(double value, const QString& name) {
     auto* box = new QDoubleSpinBox;
@@ -39,15 +51,31 @@ QString list(const std::vector<std::string>& all) {
 } // namespace
 
 ChartEditor::ChartEditor(QWidget* parent)
-    : QWidget(parent), start_(new QComboBox), illuminant_(new QComboBox), observer_(new QComboBox), id_(new QLineEdit), title_(new QLineEdit), columns_(new QSpinBox), rows_(new QSpinBox),
-      patch_w_(millimetres(20, tr("Width of a patch"))), patch_h_(millimetres(20, tr("Height of a patch"))), gap_x_(millimetres(2, tr("Gap across"))), gap_y_(millimetres(2, tr("Gap down"))), map_(new PatchMap),
-      table_(new QTableWidget), undo_(new QPushButton(icon("undo"), tr("Undo"))), save_(new QPushButton(tr("Save the chart"))), remove_(new QPushButton(tr("Remove patch"))), words_(new QLabel) {
+    : QWidget(parent),
+      start_(new QComboBox),
+      illuminant_(new QComboBox),
+      observer_(new QComboBox),
+      id_(new QLineEdit),
+      title_(new QLineEdit),
+      columns_(new QSpinBox),
+      rows_(new QSpinBox),
+      patch_w_(millimetres(20, tr("Width of a patch"))),
+      patch_h_(millimetres(20, tr("Height of a patch"))),
+      gap_x_(millimetres(2, tr("Gap across"))),
+      gap_y_(millimetres(2, tr("Gap down"))),
+      map_(new PatchMap),
+      table_(new QTableWidget),
+      undo_(new QPushButton(icon("undo"), tr("Undo"))),
+      save_(new QPushButton(tr("Save the chart"))),
+      remove_(new QPushButton(tr("Remove patch"))),
+      words_(new QLabel) {
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     auto* name = new QLabel(tr("Own charts"));
     name->setFont(title_font());
     outer->addWidget(name);
-    auto* about = new QLabel(tr("Any card with flat patches can be a chart: lay out its patches, then bring measurements of it. Values are kept for D50 and 2 degrees."));
+    auto* about = new QLabel(tr("Any card with flat patches can be a chart: lay out its patches, then bring "
+                                "measurements of it. Values are kept for D50 and 2 degrees."));
     about->setProperty("dim", true);
     about->setWordWrap(true);
     outer->addWidget(about);
@@ -70,7 +98,8 @@ ChartEditor::ChartEditor(QWidget* parent)
     form->addRow(tr("Id"), id_);
     form->addRow(tr("Title"), title_);
     for (QSpinBox* box : {columns_, rows_}) box->setRange(1, 200);
-    columns_->setValue(6), rows_->setValue(4);
+    columns_->setValue(6);
+    rows_->setValue(4);
     const auto pair = [&](QWidget* a, QWidget* b) {
         auto* both = new QHBoxLayout;
         both->addWidget(a, 1);
@@ -100,7 +129,8 @@ ChartEditor::ChartEditor(QWidget* parent)
     conditions->addWidget(observer_);
     side->addLayout(conditions);
     auto* bring = new QPushButton(icon("open"), tr("Bring measurements \u2026"));
-    bring->setToolTip(tr("CGATS or CSV with XYZ, Lab or spectra; several files are averaged, and what falls out is named"));
+    bring->setToolTip(
+        tr("CGATS or CSV with XYZ, Lab or spectra; several files are averaged, and what falls out is named"));
     side->addWidget(bring);
     words_->setWordWrap(true);
     words_->setObjectName("chartWords");
@@ -117,7 +147,8 @@ ChartEditor::ChartEditor(QWidget* parent)
     map_->setToolTip(tr("The chart, each patch with its lightness L*"));
     left->addWidget(map_);
     table_->setColumnCount(column_count);
-    table_->setHorizontalHeaderLabels({tr("Patch"), tr("x, mm"), tr("y, mm"), tr("Width"), tr("Height"), tr("Role"), "L*", "a*", "b*"});
+    table_->setHorizontalHeaderLabels(
+        {tr("Patch"), tr("x, mm"), tr("y, mm"), tr("Width"), tr("Height"), tr("Role"), "L*", "a*", "b*"});
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
@@ -138,24 +169,32 @@ ChartEditor::ChartEditor(QWidget* parent)
     row->addWidget(panel);
     outer->addLayout(row, 1);
 
-    connect(start_, &QComboBox::activated, this, [this](int i) { i == 0 ? lay_out() : start_from(start_->itemData(i).toString().toStdString()); });
+    connect(start_, &QComboBox::activated, this,
+            [this](int i) { i == 0 ? lay_out() : start_from(start_->itemData(i).toString().toStdString()); });
     connect(lay, &QPushButton::clicked, this, &ChartEditor::lay_out);
     connect(bring, &QPushButton::clicked, this, [this] {
         std::vector<std::filesystem::path> files;
-        for (const QString& f : QFileDialog::getOpenFileNames(this, tr("Measurements of the chart"), last_folder(), tr("Measurements (*.cgats *.txt *.csv *.tsv);;All files (*)"))) files.emplace_back(f.toStdString());
+        for (const QString& f :
+             QFileDialog::getOpenFileNames(this, tr("Measurements of the chart"), last_folder(),
+                                           tr("Measurements (*.cgats *.txt *.csv *.tsv);;All files (*)")))
+            files.emplace_back(f.toStdString());
         if (!files.empty()) import(files);
     });
     connect(undo_, &QPushButton::clicked, this, &ChartEditor::undo);
     connect(save_, &QPushButton::clicked, this, &ChartEditor::save);
     connect(table_, &QTableWidget::cellChanged, this, &ChartEditor::cell_edited);
-    connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) { if (r >= 0 && table_->item(r, 0)) map_->select_patch(table_->item(r, 0)->text()); });
-    connect(map_, &PatchMap::patch_chosen, this, [this](const QString& id) { table_->selectRow(now_.definition.index_of(id.toStdString())); });
+    connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) {
+        if (r >= 0 && table_->item(r, 0)) map_->select_patch(table_->item(r, 0)->text());
+    });
+    connect(map_, &PatchMap::patch_chosen, this,
+            [this](const QString& id) { table_->selectRow(now_.definition.index_of(id.toStdString())); });
     connect(add, &QPushButton::clicked, this, [this] {
         State next = now_;
         const double y = next.definition.patches.empty() ? 0 : next.definition.height_mm + gap_y_->value();
         int n = static_cast<int>(next.definition.patches.size()) + 1;
         while (next.definition.index_of("P" + std::to_string(n)) >= 0) ++n;
-        next.definition.patches.push_back({"P" + std::to_string(n), 0, y, patch_w_->value(), patch_h_->value(), "other"});
+        next.definition.patches.push_back(
+            {"P" + std::to_string(n), 0, y, patch_w_->value(), patch_h_->value(), "other"});
         change(std::move(next));
     });
     connect(remove_, &QPushButton::clicked, this, [this] {
@@ -181,57 +220,63 @@ void ChartEditor::start_from(const std::string& id) {
         start_->setCurrentIndex(std::max(0, start_->findData(qs(id))));
         change(std::move(next));
         tell(tr("The values are those of %1: bring measurements of your own card.").arg(qs(id)));
-    } catch (const Error& e) {
-        tell(QString::fromUtf8(e.what()), true);
-    }
+    } catch (const Error& e) { tell(QString::fromUtf8(e.what()), true); }
 }
 
 void ChartEditor::lay_out() {
     try {
         State next = now_;
-        next.definition = chart::grid(columns_->value(), rows_->value(), patch_w_->value(), patch_h_->value(), gap_x_->value(), gap_y_->value());
+        next.definition = chart::grid(columns_->value(), rows_->value(), patch_w_->value(), patch_h_->value(),
+                                      gap_x_->value(), gap_y_->value());
         for (chart::Patch& p : next.definition.patches)
-            if (const int old = now_.definition.index_of(p.id); old >= 0) p.role = now_.definition.patches[static_cast<std::size_t>(old)].role;
+            if (const int old = now_.definition.index_of(p.id); old >= 0)
+                p.role = now_.definition.patches[static_cast<std::size_t>(old)].role;
         std::erase_if(next.reference.xyz, [&](const auto& v) { return next.definition.index_of(v.first) < 0; });
         std::erase_if(next.reference.spectrum, [&](const auto& v) { return next.definition.index_of(v.first) < 0; });
         change(std::move(next));
         tell(tr("%1 patches. Bring measurements to give them values.").arg(now_.definition.patches.size()));
-    } catch (const Error& e) {
-        tell(QString::fromUtf8(e.what()), true);
-    }
+    } catch (const Error& e) { tell(QString::fromUtf8(e.what()), true); }
 }
 
 void ChartEditor::import(const std::vector<std::filesystem::path>& files) {
     using chart::Conditions;
-    const Conditions conditions{static_cast<Conditions::Illuminant>(illuminant_->currentIndex()), static_cast<Conditions::Observer>(observer_->currentIndex())};
+    const Conditions conditions{static_cast<Conditions::Illuminant>(illuminant_->currentIndex()),
+                                static_cast<Conditions::Observer>(observer_->currentIndex())};
     try {
         std::vector<chart::Series> series;
         for (const auto& file : files) series.push_back(chart::load_series(file, conditions));
         chart::Averaged mean = chart::average(now_.definition, series);
-        if (mean.reference.xyz.empty()) return tell(tr("None of the names in %1 is a patch of this chart: %2.").arg(qs(files.front().filename().string()), list(mean.unknown)), true);
+        if (mean.reference.xyz.empty())
+            return tell(tr("None of the names in %1 is a patch of this chart: %2.")
+                            .arg(qs(files.front().filename().string()), list(mean.unknown)),
+                        true);
         State next = now_;
         for (auto& [id, xyz] : mean.reference.xyz) next.reference.xyz[id] = xyz;
         for (auto& [id, spectrum] : mean.reference.spectrum) next.reference.spectrum[id] = spectrum;
         for (chart::Patch& p : next.definition.patches)
-            if (const auto xyz = mean.reference.xyz.find(p.id); p.role == "other" && xyz != mean.reference.xyz.end()) p.role = chart::likely_role(xyz->second);
+            if (const auto xyz = mean.reference.xyz.find(p.id); p.role == "other" && xyz != mean.reference.xyz.end())
+                p.role = chart::likely_role(xyz->second);
         change(std::move(next));
-        QStringList words{tr("%1 of %2 patches measured, %n series.", nullptr, static_cast<int>(series.size())).arg(mean.reference.xyz.size()).arg(now_.definition.patches.size())};
+        QStringList words{tr("%1 of %2 patches measured, %n series.", nullptr, static_cast<int>(series.size()))
+                              .arg(mean.reference.xyz.size())
+                              .arg(now_.definition.patches.size())};
         double worst = 0;
         for (const auto& [id, spread] : mean.spread) worst = std::max(worst, spread);
         if (!mean.spread.empty()) words << tr("They agree within CIEDE2000 %1.").arg(worst, 0, 'f', 2);
         for (std::size_t i = 0; i < std::min<std::size_t>(4, mean.outliers.size()); ++i)
-            words << tr("Left out: %1 in %2, CIEDE2000 %3 off.").arg(qs(mean.outliers[i].id), qs(mean.outliers[i].file.filename().string())).arg(mean.outliers[i].delta_e_2000, 0, 'f', 1);
+            words << tr("Left out: %1 in %2, CIEDE2000 %3 off.")
+                         .arg(qs(mean.outliers[i].id), qs(mean.outliers[i].file.filename().string()))
+                         .arg(mean.outliers[i].delta_e_2000, 0, 'f', 1);
         if (!mean.missing.empty()) words << tr("Without a value: %1.").arg(list(mean.missing));
         if (!mean.unknown.empty()) words << tr("Not on the chart: %1.").arg(list(mean.unknown));
         tell(words.join(" "));
-    } catch (const Error& e) {
-        tell(QString::fromUtf8(e.what()), true);
-    }
+    } catch (const Error& e) { tell(QString::fromUtf8(e.what()), true); }
 }
 
 void ChartEditor::save() {
     const QString id = id_->text().trimmed();
-    if (id.isEmpty() || !std::all_of(id.begin(), id.end(), [](QChar c) { return (c.isLetterOrNumber() && c.unicode() < 128) || c == '-'; })) {
+    if (id.isEmpty() || !std::all_of(id.begin(), id.end(),
+                                     [](QChar c) { return (c.isLetterOrNumber() && c.unicode() < 128) || c == '-'; })) {
         id_->setFocus();
         return tell(tr("Give the chart an id of letters, digits and hyphens."), true);
     }
@@ -240,15 +285,15 @@ void ChartEditor::save() {
         d.id = id.toStdString();
         d.title = title_->text().trimmed().isEmpty() ? d.id : title_->text().trimmed().toStdString();
         for (const chart::Patch& p : d.patches)
-            if (!now_.reference.xyz.empty() && !now_.reference.xyz.contains(p.id)) return tell(tr("Patch %1 has no value: measure it, or remove it.").arg(qs(p.id)), true);
+            if (!now_.reference.xyz.empty() && !now_.reference.xyz.contains(p.id))
+                return tell(tr("Patch %1 has no value: measure it, or remove it.").arg(qs(p.id)), true);
         const std::filesystem::path folder = user_data_dir() / "charts";
         std::filesystem::create_directories(folder);
         chart::save_definition(d, now_.reference, folder / (d.id + ".json"));
-        tell(tr("Saved. The chart is looked for from now on, as %1.").arg(id) + (d.patches.size() < 8 ? tr(" With fewer than 8 patches it is found by hand only.") : QString()));
+        tell(tr("Saved. The chart is looked for from now on, as %1.").arg(id) +
+             (d.patches.size() < 8 ? tr(" With fewer than 8 patches it is found by hand only.") : QString()));
         emit saved(id);
-    } catch (const std::exception& e) {
-        tell(QString::fromUtf8(e.what()), true);
-    }
+    } catch (const std::exception& e) { tell(QString::fromUtf8(e.what()), true); }
 }
 
 void ChartEditor::undo() {
@@ -261,8 +306,12 @@ void ChartEditor::undo() {
 void ChartEditor::change(State next) {
     // The array reaches from its first to its last patch.
     double right = 0, bottom = 0;
-    for (const chart::Patch& p : next.definition.patches) right = std::max(right, p.x_mm + p.w_mm), bottom = std::max(bottom, p.y_mm + p.h_mm);
-    next.definition.width_mm = right, next.definition.height_mm = bottom;
+    for (const chart::Patch& p : next.definition.patches) {
+        right = std::max(right, p.x_mm + p.w_mm);
+        bottom = std::max(bottom, p.y_mm + p.h_mm);
+    }
+    next.definition.width_mm = right;
+    next.definition.height_mm = bottom;
     before_.push_back(std::move(now_));
     now_ = std::move(next);
     show_all();
@@ -276,7 +325,15 @@ void ChartEditor::show_all() {
     table_->setRowCount(static_cast<int>(d.patches.size()));
     for (std::size_t i = 0; i < d.patches.size(); ++i) {
         const chart::Patch& p = d.patches[i];
-        QStringList cells{qs(p.id), QString::number(p.x_mm, 'g', 6), QString::number(p.y_mm, 'g', 6), QString::number(p.w_mm, 'g', 6), QString::number(p.h_mm, 'g', 6), qs(p.role), {}, {}, {}};
+        QStringList cells{qs(p.id),
+                          QString::number(p.x_mm, 'g', 6),
+                          QString::number(p.y_mm, 'g', 6),
+                          QString::number(p.w_mm, 'g', 6),
+                          QString::number(p.h_mm, 'g', 6),
+                          qs(p.role),
+                          {},
+                          {},
+                          {}};
         if (const auto xyz = now_.reference.xyz.find(p.id); xyz != now_.reference.xyz.end()) {
             const auto lab = colour::lab_from_xyz(xyz->second);
             lightness[i] = lab[0];
@@ -308,23 +365,33 @@ void ChartEditor::cell_edited(int row, int column) {
         else {
             const std::string old = p.id;
             p.id = text.toStdString();
-            if (auto node = next.reference.xyz.extract(old)) node.key() = p.id, next.reference.xyz.insert(std::move(node));
-            if (auto node = next.reference.spectrum.extract(old)) node.key() = p.id, next.reference.spectrum.insert(std::move(node));
+            if (auto node = next.reference.xyz.extract(old)) {
+                node.key() = p.id;
+                next.reference.xyz.insert(std::move(node));
+            }
+            if (auto node = next.reference.spectrum.extract(old)) {
+                node.key() = p.id;
+                next.reference.spectrum.insert(std::move(node));
+            }
         }
     } else if (column == role_column) {
-        if (std::none_of(std::begin(roles), std::end(roles), [&](const char* r) { return text == r; })) problem = tr("Roles: neutral, skin, sky, foliage, primary, secondary, hue, warm, cool, other.");
+        if (std::none_of(std::begin(roles), std::end(roles), [&](const char* r) { return text == r; }))
+            problem = tr("Roles: neutral, skin, sky, foliage, primary, secondary, hue, warm, cool, other.");
         p.role = text.toStdString();
     } else if (!number || !std::isfinite(v)) {
         problem = tr("%1 is not a number.").arg(text);
     } else if (column <= h_column) {
         double* parts[] = {&p.x_mm, &p.y_mm, &p.w_mm, &p.h_mm};
-        if (v < 0 || v > 2000 || (column >= w_column && v == 0)) problem = tr("Patches lie right of and below the corner, and have an area; millimetres, at most 2000.");
+        if (v < 0 || v > 2000 || (column >= w_column && v == 0))
+            problem = tr("Patches lie right of and below the corner, and have an area; millimetres, at most 2000.");
         *parts[column - x_column] = v;
     } else {
         colour::Vec3 lab(50, 0, 0);
-        if (const auto xyz = next.reference.xyz.find(p.id); xyz != next.reference.xyz.end()) lab = colour::lab_from_xyz(xyz->second);
+        if (const auto xyz = next.reference.xyz.find(p.id); xyz != next.reference.xyz.end())
+            lab = colour::lab_from_xyz(xyz->second);
         lab[column - l_column] = v;
-        if (lab[0] < 0 || lab[0] > 110 || lab.tail<2>().cwiseAbs().maxCoeff() > 200) problem = tr("L* goes from 0 to 100, a* and b* hardly beyond 130.");
+        if (lab[0] < 0 || lab[0] > 110 || lab.tail<2>().cwiseAbs().maxCoeff() > 200)
+            problem = tr("L* goes from 0 to 100, a* and b* hardly beyond 130.");
         next.reference.xyz[p.id] = colour::xyz_from_lab(lab);
         next.reference.spectrum.erase(p.id); // it does not hold any more
     }

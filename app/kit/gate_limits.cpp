@@ -17,7 +17,7 @@ namespace refero::app {
 namespace {
 
 constexpr const char* key = "gate/limits"; // JSON, as refero-cli takes it
-constexpr double never = 1000; // a limit that nothing reaches
+constexpr double never = 1000;             // a limit that nothing reaches
 enum Columns { check, caution, reshoot, unit, reason, column_count };
 
 QJsonObject own() { return QJsonDocument::fromJson(QSettings().value(key).toByteArray()).object(); }
@@ -37,18 +37,21 @@ inspect::Limits GateLimits::of(const inspect::School& school) {
 }
 
 GateLimits::GateLimits(QWidget* parent)
-    : QWidget(parent), table_(plain_table({{tr("Check"), {}},
-                                           {tr("Cautions from"), tr("Double-click to change it")},
-                                           {tr("Refuses from"), tr("Double-click to change it")},
-                                           {tr("Unit"), {}},
-                                           {tr("Why"), {}}},
-                                          tr("The gate's limits"))),
+    : QWidget(parent),
+      table_(plain_table({{tr("Check"), {}},
+                          {tr("Cautions from"), tr("Double-click to change it")},
+                          {tr("Refuses from"), tr("Double-click to change it")},
+                          {tr("Unit"), {}},
+                          {tr("Why"), {}}},
+                         tr("The gate's limits"))),
       reset_(new QPushButton(tr("Back to the usual limits"))) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     auto* name = new QLabel(tr("The gate's limits"));
     name->setFont(title_font());
-    auto* about = new QLabel(tr("From where on a chart shot is passed with a caution, or refused. They hold for frames that come in from now on; frames already judged keep their verdict. The school of a job (a tenth of the frame, or fill it) moves some of them."));
+    auto* about = new QLabel(tr("From where on a chart shot is passed with a caution, or refused. They hold for frames "
+                                "that come in from now on; frames already judged keep their verdict. The school of a "
+                                "job (a tenth of the frame, or fill it) moves some of them."));
     about->setProperty("dim", true);
     about->setWordWrap(true);
     auto* head = new QHBoxLayout;
@@ -61,8 +64,10 @@ GateLimits::GateLimits(QWidget* parent)
     column->addLayout(head);
     column->addWidget(table_, 1);
     table_->setObjectName("gateLimits");
-    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
-    for (const int k : {caution, reshoot}) table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                            QAbstractItemView::AnyKeyPressed);
+    for (const int k : {caution, reshoot})
+        table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     reset_->setObjectName("usualLimits");
     connect(reset_, &QPushButton::clicked, this, [this] {
         QSettings().remove(key);
@@ -80,13 +85,18 @@ void GateLimits::fill() {
     for (const auto& [name, l] : limits) {
         const inspect::Limit& u = usual.at(name);
         const auto number = [](double v) { return QString::number(v, 'g', 6); };
-        const QString texts[column_count] = {QString::fromStdString(name), number(l.caution), u.reshoot >= never ? tr("never") : number(l.reshoot), QString::fromStdString(l.unit) + (l.lower ? tr(", or less") : QString()), QString::fromStdString(l.reason)};
+        const QString texts[column_count] = {
+            QString::fromStdString(name), number(l.caution), u.reshoot >= never ? tr("never") : number(l.reshoot),
+            QString::fromStdString(l.unit) + (l.lower ? tr(", or less") : QString()), QString::fromStdString(l.reason)};
         for (int k = 0; k < column_count; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setTextAlignment((k == caution || k == reshoot ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-            if ((k != caution && k != reshoot) || texts[k] == tr("never")) item->setFlags(item->flags() & ~Qt::ItemIsEditable);
+            if ((k != caution && k != reshoot) || texts[k] == tr("never"))
+                item->setFlags(item->flags() & ~Qt::ItemIsEditable);
             QFont f = table_->font();
-            f.setWeight((k == caution && l.caution != u.caution) || (k == reshoot && l.reshoot != u.reshoot) ? QFont::DemiBold : QFont::Normal);
+            f.setWeight((k == caution && l.caution != u.caution) || (k == reshoot && l.reshoot != u.reshoot)
+                            ? QFont::DemiBold
+                            : QFont::Normal);
             item->setFont(f);
             if (k == reason) item->setToolTip(texts[k]);
             table_->setItem(r, k, item);

@@ -15,7 +15,8 @@
 
 namespace refero::app {
 
-template <class T> class KitSection : public QWidget {
+template<class T>
+class KitSection : public QWidget {
 public:
     using List = std::vector<T> plan::Kit::*;
     struct Column {
@@ -24,7 +25,12 @@ public:
     };
 
     KitSection(Session& session, List list, const QString& title, const QString& hint, std::vector<Column> columns)
-        : session_(session), list_(list), columns_(std::move(columns)), table_(new QTableWidget), below_(new QVBoxLayout), side_(new QVBoxLayout),
+        : session_(session),
+          list_(list),
+          columns_(std::move(columns)),
+          table_(new QTableWidget),
+          below_(new QVBoxLayout),
+          side_(new QVBoxLayout),
           form_(std::make_unique<RecordForm<T>>(this, [this](const T& row, const QString& what) {
               session_.change_kit(QObject::tr("%1 of the kit").arg(what), [&](job::Edit& e) { e.update(row); });
           })) {
@@ -75,7 +81,9 @@ public:
         row->addWidget(panel);
         panel_ = panel;
         outer->addLayout(row, 1);
-        QObject::connect(table_, &QTableWidget::currentCellChanged, this, [this](int r, int, int before, int) { if (r != before && !filling_) show_chosen(); });
+        QObject::connect(table_, &QTableWidget::currentCellChanged, this, [this](int r, int, int before, int) {
+            if (r != before && !filling_) show_chosen();
+        });
         QObject::connect(add_, &QPushButton::clicked, this, [this] {
             T fresh{};
             if (prepare_) prepare_(fresh);
@@ -89,7 +97,9 @@ public:
             const Id id = chosen->id;
             session_.change_kit(QObject::tr("Remove from the kit"), [&](job::Edit& e) { e.template remove<T>(id); });
         });
-        QObject::connect(&session_, &Session::kit_changed, this, [this] { if (isVisible()) refresh(); });
+        QObject::connect(&session_, &Session::kit_changed, this, [this] {
+            if (isVisible()) refresh();
+        });
     }
 
     RecordForm<T>& form() { return *form_; }
@@ -100,7 +110,12 @@ public:
     void on_chosen(std::function<void(const T*)> show) { show_ = std::move(show); }
     void without_adding() { add_->hide(); }
     void without_form() { panel_->hide(); }
-    const T* chosen() { return table_->currentRow() < 0 ? nullptr : plan::record(session_.kit().*list_, table_->item(table_->currentRow(), 0)->data(Qt::UserRole).toLongLong()); }
+    const T* chosen() {
+        return table_->currentRow() < 0
+                   ? nullptr
+                   : plan::record(session_.kit().*list_,
+                                  table_->item(table_->currentRow(), 0)->data(Qt::UserRole).toLongLong());
+    }
     void choose(Id id) {
         refresh();
         for (int r = 0; r < table_->rowCount(); ++r)
@@ -123,7 +138,8 @@ public:
             if (record.id == kept) row = r;
         }
         table_->resizeColumnsToContents();
-        for (int c = 0; c + 1 < table_->columnCount(); ++c) table_->setColumnWidth(c, std::clamp(table_->columnWidth(c) + 16, 70, 240));
+        for (int c = 0; c + 1 < table_->columnCount(); ++c)
+            table_->setColumnWidth(c, std::clamp(table_->columnWidth(c) + 16, 70, 240));
         table_->setCurrentCell(row, 0);
         filling_ = false;
         show_chosen();

@@ -25,39 +25,55 @@ QString duv(double d) { return QString::asprintf("%+.4f", d); }
 QString condition_of(const plan::Card& card, const QDate& today, double years) {
     const QDate until = day_of(plan::good_until(card, years));
     if (!until.isValid()) return QObject::tr("age not known");
-    return until < today ? QObject::tr("compare or replace: due since %1").arg(until.toString(Qt::ISODate)) : QObject::tr("good until %1").arg(until.toString(Qt::ISODate));
+    return until < today ? QObject::tr("compare or replace: due since %1").arg(until.toString(Qt::ISODate))
+                         : QObject::tr("good until %1").arg(until.toString(Qt::ISODate));
 }
 
 QString due_of(const plan::Monitor& m, const QDate& today) {
     const QDate last = day_of(m.calibrated);
     if (!last.isValid()) return QObject::tr("never calibrated: due now");
-    if (m.before_each_project) return last < today ? QObject::tr("due before the next project") : QObject::tr("calibrated today");
+    if (m.before_each_project)
+        return last < today ? QObject::tr("due before the next project") : QObject::tr("calibrated today");
     const QDate due = last.addDays(static_cast<qint64>(m.interval_days));
-    return due < today ? QObject::tr("due since %1").arg(due.toString(Qt::ISODate)) : QObject::tr("due %1").arg(due.toString(Qt::ISODate));
+    return due < today ? QObject::tr("due since %1").arg(due.toString(Qt::ISODate))
+                       : QObject::tr("due %1").arg(due.toString(Qt::ISODate));
 }
 
 QString compared(const plan::SeriesShot& older, const plan::SeriesShot& newer) {
     QString words;
     if (older.kelvin > 0 && newer.kelvin > 0)
-        words = QObject::tr("Light: %1 then, %2 now (%3 mired %4).").arg(kelvin(older.kelvin), kelvin(newer.kelvin)).arg(std::abs(1e6 / newer.kelvin - 1e6 / older.kelvin), 0, 'f', 0).arg(newer.kelvin < older.kelvin ? QObject::tr("warmer") : QObject::tr("colder"));
+        words = QObject::tr("Light: %1 then, %2 now (%3 mired %4).")
+                    .arg(kelvin(older.kelvin), kelvin(newer.kelvin))
+                    .arg(std::abs(1e6 / newer.kelvin - 1e6 / older.kelvin), 0, 'f', 0)
+                    .arg(newer.kelvin < older.kelvin ? QObject::tr("warmer") : QObject::tr("colder"));
     try {
         const fit::Correction then = fit::from_json(older.content), now = fit::from_json(newer.content);
-        const auto old_on_new = prove::against(then, now.reading, now.reference, true).delta_e_2000, own = prove::against(now, now.reading, now.reference, true).delta_e_2000;
-        words += QObject::tr(" The correction of %1 leaves mean CIEDE2000 %2 on the chart shot of %3; its own leaves %4.").arg(qs(older.taken).left(10)).arg(old_on_new.mean, 0, 'f', 2).arg(qs(newer.taken).left(10)).arg(own.mean, 0, 'f', 2);
-        words += old_on_new.mean < own.mean + 0.5 ? QObject::tr(" The look can be carried on with either.") : QObject::tr(" Use the new one: light or camera have changed.");
-    } catch (const Error& e) {
-        words += " " + QString::fromUtf8(e.what());
-    }
+        const auto old_on_new = prove::against(then, now.reading, now.reference, true).delta_e_2000,
+                   own = prove::against(now, now.reading, now.reference, true).delta_e_2000;
+        words +=
+            QObject::tr(" The correction of %1 leaves mean CIEDE2000 %2 on the chart shot of %3; its own leaves %4.")
+                .arg(qs(older.taken).left(10))
+                .arg(old_on_new.mean, 0, 'f', 2)
+                .arg(qs(newer.taken).left(10))
+                .arg(own.mean, 0, 'f', 2);
+        words += old_on_new.mean < own.mean + 0.5 ? QObject::tr(" The look can be carried on with either.")
+                                                  : QObject::tr(" Use the new one: light or camera have changed.");
+    } catch (const Error& e) { words += " " + QString::fromUtf8(e.what()); }
     return words.trimmed();
 }
 
-KitView::KitView(Session& session, QWidget* parent) : QWidget(parent), session_(session), sections_(new QListWidget), pages_(new QStackedWidget) {
+KitView::KitView(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      sections_(new QListWidget),
+      pages_(new QStackedWidget) {
     auto* outer = new QHBoxLayout(this);
     outer->setContentsMargins(14, 12, 14, 12);
     outer->setSpacing(14);
     sections_->setFixedWidth(170);
     sections_->setAccessibleName(tr("Parts of the kit"));
-    sections_->setStyleSheet("QListView { border: none; background: transparent; } QListView::item { padding: 9px 10px; border-radius: 5px; }");
+    sections_->setStyleSheet("QListView { border: none; background: transparent; } QListView::item { padding: 9px "
+                             "10px; border-radius: 5px; }");
     outer->addWidget(sections_);
     outer->addWidget(pages_, 1);
     const auto add = [this](const QString& title, QWidget* page) {
@@ -85,11 +101,19 @@ KitView::KitView(Session& session, QWidget* parent) : QWidget(parent), session_(
 QWidget* KitView::make_cards() {
     using plan::Card;
     const auto years = [this] { return session_.shoot().brief().chart_years; };
-    auto* s = new KitSection<Card>(session_, &plan::Kit::cards, tr("Charts and cards"), tr("Patches fade: with light, with touch, with years. Keep them closed, dry and out of the sun."),
-                                   {{tr("Name"), [](const Card& c) { return qs(c.name); }}, {tr("Kind"), [](const Card& c) { return qs(plan::name_of(c.kind)); }},
-                                    {tr("Size, mm"), [](const Card& c) { return QString("%1 \u00d7 %2").arg(c.width_mm).arg(c.height_mm); }}, {tr("In use since"), [](const Card& c) { return qs(c.first_used); }},
-                                    {tr("Light"), [](const Card& c) { return tr("%1 h").arg(c.light_hours); }}, {tr("Compared"), [](const Card& c) { return qs(c.compared); }},
-                                    {tr("Condition"), [years](const Card& c) { return condition_of(c, QDate::currentDate(), years()) + (c.condition.empty() ? QString() : "; " + qs(c.condition)); }}});
+    auto* s = new KitSection<Card>(
+        session_, &plan::Kit::cards, tr("Charts and cards"),
+        tr("Patches fade: with light, with touch, with years. Keep them closed, dry and out of the sun."),
+        {{tr("Name"), [](const Card& c) { return qs(c.name); }},
+         {tr("Kind"), [](const Card& c) { return qs(plan::name_of(c.kind)); }},
+         {tr("Size, mm"), [](const Card& c) { return QString("%1 \u00d7 %2").arg(c.width_mm).arg(c.height_mm); }},
+         {tr("In use since"), [](const Card& c) { return qs(c.first_used); }},
+         {tr("Light"), [](const Card& c) { return tr("%1 h").arg(c.light_hours); }},
+         {tr("Compared"), [](const Card& c) { return qs(c.compared); }},
+         {tr("Condition"), [years](const Card& c) {
+              return condition_of(c, QDate::currentDate(), years()) +
+                     (c.condition.empty() ? QString() : "; " + qs(c.condition));
+          }}});
     auto& f = s->form();
     f.text(tr("Name"), &Card::name);
     f.choice(tr("Kind"), &Card::kind, {tr("chart"), tr("grey card"), tr("white balance card"), tr("three-tone card")});
@@ -98,7 +122,8 @@ QWidget* KitView::make_cards() {
     f.number(tr("Height"), &Card::height_mm, 0, 5000, 0, tr("mm"));
     f.day(tr("Bought"), &Card::bought);
     f.day(tr("First used"), &Card::first_used);
-    f.number(tr("Hours of light"), &Card::light_hours, 0, 100000, 0, tr("h"), tr("How long it lay open in light, about"));
+    f.number(tr("Hours of light"), &Card::light_hours, 0, 100000, 0, tr("h"),
+             tr("How long it lay open in light, about"));
     f.day(tr("Last compared"), &Card::compared, tr("With a new one, or measured; its life starts anew then"));
     f.text(tr("Condition"), &Card::condition, tr("Scratches, spots, faded patches"));
     auto* compared = new QPushButton(tr("Compared today, still good"));
@@ -107,7 +132,9 @@ QWidget* KitView::make_cards() {
     standing->setFont(title_font());
     s->side()->addSpacing(8);
     s->side()->addWidget(standing);
-    s->on_chosen([standing, years](const Card* c) { standing->setText(c ? condition_of(*c, QDate::currentDate(), years()) : QString()); });
+    s->on_chosen([standing, years](const Card* c) {
+        standing->setText(c ? condition_of(*c, QDate::currentDate(), years()) : QString());
+    });
     s->side()->addStretch();
     s->side()->addWidget(compared);
     QObject::connect(compared, &QPushButton::clicked, s, [this, s] {
@@ -117,7 +144,13 @@ QWidget* KitView::make_cards() {
             session_.change_kit(tr("%1 compared").arg(qs(now.name)), [&](job::Edit& e) { e.update(now); });
         }
     });
-    s->on_new([](Card& c) { c.uid = job::new_uid(), c.name = tr("New chart").toStdString(), c.definition = "grid24", c.width_mm = 203, c.height_mm = 132; });
+    s->on_new([](Card& c) {
+        c.uid = job::new_uid();
+        c.name = tr("New chart").toStdString();
+        c.definition = "grid24";
+        c.width_mm = 203;
+        c.height_mm = 132;
+    });
     return s;
 }
 
@@ -129,12 +162,26 @@ QWidget* KitView::make_lights() {
             if (r.light == l.id && (!best || r.at >= best->at)) best = &r;
         return best;
     };
-    auto* s = new KitSection<Light>(session_, &plan::Kit::lights, tr("Lights"), tr("Every chart shot measures its light. A flash changes with power, modifier and age: the same preset a year later is off."),
-                                    {{tr("Name"), [](const Light& l) { return qs(l.name); }}, {tr("Kind"), [](const Light& l) { return qs(plan::words_for(l.kind)); }}, {tr("Nominal"), [](const Light& l) { return kelvin(l.kelvin); }},
-                                     {tr("Last measured"), [latest](const Light& l) { const auto* r = latest(l); return r ? kelvin(r->kelvin) + ", " + qs(r->at).left(10) : QString("\u2013"); }},
-                                     {tr("Duv"), [latest](const Light& l) { const auto* r = latest(l); return r ? duv(r->duv) : QString("\u2013"); }}, {tr("Readings"), [this](const Light& l) {
+    auto* s = new KitSection<Light>(session_, &plan::Kit::lights, tr("Lights"),
+                                    tr("Every chart shot measures its light. A flash changes with power, modifier and "
+                                       "age: the same preset a year later is off."),
+                                    {{tr("Name"), [](const Light& l) { return qs(l.name); }},
+                                     {tr("Kind"), [](const Light& l) { return qs(plan::words_for(l.kind)); }},
+                                     {tr("Nominal"), [](const Light& l) { return kelvin(l.kelvin); }},
+                                     {tr("Last measured"),
+                                      [latest](const Light& l) {
+                                          const auto* r = latest(l);
+                                          return r ? kelvin(r->kelvin) + ", " + qs(r->at).left(10) : QString("\u2013");
+                                      }},
+                                     {tr("Duv"),
+                                      [latest](const Light& l) {
+                                          const auto* r = latest(l);
+                                          return r ? duv(r->duv) : QString("\u2013");
+                                      }},
+                                     {tr("Readings"), [this](const Light& l) {
                                           const auto& all = session_.kit().light_readings;
-                                          return QString::number(std::count_if(all.begin(), all.end(), [&](const auto& r) { return r.light == l.id; }));
+                                          return QString::number(std::count_if(
+                                              all.begin(), all.end(), [&](const auto& r) { return r.light == l.id; }));
                                       }}});
     auto& f = s->form();
     f.text(tr("Name"), &Light::name);
@@ -143,7 +190,10 @@ QWidget* KitView::make_lights() {
     f.text(tr("Power"), &Light::power, tr("As it is used: full, 1/16, 60 %"));
     f.text(tr("Modifier"), &Light::modifier, tr("Bare, softbox, umbrella, gel"));
     f.number(tr("Age"), &Light::age_years, 0, 60, 1, tr("years"));
-    s->on_new([](Light& l) { l.uid = job::new_uid(), l.name = tr("New light").toStdString(); });
+    s->on_new([](Light& l) {
+        l.uid = job::new_uid();
+        l.name = tr("New light").toStdString();
+    });
     auto* what = new QComboBox;
     what->addItems({tr("colour temperature"), tr("Duv: greener or pinker")});
     what->setAccessibleName(tr("What is plotted"));
@@ -186,7 +236,13 @@ QWidget* KitView::make_lights() {
     QObject::connect(add, &QPushButton::clicked, s, [this, s, k, d] {
         const Light* l = s->chosen();
         if (!l) return;
-        const plan::LightReading r{.light = l->id, .at = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString(), .kelvin = k->value(), .duv = d->value(), .power = l->power, .modifier = l->modifier, .source = "meter"};
+        const plan::LightReading r{.light = l->id,
+                                   .at = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString(),
+                                   .kelvin = k->value(),
+                                   .duv = d->value(),
+                                   .power = l->power,
+                                   .modifier = l->modifier,
+                                   .source = "meter"};
         session_.change_kit(tr("%1 measured").arg(qs(l->name)), [&](job::Edit& e) { e.add(r); });
     });
     return s;
@@ -194,14 +250,20 @@ QWidget* KitView::make_lights() {
 
 QWidget* KitView::make_cameras() {
     using plan::Camera;
-    auto* s = new KitSection<Camera>(session_, &plan::Kit::cameras, tr("Cameras"), tr("What plans and frames are recognised by, and the balances that are stored in each camera."),
-                                     {{tr("Name"), [](const Camera& c) { return qs(c.name); }}, {tr("Serial number"), [](const Camera& c) { return qs(c.serial_number); }}, {tr("Firmware"), [](const Camera& c) { return qs(c.firmware); }},
-                                      {tr("Sensor, mm"), [](const Camera& c) { return QString("%1 \u00d7 %2").arg(c.sensor_width_mm).arg(c.sensor_height_mm); }}, {tr("Stored balances"), [this](const Camera& c) {
-                                           QStringList all;
-                                           for (const auto& b : session_.kit().balances)
-                                               if (b.camera == c.id) all << tr("%1 (%2, tint %3)").arg(qs(b.name), kelvin(b.kelvin)).arg(b.tint);
-                                           return all.isEmpty() ? QString("\u2013") : all.join("; ");
-                                       }}});
+    auto* s = new KitSection<Camera>(
+        session_, &plan::Kit::cameras, tr("Cameras"),
+        tr("What plans and frames are recognised by, and the balances that are stored in each camera."),
+        {{tr("Name"), [](const Camera& c) { return qs(c.name); }},
+         {tr("Serial number"), [](const Camera& c) { return qs(c.serial_number); }},
+         {tr("Firmware"), [](const Camera& c) { return qs(c.firmware); }},
+         {tr("Sensor, mm"),
+          [](const Camera& c) { return QString("%1 \u00d7 %2").arg(c.sensor_width_mm).arg(c.sensor_height_mm); }},
+         {tr("Stored balances"), [this](const Camera& c) {
+              QStringList all;
+              for (const auto& b : session_.kit().balances)
+                  if (b.camera == c.id) all << tr("%1 (%2, tint %3)").arg(qs(b.name), kelvin(b.kelvin)).arg(b.tint);
+              return all.isEmpty() ? QString("\u2013") : all.join("; ");
+          }}});
     auto& f = s->form();
     f.text(tr("Name"), &Camera::name);
     f.text(tr("Model"), &Camera::model, tr("As the files say"));
@@ -211,7 +273,10 @@ QWidget* KitView::make_cameras() {
     f.number(tr("Sensor height"), &Camera::sensor_height_mm, 1, 100, 1, tr("mm"));
     f.number(tr("Pixels across"), &Camera::width_px, 100, 40000, 0, tr("px"));
     f.number(tr("Pixels down"), &Camera::height_px, 100, 40000, 0, tr("px"));
-    s->on_new([](Camera& c) { c.uid = job::new_uid(), c.name = tr("New camera").toStdString(); });
+    s->on_new([](Camera& c) {
+        c.uid = job::new_uid();
+        c.name = tr("New camera").toStdString();
+    });
     auto* head = new QLabel(tr("A balance stored in it"));
     head->setFont(title_font());
     auto* name = new QLineEdit;
@@ -232,7 +297,11 @@ QWidget* KitView::make_cameras() {
     QObject::connect(add, &QPushButton::clicked, s, [this, s, name, k, tint] {
         const Camera* c = s->chosen();
         if (!c || name->text().trimmed().isEmpty()) return;
-        const plan::StoredBalance b{.camera = c->id, .name = name->text().trimmed().toStdString(), .at = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString(), .kelvin = k->value(), .tint = tint->value()};
+        const plan::StoredBalance b{.camera = c->id,
+                                    .name = name->text().trimmed().toStdString(),
+                                    .at = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString(),
+                                    .kelvin = k->value(),
+                                    .tint = tint->value()};
         session_.change_kit(tr("Balance stored in %1").arg(qs(c->name)), [&](job::Edit& e) { e.add(b); });
         name->clear();
     });
@@ -241,9 +310,16 @@ QWidget* KitView::make_cameras() {
 
 QWidget* KitView::make_monitors() {
     using plan::Monitor;
-    auto* s = new KitSection<Monitor>(session_, &plan::Kit::monitors, tr("Monitors"), tr("Calibrate once a month, or before every project; edit in a space that the monitor really shows."),
-                                      {{tr("Name"), [](const Monitor& m) { return qs(m.name); }}, {tr("Calibrated"), [](const Monitor& m) { return qs(m.calibrated); }},
-                                       {tr("How often"), [](const Monitor& m) { return m.before_each_project ? tr("before each project") : tr("every %1 days").arg(m.interval_days); }}, {tr("Next"), [](const Monitor& m) { return due_of(m, QDate::currentDate()); }}});
+    auto* s = new KitSection<Monitor>(
+        session_, &plan::Kit::monitors, tr("Monitors"),
+        tr("Calibrate once a month, or before every project; edit in a space that the monitor really shows."),
+        {{tr("Name"), [](const Monitor& m) { return qs(m.name); }},
+         {tr("Calibrated"), [](const Monitor& m) { return qs(m.calibrated); }},
+         {tr("How often"),
+          [](const Monitor& m) {
+              return m.before_each_project ? tr("before each project") : tr("every %1 days").arg(m.interval_days);
+          }},
+         {tr("Next"), [](const Monitor& m) { return due_of(m, QDate::currentDate()); }}});
     auto& f = s->form();
     f.text(tr("Name"), &Monitor::name);
     f.day(tr("Calibrated"), &Monitor::calibrated);
@@ -266,11 +342,17 @@ QWidget* KitView::make_monitors() {
 
 QWidget* KitView::make_fallbacks() {
     using plan::Fallback;
-    auto* s = new KitSection<Fallback>(session_, &plan::Kit::fallbacks, tr("Fallbacks"), tr("Corrections that stand in where a setup could not be shot: one per camera and common kind of light."),
-                                       {{tr("Camera"), [](const Fallback& f) { return qs(f.camera); }}, {tr("Light"), [](const Fallback& f) { return qs(plan::words_for(f.kind)); }}, {tr("Made"), [](const Fallback& f) { return qs(f.made).left(10); }},
-                                        {tr("Mean CIEDE2000, left out"), [](const Fallback& f) {
-                                             try { return QString::number(fit::from_json(f.content).cross_validated.mean, 'f', 2); } catch (const Error&) { return QString("\u2013"); }
-                                         }}});
+    auto* s = new KitSection<Fallback>(
+        session_, &plan::Kit::fallbacks, tr("Fallbacks"),
+        tr("Corrections that stand in where a setup could not be shot: one per camera and common kind of light."),
+        {{tr("Camera"), [](const Fallback& f) { return qs(f.camera); }},
+         {tr("Light"), [](const Fallback& f) { return qs(plan::words_for(f.kind)); }},
+         {tr("Made"), [](const Fallback& f) { return qs(f.made).left(10); }},
+         {tr("Mean CIEDE2000, left out"), [](const Fallback& f) {
+              try {
+                  return QString::number(fit::from_json(f.content).cross_validated.mean, 'f', 2);
+              } catch (const Error&) { return QString("\u2013"); }
+          }}});
     s->without_adding();
     s->without_form();
     auto* row = new QHBoxLayout;
@@ -286,33 +368,48 @@ QWidget* KitView::make_fallbacks() {
         for (const Id id : session_.ids()) {
             const SetupState& state = session_.at(id);
             const plan::Light* l = plan::record(session_.shoot().lights, state.row.light);
-            if (state.correction_id && !state.correction_stale() && l && plan::fallback_kind(l->kind)) setups->addItem(session_.title_of(id), qlonglong(id));
+            if (state.correction_id && !state.correction_stale() && l && plan::fallback_kind(l->kind))
+                setups->addItem(session_.title_of(id), qlonglong(id));
         }
         keep->setEnabled(setups->count() > 0);
         if (!setups->count()) setups->addItem(tr("no setup of this job is corrected yet"));
     });
-    QObject::connect(keep, &QPushButton::clicked, s, [this, setups] { session_.keep_fallback(setups->currentData().toLongLong()); });
+    QObject::connect(keep, &QPushButton::clicked, s,
+                     [this, setups] { session_.keep_fallback(setups->currentData().toLongLong()); });
     return s;
 }
 
 QWidget* KitView::make_warmths() {
     using plan::Warmth;
-    auto* s = new KitSection<Warmth>(session_, &plan::Kit::warmths, tr("Warmth steps"), tr("Repeatable steps away from neutral, the same on every job. They are kept apart from the correction."),
-                                     {{tr("Name"), [](const Warmth& w) { return qs(w.name); }}, {tr("Warmer by"), [](const Warmth& w) { return tr("%1 mired").arg(w.mired); }}, {tr("Greener by"), [](const Warmth& w) { return tr("%1 \u00d7 0.001 Duv").arg(w.tint); }}});
+    auto* s = new KitSection<Warmth>(
+        session_, &plan::Kit::warmths, tr("Warmth steps"),
+        tr("Repeatable steps away from neutral, the same on every job. They are kept apart from the correction."),
+        {{tr("Name"), [](const Warmth& w) { return qs(w.name); }},
+         {tr("Warmer by"), [](const Warmth& w) { return tr("%1 mired").arg(w.mired); }},
+         {tr("Greener by"), [](const Warmth& w) { return tr("%1 \u00d7 0.001 Duv").arg(w.tint); }}});
     auto& f = s->form();
     f.text(tr("Name"), &Warmth::name);
     f.number(tr("Warmer by"), &Warmth::mired, -200, 200, 0, tr("mired"), tr("Negative is colder"));
     f.number(tr("Greener by"), &Warmth::tint, -30, 30, 1, tr("\u00d7 0.001 Duv"), tr("Negative is pinker"));
     s->side()->addStretch();
-    s->on_new([](Warmth& w) { w.name = tr("New step").toStdString(), w.mired = 10; });
+    s->on_new([](Warmth& w) {
+        w.name = tr("New step").toStdString();
+        w.mired = 10;
+    });
     return s;
 }
 
 QWidget* KitView::make_series() {
     using plan::SeriesShot;
-    auto* s = new KitSection<SeriesShot>(session_, &plan::Kit::series, tr("Series"), tr("What was handed over in jobs for one client. The chosen chart shot is compared with the one before it by the same camera under the same light."),
-                                         {{tr("Client"), [](const SeriesShot& x) { return qs(x.client); }}, {tr("Job"), [](const SeriesShot& x) { return qs(x.job); }}, {tr("Taken"), [](const SeriesShot& x) { return qs(x.taken).left(10); }},
-                                          {tr("Camera"), [](const SeriesShot& x) { return qs(x.camera); }}, {tr("Light"), [](const SeriesShot& x) { return qs(x.light); }}, {tr("Colour"), [](const SeriesShot& x) { return kelvin(x.kelvin); }}});
+    auto* s = new KitSection<SeriesShot>(session_, &plan::Kit::series, tr("Series"),
+                                         tr("What was handed over in jobs for one client. The chosen chart shot is "
+                                            "compared with the one before it by the same camera under the same light."),
+                                         {{tr("Client"), [](const SeriesShot& x) { return qs(x.client); }},
+                                          {tr("Job"), [](const SeriesShot& x) { return qs(x.job); }},
+                                          {tr("Taken"), [](const SeriesShot& x) { return qs(x.taken).left(10); }},
+                                          {tr("Camera"), [](const SeriesShot& x) { return qs(x.camera); }},
+                                          {tr("Light"), [](const SeriesShot& x) { return qs(x.light); }},
+                                          {tr("Colour"), [](const SeriesShot& x) { return kelvin(x.kelvin); }}});
     s->without_adding();
     s->without_form();
     auto* words = new QLabel;
@@ -321,11 +418,15 @@ QWidget* KitView::make_series() {
     words->setObjectName("seriesWords");
     s->below()->addWidget(words);
     s->on_chosen([this, words](const SeriesShot* chosen) {
-        if (!chosen) return words->setText(tr("Nothing yet: give the job a client in Plan; what is handed over appears here."));
+        if (!chosen)
+            return words->setText(tr("Nothing yet: give the job a client in Plan; what is handed over appears here."));
         const SeriesShot* before = nullptr;
         for (const SeriesShot& x : session_.kit().series)
-            if (x.client == chosen->client && x.camera == chosen->camera && x.light == chosen->light && x.id != chosen->id && x.taken < chosen->taken && (!before || x.taken > before->taken)) before = &x;
-        words->setText(before ? compared(*before, *chosen) : tr("The first of its kind: there is nothing to compare it with yet."));
+            if (x.client == chosen->client && x.camera == chosen->camera && x.light == chosen->light &&
+                x.id != chosen->id && x.taken < chosen->taken && (!before || x.taken > before->taken))
+                before = &x;
+        words->setText(before ? compared(*before, *chosen)
+                              : tr("The first of its kind: there is nothing to compare it with yet."));
     });
     return s;
 }

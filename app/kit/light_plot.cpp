@@ -36,7 +36,9 @@ void LightPlot::set(const std::vector<plan::LightReading>& readings, bool duv) {
         x << at;
         y << (duv ? 1000 * r.duv : r.kelvin);
     }
-    const QCPScatterStyle::ScatterShape shapes[] = {QCPScatterStyle::ssDisc, QCPScatterStyle::ssSquare, QCPScatterStyle::ssTriangle, QCPScatterStyle::ssDiamond, QCPScatterStyle::ssCross, QCPScatterStyle::ssCircle};
+    const QCPScatterStyle::ScatterShape shapes[] = {QCPScatterStyle::ssDisc,     QCPScatterStyle::ssSquare,
+                                                    QCPScatterStyle::ssTriangle, QCPScatterStyle::ssDiamond,
+                                                    QCPScatterStyle::ssCross,    QCPScatterStyle::ssCircle};
     const Qt::PenStyle styles[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine};
     int n = 0;
     double low = 1e9, high = -1e9, first = 1e18, last = -1e18;
@@ -46,14 +48,21 @@ void LightPlot::set(const std::vector<plan::LightReading>& readings, bool duv) {
         g->setPen(QPen(t.text, 1.5, styles[n % 4]));
         g->setScatterStyle(QCPScatterStyle(shapes[n % 6], QPen(t.text, 1.5), n % 2 ? t.panel : t.text, 9));
         g->setData(points.first, points.second);
-        for (const double v : points.second) low = std::min(low, v), high = std::max(high, v);
-        for (const double v : points.first) first = std::min(first, v), last = std::max(last, v);
+        for (const double v : points.second) {
+            low = std::min(low, v);
+            high = std::max(high, v);
+        }
+        for (const double v : points.first) {
+            first = std::min(first, v);
+            last = std::max(last, v);
+        }
         ++n;
     }
     legend->setVisible(n > 0);
     say(n ? QString() : tr("Not measured yet"));
     if (n) {
-        const double room = std::max(duv ? 0.5 : 40.0, 0.15 * (high - low)), days = std::max(15 * 86400.0, 0.06 * (last - first));
+        const double room = std::max(duv ? 0.5 : 40.0, 0.15 * (high - low)),
+                     days = std::max(15 * 86400.0, 0.06 * (last - first));
         yAxis->setRange(low - room, high + room);
         xAxis->setRange(first - days, last + days);
         auto ticker = QSharedPointer<QCPAxisTickerDateTime>::create();

@@ -34,13 +34,22 @@ QString log_as_csv(const std::vector<job::LogEntry>& log) {
 QString log_as_html(const QString& title, const std::vector<job::LogEntry>& log) {
     QString rows;
     for (const auto& e : log)
-        rows += "<tr><td>" + local(e.at).toHtmlEscaped() + "</td><td>" + QString::fromStdString(e.what).toHtmlEscaped() + "</td><td>" + QString::fromStdString(e.where).toHtmlEscaped() + "</td></tr>\n";
+        rows += "<tr><td>" + local(e.at).toHtmlEscaped() + "</td><td>" +
+                QString::fromStdString(e.what).toHtmlEscaped() + "</td><td>" +
+                QString::fromStdString(e.where).toHtmlEscaped() + "</td></tr>\n";
     return "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + title.toHtmlEscaped() +
-           "</title><style>body{font:14px sans-serif;margin:2em}td,th{text-align:left;padding:3px 18px 3px 0;border-bottom:1px solid #ccc}</style></head>\n<body><h1>" + title.toHtmlEscaped() +
-           "</h1>\n<table><tr><th>Time</th><th>What</th><th>Where</th></tr>\n" + rows + "</table></body></html>\n";
+           "</title><style>body{font:14px sans-serif;margin:2em}td,th{text-align:left;padding:3px 18px 3px "
+           "0;border-bottom:1px solid #ccc}</style></head>\n<body><h1>" +
+           title.toHtmlEscaped() + "</h1>\n<table><tr><th>Time</th><th>What</th><th>Where</th></tr>\n" + rows +
+           "</table></body></html>\n";
 }
 
-LogView::LogView(Session& session, QWidget* parent) : QWidget(parent), session_(session), search_(new QLineEdit), note_(new QLineEdit), table_(new QTableWidget) {
+LogView::LogView(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      search_(new QLineEdit),
+      note_(new QLineEdit),
+      table_(new QTableWidget) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(14, 12, 14, 12);
     auto* head = new QHBoxLayout;
@@ -85,14 +94,22 @@ LogView::LogView(Session& session, QWidget* parent) : QWidget(parent), session_(
         const QString text = note_->text().trimmed();
         if (text.isEmpty()) return;
         note_->clear();
-        session_.change(tr("Note: %1").arg(text), [&](job::Edit& e) { e.add(plan::Note{.at = utc_now(), .text = text.toStdString()}); });
+        session_.change(tr("Note: %1").arg(text),
+                        [&](job::Edit& e) { e.add(plan::Note{.at = utc_now(), .text = text.toStdString()}); });
     };
     connect(add, &QPushButton::clicked, this, take_note);
     connect(note_, &QLineEdit::returnPressed, this, take_note);
     connect(search_, &QLineEdit::textChanged, this, &LogView::refresh);
-    connect(&session, &Session::history_changed, this, [this] { if (isVisible()) refresh(); });
+    connect(&session, &Session::history_changed, this, [this] {
+        if (isVisible()) refresh();
+    });
     connect(save_button, &QPushButton::clicked, this, [this] {
-        const QString name = QFileDialog::getSaveFileName(this, tr("Save the log"), last_folder() + "/" + QString::fromStdString(session_.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-log.csv", tr("Table (*.csv);;Page (*.html)"));
+        const QString name = QFileDialog::getSaveFileName(
+            this, tr("Save the log"),
+            last_folder() + "/" +
+                QString::fromStdString(session_.shoot().brief().title).simplified().replace(' ', '-').toLower() +
+                "-log.csv",
+            tr("Table (*.csv);;Page (*.html)"));
         if (!name.isEmpty()) save(name.toStdString());
     });
 }
@@ -118,9 +135,7 @@ void LogView::save(const fs::path& file) {
     try {
         write_whole(file, (html ? log_as_html(title, log) : log_as_csv(log)).toStdString());
         emit session_.notice(tr("The log is in %1").arg(QString::fromStdString(file.string())));
-    } catch (const Error& e) {
-        emit session_.notice(QString::fromUtf8(e.what()));
-    }
+    } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
 }
 
 } // namespace refero::app

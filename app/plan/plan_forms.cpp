@@ -11,13 +11,18 @@ namespace {
 
 QString qs(const std::string& s) { return QString::fromStdString(s); }
 
-QString length(double mm) { return !std::isfinite(mm) ? QObject::tr("infinity") : mm < 995 ? QObject::tr("%1 cm").arg(mm / 10, 0, 'f', 0) : QObject::tr("%1 m").arg(mm / 1000, 0, 'f', 2); }
+QString length(double mm) {
+    return !std::isfinite(mm) ? QObject::tr("infinity")
+           : mm < 995         ? QObject::tr("%1 cm").arg(mm / 10, 0, 'f', 0)
+                              : QObject::tr("%1 m").arg(mm / 1000, 0, 'f', 2);
+}
 
 } // namespace
 
 QStringList light_kind_words() {
     QStringList all;
-    for (int i = 0; i <= static_cast<int>(plan::LightKind::mixed); ++i) all << qs(plan::words_for(static_cast<plan::LightKind>(i)));
+    for (int i = 0; i <= static_cast<int>(plan::LightKind::mixed); ++i)
+        all << qs(plan::words_for(static_cast<plan::LightKind>(i)));
     return all;
 }
 
@@ -55,46 +60,62 @@ void PlanView::make_forms() {
     };
 
     page([&](QWidget* inner, QVBoxLayout* column) {
-        camera_ = std::make_unique<RecordForm<plan::Camera>>(inner, [this](const plan::Camera& c, const QString& what) { update_row(c, tr("%1: %2").arg(qs(c.name), what)); });
+        camera_ = std::make_unique<RecordForm<plan::Camera>>(inner, [this](const plan::Camera& c, const QString& what) {
+            update_row(c, tr("%1: %2").arg(qs(c.name), what));
+        });
         camera_->line_up();
         camera_->text(tr("Name"), &plan::Camera::name);
         camera_->text(tr("Model"), &plan::Camera::model, tr("As the files say; frames are recognised by it"));
-        camera_->text(tr("Serial number"), &plan::Camera::serial_number, tr("As the files say; tells two cameras of one model apart"));
+        camera_->text(tr("Serial number"), &plan::Camera::serial_number,
+                      tr("As the files say; tells two cameras of one model apart"));
         camera_->text(tr("Firmware"), &plan::Camera::firmware, tr("A change makes its corrections stale"));
         camera_->number(tr("Sensor width"), &plan::Camera::sensor_width_mm, 1, 100, 1, tr("mm"));
         camera_->number(tr("Sensor height"), &plan::Camera::sensor_height_mm, 1, 100, 1, tr("mm"));
         camera_->number(tr("Pixels across"), &plan::Camera::width_px, 100, 40000, 0, tr("px"));
-        camera_->number(tr("Clock offset"), &plan::Camera::clock_offset_s, -1e6, 1e6, 0, tr("s"), tr("Added to the camera's time; set by two frames of one moment in Frames"));
+        camera_->number(tr("Clock offset"), &plan::Camera::clock_offset_s, -1e6, 1e6, 0, tr("s"),
+                        tr("Added to the camera's time; set by two frames of one moment in Frames"));
         column->addWidget(camera_->widget());
         heading(column, tr("Lens of this row"));
         pair(column, tr("Lens"), lens_of_row_, tr("Changes the lens of all setups in this row"));
-        lens_ = std::make_unique<RecordForm<plan::Lens>>(inner, [this](const plan::Lens& l, const QString& what) { update_row(l, tr("%1: %2").arg(qs(l.name), what)); });
+        lens_ = std::make_unique<RecordForm<plan::Lens>>(inner, [this](const plan::Lens& l, const QString& what) {
+            update_row(l, tr("%1: %2").arg(qs(l.name), what));
+        });
         lens_->line_up();
         lens_->text(tr("Name"), &plan::Lens::name, tr("As the files say; frames are recognised by it"));
-        lens_->number(tr("Focal length"), &plan::Lens::focal_mm, 1, 2000, 0, tr("mm"), tr("Of a zoom lens: the one the chart is shot at"));
+        lens_->number(tr("Focal length"), &plan::Lens::focal_mm, 1, 2000, 0, tr("mm"),
+                      tr("Of a zoom lens: the one the chart is shot at"));
         lens_->number(tr("Nearest focus"), &plan::Lens::nearest_m, 0.01, 50, 2, tr("m"), tr("From the sensor"));
         column->addWidget(lens_->widget());
         heading(column, tr("Recording mode of this row"));
         pair(column, tr("Mode"), mode_of_row_, tr("Changes the mode of all setups in this row"));
-        mode_ = std::make_unique<RecordForm<plan::Mode>>(inner, [this](const plan::Mode& m, const QString& what) { update_row(m, tr("%1: %2").arg(qs(m.name), what)); });
+        mode_ = std::make_unique<RecordForm<plan::Mode>>(inner, [this](const plan::Mode& m, const QString& what) {
+            update_row(m, tr("%1: %2").arg(qs(m.name), what));
+        });
         mode_->line_up();
         mode_->text(tr("Name"), &plan::Mode::name);
         mode_->choice(tr("Kind"), &plan::Mode::kind, {tr("raw"), tr("finished picture"), tr("video")});
-        mode_->text(tr("Curve"), &plan::Mode::encoding, tr("linear, srgb, bt709, hlg, pq, acescct, or a 1D LUT file; empty: by the file's own tags"));
-        mode_->text(tr("Sub-settings"), &plan::Mode::sub_settings, tr("Contrast, saturation, sharpening; a change makes corrections stale"));
+        mode_->text(tr("Curve"), &plan::Mode::encoding,
+                    tr("linear, srgb, bt709, hlg, pq, acescct, or a 1D LUT file; empty: by the file's own tags"));
+        mode_->text(tr("Sub-settings"), &plan::Mode::sub_settings,
+                    tr("Contrast, saturation, sharpening; a change makes corrections stale"));
         column->addWidget(mode_->widget());
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
-        light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) { update_row(l, tr("%1: %2").arg(qs(l.name), what)); });
+        light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) {
+            update_row(l, tr("%1: %2").arg(qs(l.name), what));
+        });
         light_->line_up();
         light_->text(tr("Name"), &plan::Light::name);
         light_->choice(tr("Kind"), &plan::Light::kind, light_kind_words());
-        light_->number(tr("Nominal colour"), &plan::Light::kelvin, 0, 25000, 0, tr("K"), tr("Chart shots are told apart by it"), tr("not known"));
+        light_->number(tr("Nominal colour"), &plan::Light::kelvin, 0, 25000, 0, tr("K"),
+                       tr("Chart shots are told apart by it"), tr("not known"));
         light_->text(tr("Power"), &plan::Light::power);
         light_->text(tr("Modifier"), &plan::Light::modifier, tr("Softbox, umbrella, diffusion, gel"));
         light_->number(tr("Age"), &plan::Light::age_years, 0, 60, 1, tr("years"));
-        light_->text(tr("Also on the subject"), &plan::Light::spill, tr("What else falls on it: window, lamps, a coloured wall"));
-        light_->text(tr("Changed or re-lit"), &plan::Light::changed, tr("When; chart shots before that no longer hold"))->setPlaceholderText(tr("2026-05-04T09:30:00"));
+        light_->text(tr("Also on the subject"), &plan::Light::spill,
+                     tr("What else falls on it: window, lamps, a coloured wall"));
+        light_->text(tr("Changed or re-lit"), &plan::Light::changed, tr("When; chart shots before that no longer hold"))
+            ->setPlaceholderText(tr("2026-05-04T09:30:00"));
         column->addWidget(light_->widget());
         place_of_light_->setEditable(true);
         place_of_light_->setInsertPolicy(QComboBox::NoInsert);
@@ -115,11 +136,15 @@ void PlanView::make_forms() {
         connect(place_of_light_, &QComboBox::activated, this, take_place);
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
-        setup_ = std::make_unique<RecordForm<plan::Setup>>(inner, [this](const plan::Setup& s, const QString& what) { update_row(s, tr("Plan: %1").arg(what)); });
+        setup_ = std::make_unique<RecordForm<plan::Setup>>(
+            inner, [this](const plan::Setup& s, const QString& what) { update_row(s, tr("Plan: %1").arg(what)); });
         setup_->line_up();
-        setup_->flag(tr("Balance only"), &plan::Setup::balance_only, tr("A complete way of working: the chain is whole without a correction"));
-        setup_->number(tr("Aperture f/"), &plan::Setup::f_number, 0.7, 64, 1, {}, tr("That the chart is shot at; decides the depth of field"));
-        setup_->number(tr("Subject at"), &plan::Setup::subject_m, 0, 200, 2, tr("m"), tr("Distance from the camera; the chart's size is chosen by it"), tr("not known"));
+        setup_->flag(tr("Balance only"), &plan::Setup::balance_only,
+                     tr("A complete way of working: the chain is whole without a correction"));
+        setup_->number(tr("Aperture f/"), &plan::Setup::f_number, 0.7, 64, 1, {},
+                       tr("That the chart is shot at; decides the depth of field"));
+        setup_->number(tr("Subject at"), &plan::Setup::subject_m, 0, 200, 2, tr("m"),
+                       tr("Distance from the camera; the chart's size is chosen by it"), tr("not known"));
         setup_->text(tr("Note"), &plan::Setup::note);
         column->addWidget(setup_->widget());
         pair(column, tr("Chart"), card_of_setup_, tr("Which chart or card is shot"));
@@ -133,7 +158,8 @@ void PlanView::make_forms() {
         });
     });
     // One lens or mode for a whole row.
-    const auto change_row = [this](QComboBox* box, Id plan::Setup::*member, Id plan::Rig::*of_rig, auto fresh, const QString& what) {
+    const auto change_row = [this](QComboBox* box, Id plan::Setup::*member, Id plan::Rig::*of_rig, auto fresh,
+                                   const QString& what) {
         connect(box, &QComboBox::activated, this, [=, this] {
             const int row = matrix_->currentRow();
             if (filling_ || row < 0) return;
@@ -144,28 +170,44 @@ void PlanView::make_forms() {
             session_.change(what, [&](job::Edit& e) {
                 if (wanted < 0) wanted = e.add(fresh(session_.shoot()));
                 for (plan::Setup s : session_.shoot().setups)
-                    if (plan::Rig{s.camera, s.lens, s.mode} == rig) s.*member = wanted, e.update(s);
+                    if (plan::Rig{s.camera, s.lens, s.mode} == rig) {
+                        s.*member = wanted;
+                        e.update(s);
+                    }
             });
             rig.*of_rig = wanted;
             if (waiting) waiting_.push_back(rig);
             refresh();
         });
     };
-    change_row(lens_of_row_, &plan::Setup::lens, &plan::Rig::lens, [](const plan::Shoot& s) { return plan::Lens{.uid = job::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)}; }, tr("Lens of the row"));
-    change_row(mode_of_row_, &plan::Setup::mode, &plan::Rig::mode, [](const plan::Shoot& s) { return plan::Mode{.name = "mode " + std::to_string(s.modes.size() + 1)}; }, tr("Mode of the row"));
+    change_row(
+        lens_of_row_, &plan::Setup::lens, &plan::Rig::lens,
+        [](const plan::Shoot& s) {
+            return plan::Lens{.uid = job::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)};
+        },
+        tr("Lens of the row"));
+    change_row(
+        mode_of_row_, &plan::Setup::mode, &plan::Rig::mode,
+        [](const plan::Shoot& s) { return plan::Mode{.name = "mode " + std::to_string(s.modes.size() + 1)}; },
+        tr("Mode of the row"));
 }
 
 void PlanView::show_details() {
     const plan::Shoot& s = session_.shoot();
     const int r = matrix_->currentRow(), c = matrix_->currentColumn();
-    const plan::Rig rig = r >= 0 && r < static_cast<int>(rows_.size()) ? rows_[static_cast<std::size_t>(r)] : plan::Rig{};
+    const plan::Rig rig =
+        r >= 0 && r < static_cast<int>(rows_.size()) ? rows_[static_cast<std::size_t>(r)] : plan::Rig{};
     const plan::Camera* camera = plan::record(s.cameras, rig.camera);
     const plan::Lens* lens = plan::record(s.lenses, rig.lens);
     const plan::Mode* mode = plan::record(s.modes, rig.mode);
-    const plan::Light* light = c >= 0 && c < static_cast<int>(columns_.size()) ? plan::record(s.lights, columns_[static_cast<std::size_t>(c)]) : nullptr;
+    const plan::Light* light = c >= 0 && c < static_cast<int>(columns_.size())
+                                   ? plan::record(s.lights, columns_[static_cast<std::size_t>(c)])
+                                   : nullptr;
     const plan::Setup* setup = camera && light ? plan::setup_at(s, rig, light->id) : nullptr;
     filling_ = true;
-    details_title_->setText(camera && light ? qs(camera->name + ", " + light->name) + (setup ? QString() : tr(": not planned")) : tr("Choose a cell"));
+    details_title_->setText(camera && light
+                                ? qs(camera->name + ", " + light->name) + (setup ? QString() : tr(": not planned"))
+                                : tr("Choose a cell"));
     forms_->widget(0)->setEnabled(camera);
     forms_->widget(1)->setEnabled(light);
     forms_->widget(2)->setEnabled(setup);
@@ -196,11 +238,17 @@ void PlanView::show_details() {
     else if (!card) holding_->setText(tr("Add a chart to know where to hold it."));
     else if (!used) holding_->setText(tr("Give the row a lens to know where to hold %1.").arg(qs(card->name)));
     else {
-        const plan::Holding h = plan::hold(*camera, *used, *card, plan::smallest_patch_mm(*card), setup->f_number, plan::wanted_share(*camera, *card, s.brief().share_school));
-        holding_->setText(tr("%1, %2 from the camera's sensor%3.\n%4 % of the frame; its smallest patch is %5 px.\nSharp from %6 to %7 from the lens%8.")
-                              .arg(qs(card->name), length(h.from_sensor_mm), h.too_near ? tr(" (as near as it focuses)") : QString())
-                              .arg(100 * h.share, 0, 'f', 1).arg(h.patch_px, 0, 'f', 0)
-                              .arg(length(h.depth.near_mm), length(h.depth.far_mm), h.largest_tilt_deg < 45 ? tr("; tilt it by %1\u00b0 at most").arg(h.largest_tilt_deg, 0, 'f', 0) : QString()));
+        const plan::Holding h = plan::hold(*camera, *used, *card, plan::smallest_patch_mm(*card), setup->f_number,
+                                           plan::wanted_share(*camera, *card, s.brief().share_school));
+        holding_->setText(
+            tr("%1, %2 from the camera's sensor%3.\n%4 % of the frame; its smallest patch is %5 px.\nSharp from %6 to "
+               "%7 from the lens%8.")
+                .arg(qs(card->name), length(h.from_sensor_mm), h.too_near ? tr(" (as near as it focuses)") : QString())
+                .arg(100 * h.share, 0, 'f', 1)
+                .arg(h.patch_px, 0, 'f', 0)
+                .arg(length(h.depth.near_mm), length(h.depth.far_mm),
+                     h.largest_tilt_deg < 45 ? tr("; tilt it by %1\u00b0 at most").arg(h.largest_tilt_deg, 0, 'f', 0)
+                                             : QString()));
     }
 }
 

@@ -23,15 +23,30 @@ QString qs(const std::string& s) { return QString::fromStdString(s); }
 /// The kind of light that a name speaks of.
 plan::LightKind kind_named(const QString& name) {
     const QString n = name.toLower();
-    const std::pair<const char*, plan::LightKind> words[] = {{"window", plan::LightKind::window}, {"tungsten", plan::LightKind::tungsten}, {"incandescent", plan::LightKind::tungsten}, {"halogen", plan::LightKind::tungsten},
-        {"flash", plan::LightKind::flash}, {"strobe", plan::LightKind::flash}, {"led", plan::LightKind::led}, {"panel", plan::LightKind::led}, {"fluorescent", plan::LightKind::fluorescent}, {"tube", plan::LightKind::fluorescent},
-        {"shade", plan::LightKind::shade}, {"sun", plan::LightKind::sun}, {"daylight", plan::LightKind::sun}, {"outdoor", plan::LightKind::sun}, {"candle", plan::LightKind::candle}, {"discharge", plan::LightKind::discharge}, {"mixed", plan::LightKind::mixed}};
+    const std::pair<const char*, plan::LightKind> words[] = {{"window", plan::LightKind::window},
+                                                             {"tungsten", plan::LightKind::tungsten},
+                                                             {"incandescent", plan::LightKind::tungsten},
+                                                             {"halogen", plan::LightKind::tungsten},
+                                                             {"flash", plan::LightKind::flash},
+                                                             {"strobe", plan::LightKind::flash},
+                                                             {"led", plan::LightKind::led},
+                                                             {"panel", plan::LightKind::led},
+                                                             {"fluorescent", plan::LightKind::fluorescent},
+                                                             {"tube", plan::LightKind::fluorescent},
+                                                             {"shade", plan::LightKind::shade},
+                                                             {"sun", plan::LightKind::sun},
+                                                             {"daylight", plan::LightKind::sun},
+                                                             {"outdoor", plan::LightKind::sun},
+                                                             {"candle", plan::LightKind::candle},
+                                                             {"discharge", plan::LightKind::discharge},
+                                                             {"mixed", plan::LightKind::mixed}};
     for (const auto& [word, kind] : words)
         if (n.contains(word)) return kind;
     return plan::LightKind::window;
 }
 
-/// Usual colours of kinds of light (common practice): daylight about 5500 K, incandescent 3000, open shade 6500 to 7000.
+/// Usual colours of kinds of light (common practice): daylight about 5500 K, incandescent 3000, open shade 6500 to
+/// 7000.
 double usual_kelvin(plan::LightKind kind) {
     switch (kind) {
     case plan::LightKind::tungsten: return 3000;
@@ -44,7 +59,8 @@ double usual_kelvin(plan::LightKind kind) {
     }
 }
 
-template <class T> const T* by_name(const std::vector<T>& list, const QString& name) {
+template<class T>
+const T* by_name(const std::vector<T>& list, const QString& name) {
     for (const T& row : list)
         if (qs(row.name).compare(name, Qt::CaseInsensitive) == 0) return &row;
     return nullptr;
@@ -53,8 +69,23 @@ template <class T> const T* by_name(const std::vector<T>& list, const QString& n
 } // namespace
 
 PlanView::PlanView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), matrix_(new QTableWidget), cameras_(new QComboBox), lights_(new QComboBox), lenses_(new QComboBox), cards_(new QComboBox), empty_(new QLabel), details_title_(new QLabel), right_(new QTabWidget), list_(new QTextBrowser),
-      forms_(new QStackedWidget), lens_of_row_(new QComboBox), mode_of_row_(new QComboBox), place_of_light_(new QComboBox), card_of_setup_(new QComboBox), holding_(new QLabel) {
+    : QWidget(parent),
+      session_(session),
+      matrix_(new QTableWidget),
+      cameras_(new QComboBox),
+      lights_(new QComboBox),
+      lenses_(new QComboBox),
+      cards_(new QComboBox),
+      empty_(new QLabel),
+      details_title_(new QLabel),
+      right_(new QTabWidget),
+      list_(new QTextBrowser),
+      forms_(new QStackedWidget),
+      lens_of_row_(new QComboBox),
+      mode_of_row_(new QComboBox),
+      place_of_light_(new QComboBox),
+      card_of_setup_(new QComboBox),
+      holding_(new QLabel) {
     auto* outer = new QHBoxLayout(this);
     outer->setContentsMargins(14, 12, 14, 12);
     outer->setSpacing(12);
@@ -67,8 +98,12 @@ PlanView::PlanView(Session& session, QWidget* parent)
     split->addWidget(make_right());
     split->setSizes({560, 430});
     outer->addWidget(split, 1);
-    connect(&session, &Session::job_changed, this, [this] { if (isVisible()) refresh(); });
-    connect(&session, &Session::history_changed, this, [this] { if (isVisible()) refresh(); });
+    connect(&session, &Session::job_changed, this, [this] {
+        if (isVisible()) refresh();
+    });
+    connect(&session, &Session::history_changed, this, [this] {
+        if (isVisible()) refresh();
+    });
 }
 
 QWidget* PlanView::make_left() {
@@ -80,20 +115,34 @@ QWidget* PlanView::make_left() {
     auto* title = new QLabel(tr("The shoot"));
     title->setFont(title_font());
     column->addWidget(title);
-    brief_ = std::make_unique<RecordForm<plan::Brief>>(panel, [this](const plan::Brief& b, const QString& what) { update_row(b, tr("Plan: %1").arg(what)); });
+    brief_ = std::make_unique<RecordForm<plan::Brief>>(
+        panel, [this](const plan::Brief& b, const QString& what) { update_row(b, tr("Plan: %1").arg(what)); });
     brief_->text(tr("Title"), &plan::Brief::title);
-    brief_->text(tr("Client"), &plan::Brief::client, tr("Jobs for one client form a series; their chart shots are compared in Kit"));
+    brief_->text(tr("Client"), &plan::Brief::client,
+                 tr("Jobs for one client form a series; their chart shots are compared in Kit"));
     brief_->day(tr("Date"), &plan::Brief::date);
-    brief_->choice(tr("Lenses"), &plan::Brief::lens_school, {tr("each its own"), tr("one for all")}, tr("Two schools. Strict: each lens has its own colour. Common: differences between lenses are negligible outside the studio."));
-    brief_->choice(tr("Chart"), &plan::Brief::share_school, {tr("a tenth of it"), tr("fills the frame")}, tr("Two schools. A smaller chart has too few pixels, one that fills the frame meets vignetting."));
-    brief_->choice(tr("Balance"), &plan::Brief::balance_school, {tr("from a card"), tr("by Kelvin"), tr("automatic")}, tr("How white balance is set in the camera; automatic will do for raw only, corrected from the chart afterwards"));
-    brief_->choice(tr("Video"), &plan::Brief::exposure_school, {tr("as metered"), tr("one stop over")}, tr("Exposure of log video"));
-    brief_->flag(tr("Chart at the end of each light"), &plan::Brief::chart_at_end, tr("A frame then belongs to the next chart shot after it"));
-    brief_->flag(tr("The cameras are to be matched"), &plan::Brief::matching, tr("Suggests an arrangement to put before all of them"));
-    brief_->flag(tr("Plan fallbacks"), &plan::Brief::fallbacks, tr("One correction per camera and common kind of light, for what could not be shot"));
-    brief_->number(tr("ISO apart"), &plan::Brief::iso_stops, 0.3, 8, 1, tr("stops"), tr("Frames that far from the chart shot's ISO make its correction stale"));
-    brief_->number(tr("Good for"), &plan::Brief::light_days, 0, 3650, 0, tr("days"), tr("So long a correction holds for the same light"));
-    brief_->number(tr("Chart's life"), &plan::Brief::chart_years, 0.5, 50, 1, tr("years"), tr("Older patches are to be compared or replaced"));
+    brief_->choice(tr("Lenses"), &plan::Brief::lens_school, {tr("each its own"), tr("one for all")},
+                   tr("Two schools. Strict: each lens has its own colour. Common: differences between lenses are "
+                      "negligible outside the studio."));
+    brief_->choice(tr("Chart"), &plan::Brief::share_school, {tr("a tenth of it"), tr("fills the frame")},
+                   tr("Two schools. A smaller chart has too few pixels, one that fills the frame meets vignetting."));
+    brief_->choice(tr("Balance"), &plan::Brief::balance_school, {tr("from a card"), tr("by Kelvin"), tr("automatic")},
+                   tr("How white balance is set in the camera; automatic will do for raw only, corrected from the "
+                      "chart afterwards"));
+    brief_->choice(tr("Video"), &plan::Brief::exposure_school, {tr("as metered"), tr("one stop over")},
+                   tr("Exposure of log video"));
+    brief_->flag(tr("Chart at the end of each light"), &plan::Brief::chart_at_end,
+                 tr("A frame then belongs to the next chart shot after it"));
+    brief_->flag(tr("The cameras are to be matched"), &plan::Brief::matching,
+                 tr("Suggests an arrangement to put before all of them"));
+    brief_->flag(tr("Plan fallbacks"), &plan::Brief::fallbacks,
+                 tr("One correction per camera and common kind of light, for what could not be shot"));
+    brief_->number(tr("ISO apart"), &plan::Brief::iso_stops, 0.3, 8, 1, tr("stops"),
+                   tr("Frames that far from the chart shot's ISO make its correction stale"));
+    brief_->number(tr("Good for"), &plan::Brief::light_days, 0, 3650, 0, tr("days"),
+                   tr("So long a correction holds for the same light"));
+    brief_->number(tr("Chart's life"), &plan::Brief::chart_years, 0.5, 50, 1, tr("years"),
+                   tr("Older patches are to be compared or replaced"));
     column->addWidget(brief_->widget());
     column->addStretch();
     return panel;
@@ -122,16 +171,21 @@ QWidget* PlanView::make_middle() {
         connect(box, &QComboBox::activated, this, take);
         bar->addWidget(box, 1);
     };
-    add_box(cameras_, tr("Add a camera"), tr("A camera of the kit, or a new name; Return adds it"), &PlanView::add_camera);
-    add_box(lights_, tr("Add a light"), tr("A light of the kit, or a new name; its kind is told by the name"), &PlanView::add_light);
-    add_box(lenses_, tr("Add a lens"), tr("A lens with its focal length in the name, such as 50 mm; the distance to the chart follows from it"), &PlanView::add_lens);
+    add_box(cameras_, tr("Add a camera"), tr("A camera of the kit, or a new name; Return adds it"),
+            &PlanView::add_camera);
+    add_box(lights_, tr("Add a light"), tr("A light of the kit, or a new name; its kind is told by the name"),
+            &PlanView::add_light);
+    add_box(lenses_, tr("Add a lens"),
+            tr("A lens with its focal length in the name, such as 50 mm; the distance to the chart follows from it"),
+            &PlanView::add_lens);
     add_box(cards_, tr("Add a chart"), tr("A chart or card of the kit, or a new name"), &PlanView::add_card);
     all_ = new QPushButton(tr("Plan all"));
     all_->setToolTip(tr("Ticks every combination of camera and light"));
     all_->setObjectName("planAllButton");
     connect(all_, &QPushButton::clicked, this, &PlanView::plan_all);
     column->addLayout(bar);
-    empty_->setText(tr("Type the cameras and the lights of the shoot above, each with Return,\na lens and a chart to know the distances.\nThen tick the combinations that are to be shot."));
+    empty_->setText(tr("Type the cameras and the lights of the shoot above, each with Return,\na lens and a chart to "
+                       "know the distances.\nThen tick the combinations that are to be shot."));
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setProperty("dim", true);
     column->addWidget(empty_, 1);
@@ -141,13 +195,26 @@ QWidget* PlanView::make_middle() {
     matrix_->horizontalHeader()->setFixedHeight(44);
     matrix_->verticalHeader()->setDefaultSectionSize(58);
     // A frame, not a reversal, so that ticks are seen in the chosen cell too.
-    matrix_->setStyleSheet("QTableView::item:selected { background: palette(alternate-base); color: palette(text); border: 2px solid palette(text); }");
+    matrix_->setStyleSheet("QTableView::item:selected { background: palette(alternate-base); color: palette(text); "
+                           "border: 2px solid palette(text); }");
     matrix_->setAccessibleName(tr("Combinations of camera and light; Space ticks"));
     column->addWidget(matrix_, 1);
-    connect(matrix_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) { if (!filling_) toggled(item->row(), item->column()); });
-    connect(matrix_, &QTableWidget::currentCellChanged, this, [this] { if (!filling_) show_details(); });
-    connect(matrix_->horizontalHeader(), &QHeaderView::sectionClicked, this, [this](int c) { matrix_->setCurrentCell(0, c), show_details(), forms_->setCurrentIndex(1); });
-    connect(matrix_->verticalHeader(), &QHeaderView::sectionClicked, this, [this](int r) { matrix_->setCurrentCell(r, 0), show_details(), forms_->setCurrentIndex(0); });
+    connect(matrix_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
+        if (!filling_) toggled(item->row(), item->column());
+    });
+    connect(matrix_, &QTableWidget::currentCellChanged, this, [this] {
+        if (!filling_) show_details();
+    });
+    connect(matrix_->horizontalHeader(), &QHeaderView::sectionClicked, this, [this](int c) {
+        matrix_->setCurrentCell(0, c);
+        show_details();
+        forms_->setCurrentIndex(1);
+    });
+    connect(matrix_->verticalHeader(), &QHeaderView::sectionClicked, this, [this](int r) {
+        matrix_->setCurrentCell(r, 0);
+        show_details();
+        forms_->setCurrentIndex(0);
+    });
     auto* foot = new QHBoxLayout;
     another_ = new QPushButton(tr("Another lens or mode for this camera"));
     another_->setToolTip(tr("Adds a row for the same camera"));
@@ -203,7 +270,9 @@ QWidget* PlanView::make_right() {
         return b;
     };
     button(tr("Print \u2026"), tr("One page where it fits (Ctrl+P)"), [this] { print(); });
-    button(tr("Save as PDF \u2026"), tr("One page of A4 where it fits"), [this] { save(true); })->setProperty("primary", true);
+    button(tr("Save as PDF \u2026"), tr("One page of A4 where it fits"), [this] {
+        save(true);
+    })->setProperty("primary", true);
     button(tr("Save as text \u2026"), tr("Plain text, for a phone"), [this] { save(false); });
     page_column->addLayout(buttons);
     right_->addTab(page, tr("Shot list"));
@@ -241,15 +310,23 @@ void PlanView::fill_matrix() {
     const int r0 = std::max(0, matrix_->currentRow()), c0 = std::max(0, matrix_->currentColumn());
     rows_ = plan::rigs(s);
     columns_ = plan::lights_in_order(s);
-    std::erase_if(waiting_, [&](const plan::Rig& r) { return !plan::record(s.cameras, r.camera) || std::find(rows_.begin(), rows_.end(), r) != rows_.end(); });
+    std::erase_if(waiting_, [&](const plan::Rig& r) {
+        return !plan::record(s.cameras, r.camera) || std::find(rows_.begin(), rows_.end(), r) != rows_.end();
+    });
     // A camera without a setup has a row too.
     for (const plan::Camera& c : s.cameras) {
         const auto of_camera = [&](const plan::Rig& r) { return r.camera == c.id; };
-        if (std::none_of(rows_.begin(), rows_.end(), of_camera) && std::none_of(waiting_.begin(), waiting_.end(), of_camera))
-            waiting_.push_back({c.id, s.brief().lens_school == plan::LensSchool::each_lens && !s.lenses.empty() ? s.lenses.front().id : 0, s.modes.empty() ? 0 : s.modes.front().id});
+        if (std::none_of(rows_.begin(), rows_.end(), of_camera) &&
+            std::none_of(waiting_.begin(), waiting_.end(), of_camera))
+            waiting_.push_back(
+                {c.id,
+                 s.brief().lens_school == plan::LensSchool::each_lens && !s.lenses.empty() ? s.lenses.front().id : 0,
+                 s.modes.empty() ? 0 : s.modes.front().id});
     }
     rows_.insert(rows_.end(), waiting_.begin(), waiting_.end());
-    std::stable_sort(rows_.begin(), rows_.end(), [&](const plan::Rig& a, const plan::Rig& b) { return plan::record(s.cameras, a.camera)->position < plan::record(s.cameras, b.camera)->position; });
+    std::stable_sort(rows_.begin(), rows_.end(), [&](const plan::Rig& a, const plan::Rig& b) {
+        return plan::record(s.cameras, a.camera)->position < plan::record(s.cameras, b.camera)->position;
+    });
     matrix_->setRowCount(static_cast<int>(rows_.size()));
     matrix_->setColumnCount(static_cast<int>(columns_.size()));
     empty_->setVisible(rows_.empty() || columns_.empty());
@@ -257,16 +334,21 @@ void PlanView::fill_matrix() {
     for (int c = 0; c < matrix_->columnCount(); ++c) {
         const plan::Light& l = *plan::record(s.lights, columns_[static_cast<std::size_t>(c)]);
         const QString place = qs(plan::name_in(s.places, l.place));
-        matrix_->setHorizontalHeaderItem(c, new QTableWidgetItem(qs(l.name) + "\n" + (place.isEmpty() ? qs(plan::words_for(l.kind)) : place)));
+        matrix_->setHorizontalHeaderItem(
+            c, new QTableWidgetItem(qs(l.name) + "\n" + (place.isEmpty() ? qs(plan::words_for(l.kind)) : place)));
         matrix_->setColumnWidth(c, std::max(104, (matrix_->width() - 150) / std::max(1, matrix_->columnCount())));
     }
     for (int r = 0; r < matrix_->rowCount(); ++r) {
         const plan::Rig& rig = rows_[static_cast<std::size_t>(r)];
         const QString lens = qs(plan::name_in(s.lenses, rig.lens)), mode = qs(plan::name_in(s.modes, rig.mode));
-        matrix_->setVerticalHeaderItem(r, new QTableWidgetItem(qs(plan::name_in(s.cameras, rig.camera)) + "\n" + (lens.isEmpty() ? tr("any lens") : lens) + "\n" + mode));
+        matrix_->setVerticalHeaderItem(r, new QTableWidgetItem(qs(plan::name_in(s.cameras, rig.camera)) + "\n" +
+                                                               (lens.isEmpty() ? tr("any lens") : lens) + "\n" + mode));
         for (int c = 0; c < matrix_->columnCount(); ++c) {
             const plan::Setup* setup = plan::setup_at(s, rig, columns_[static_cast<std::size_t>(c)]);
-            auto* item = new QTableWidgetItem(setup ? words_for(session_.has(setup->id) ? session_.at(setup->id).state : plan::State::to_shoot) + (setup->balance_only ? tr("\nbalance only") : QString()) : QString());
+            auto* item = new QTableWidgetItem(
+                setup ? words_for(session_.has(setup->id) ? session_.at(setup->id).state : plan::State::to_shoot) +
+                            (setup->balance_only ? tr("\nbalance only") : QString())
+                      : QString());
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
             item->setCheckState(setup ? Qt::Checked : Qt::Unchecked);
             matrix_->setItem(r, c, item);
@@ -279,7 +361,8 @@ void PlanView::fill_matrix() {
 
 void PlanView::fill_list() {
     const plan::ShotList list = plan::shot_list(session_.shoot());
-    if (list.groups.empty()) list_->setHtml(tr("<p style='color:#555'>The shot list appears here once combinations are ticked.</p>"));
+    if (list.groups.empty())
+        list_->setHtml(tr("<p style='color:#555'>The shot list appears here once combinations are ticked.</p>"));
     else list_->setHtml(shot_list_html(list, 8.5));
 }
 
@@ -287,7 +370,11 @@ void PlanView::add_camera(const QString& name) {
     const plan::Shoot& s = session_.shoot();
     if (by_name(s.cameras, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
     plan::Camera c{.uid = job::new_uid(), .name = name.toStdString()};
-    if (const plan::Camera* known = by_name(session_.kit().cameras, name)) c = *known, c.id = 0, c.silent_lens = 0;
+    if (const plan::Camera* known = by_name(session_.kit().cameras, name)) {
+        c = *known;
+        c.id = 0;
+        c.silent_lens = 0;
+    }
     c.position = static_cast<int>(s.cameras.size());
     session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
         e.about(c.name);
@@ -301,7 +388,11 @@ void PlanView::add_light(const QString& name) {
     if (by_name(s.lights, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
     plan::Light l{.uid = job::new_uid(), .name = name.toStdString(), .kind = kind_named(name)};
     l.kelvin = usual_kelvin(l.kind);
-    if (const plan::Light* known = by_name(session_.kit().lights, name)) l = *known, l.id = 0, l.place = 0;
+    if (const plan::Light* known = by_name(session_.kit().lights, name)) {
+        l = *known;
+        l.id = 0;
+        l.place = 0;
+    }
     l.position = static_cast<int>(s.lights.size());
     session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
         e.about(l.name);
@@ -326,8 +417,12 @@ void PlanView::add_lens(const QString& name) {
 
 void PlanView::add_card(const QString& name) {
     if (by_name(session_.shoot().cards, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Card c{.uid = job::new_uid(), .name = name.toStdString(), .definition = "grid24", .width_mm = 203, .height_mm = 132};
-    if (const plan::Card* known = by_name(session_.kit().cards, name)) c = *known, c.id = 0;
+    plan::Card c{
+        .uid = job::new_uid(), .name = name.toStdString(), .definition = "grid24", .width_mm = 203, .height_mm = 132};
+    if (const plan::Card* known = by_name(session_.kit().cards, name)) {
+        c = *known;
+        c.id = 0;
+    }
     session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
         e.about(c.name);
         e.add(c);
@@ -340,7 +435,8 @@ void PlanView::plan_all() {
     session_.change(tr("Plan all combinations"), [&](job::Edit& e) {
         for (const plan::Rig& r : rows)
             for (const Id light : columns)
-                if (r.mode && !plan::setup_at(session_.shoot(), r, light)) e.add(plan::Setup{.camera = r.camera, .lens = r.lens, .mode = r.mode, .light = light});
+                if (r.mode && !plan::setup_at(session_.shoot(), r, light))
+                    e.add(plan::Setup{.camera = r.camera, .lens = r.lens, .mode = r.mode, .light = light});
     });
 }
 
@@ -351,12 +447,18 @@ void PlanView::toggled(int row, int column) {
     const plan::Setup* setup = plan::setup_at(s, rig, light);
     const bool on = matrix_->item(row, column)->checkState() == Qt::Checked;
     const QString title = qs(plan::name_in(s.cameras, rig.camera) + ", " + plan::name_in(s.lights, light));
-    if (on && !setup) session_.change(tr("Plan %1").arg(title), [&](job::Edit& e) { e.add(plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light}); });
+    if (on && !setup)
+        session_.change(tr("Plan %1").arg(title), [&](job::Edit& e) {
+            e.add(plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light});
+        });
     if (!on && setup) {
         const bool evidence = session_.at(setup->id).chart_shot != 0;
         waiting_.push_back(rig); // the row stays even if this was its last setup
-        session_.change(tr("Take %1 out of the plan").arg(title), [&](job::Edit& e) { e.remove<plan::Setup>(setup->id); });
-        if (evidence) emit session_.notice(tr("%1 is out of the plan, with its chart shot and correction. Ctrl+Z brings it back.").arg(title));
+        session_.change(tr("Take %1 out of the plan").arg(title),
+                        [&](job::Edit& e) { e.remove<plan::Setup>(setup->id); });
+        if (evidence)
+            emit session_.notice(
+                tr("%1 is out of the plan, with its chart shot and correction. Ctrl+Z brings it back.").arg(title));
     }
 }
 
@@ -375,14 +477,18 @@ void PlanView::add_row_like(int row) {
             waiting_.push_back(other);
             return refresh();
         }
-    session_.change(tr("Add a lens"), [&](job::Edit& e) { rig.lens = e.add(plan::Lens{.uid = job::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)}); });
+    session_.change(tr("Add a lens"), [&](job::Edit& e) {
+        rig.lens = e.add(plan::Lens{.uid = job::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)});
+    });
     waiting_.push_back(rig);
     refresh();
 }
 
 void PlanView::save(bool pdf) {
-    const QString base = last_folder() + "/" + qs(session_.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-shot-list";
-    const QString name = QFileDialog::getSaveFileName(this, tr("Save the shot list"), base + (pdf ? ".pdf" : ".txt"), pdf ? tr("PDF (*.pdf)") : tr("Text (*.txt)"));
+    const QString base = last_folder() + "/" +
+                         qs(session_.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-shot-list";
+    const QString name = QFileDialog::getSaveFileName(this, tr("Save the shot list"), base + (pdf ? ".pdf" : ".txt"),
+                                                      pdf ? tr("PDF (*.pdf)") : tr("Text (*.txt)"));
     if (name.isEmpty()) return;
     remember_folder(QFileInfo(name).path());
     if (pdf) save_pdf(name.toStdString());
@@ -393,10 +499,10 @@ void PlanView::save_pdf(const fs::path& file) {
     try {
         const int pages = save_shot_list_pdf(plan::shot_list(session_.shoot()), file);
         session_.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
-        emit session_.notice(pages == 1 ? tr("The shot list is in %1").arg(qs(file.string())) : tr("The shot list is in %1; it takes %2 pages").arg(qs(file.string())).arg(pages));
-    } catch (const Error& e) {
-        emit session_.notice(QString::fromUtf8(e.what()));
-    }
+        emit session_.notice(pages == 1
+                                 ? tr("The shot list is in %1").arg(qs(file.string()))
+                                 : tr("The shot list is in %1; it takes %2 pages").arg(qs(file.string())).arg(pages));
+    } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
 }
 
 void PlanView::save_text(const fs::path& file) {
@@ -404,9 +510,7 @@ void PlanView::save_text(const fs::path& file) {
         write_whole(file, plan::as_text(plan::shot_list(session_.shoot())));
         session_.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
         emit session_.notice(tr("The shot list is in %1").arg(qs(file.string())));
-    } catch (const Error& e) {
-        emit session_.notice(QString::fromUtf8(e.what()));
-    }
+    } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
 }
 
 void PlanView::print() {

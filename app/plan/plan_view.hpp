@@ -54,7 +54,8 @@ private:
     void save(bool pdf);
     void print();
     void add_row_like(int row);
-    template <class T> void update_row(const T& row, const QString& what) {
+    template<class T>
+    void update_row(const T& row, const QString& what) {
         if (row.id) session_.change(what, [&](job::Edit& e) { e.update(row); });
     }
 

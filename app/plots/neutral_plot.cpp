@@ -36,7 +36,8 @@ void NeutralPlot::set(const SetupState& s) {
             red << 100 * (b[0] / b[1] - 1);
             blue << 100 * (b[2] / b[1] - 1);
             largest_ = std::max({largest_, std::abs(red.back()), std::abs(blue.back())});
-            ticks->addTick(ids_.size(), QString::fromStdString(p.id) + (p.id == s.balance->white_patch ? tr("\nbalanced") : QString()));
+            ticks->addTick(ids_.size(), QString::fromStdString(p.id) +
+                                            (p.id == s.balance->white_patch ? tr("\nbalanced") : QString()));
             ids_ << QString::fromStdString(p.id);
         }
     }

@@ -5,8 +5,13 @@
 namespace refero::app {
 
 ProofPlot::ProofPlot(QWidget* parent)
-    : Plot(parent), bars_(new QCPBars(xAxis, yAxis)), chosen_(new QCPBars(xAxis, yAxis)), fitted_(new QCPItemStraightLine(this)), left_out_(new QCPItemStraightLine(this)),
-      fitted_words_(new QCPItemText(this)), left_out_words_(new QCPItemText(this)) {
+    : Plot(parent),
+      bars_(new QCPBars(xAxis, yAxis)),
+      chosen_(new QCPBars(xAxis, yAxis)),
+      fitted_(new QCPItemStraightLine(this)),
+      left_out_(new QCPItemStraightLine(this)),
+      fitted_words_(new QCPItemText(this)),
+      left_out_words_(new QCPItemText(this)) {
     yAxis->setLabel(tr("CIEDE2000"));
     xAxis->setTickLabelRotation(-90);
     for (QCPItemText* words : {fitted_words_, left_out_words_}) {
@@ -46,7 +51,8 @@ void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_vali
     auto ticks = QSharedPointer<QCPAxisTickerText>::create();
     if (proof) {
         std::vector<prove::PatchProof> worst_first = proof->patches;
-        std::stable_sort(worst_first.begin(), worst_first.end(), [](const auto& a, const auto& b) { return a.delta_e_2000 > b.delta_e_2000; });
+        std::stable_sort(worst_first.begin(), worst_first.end(),
+                         [](const auto& a, const auto& b) { return a.delta_e_2000 > b.delta_e_2000; });
         for (const prove::PatchProof& p : worst_first) {
             x << x.size();
             values_ << p.delta_e_2000;
@@ -55,7 +61,9 @@ void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_vali
         }
     }
     say(proof ? QString() : tr("Nothing is proved yet"));
-    for (QCPAbstractItem* item : std::initializer_list<QCPAbstractItem*>{fitted_, left_out_, fitted_words_, left_out_words_}) item->setVisible(proof != nullptr);
+    for (QCPAbstractItem* item :
+         std::initializer_list<QCPAbstractItem*>{fitted_, left_out_, fitted_words_, left_out_words_})
+        item->setVisible(proof != nullptr);
     bars_->setData(x, values_);
     xAxis->setTicker(ticks);
     xAxis->setRange(-0.6, std::max(0.6, x.size() - 0.4));
@@ -86,7 +94,8 @@ void ProofPlot::select_patch(const QString& id) {
 
 void ProofPlot::mark() {
     const auto i = ids_.indexOf(selected_);
-    chosen_->setData(i < 0 ? QVector<double>() : QVector<double>{double(i)}, i < 0 ? QVector<double>() : QVector<double>{values_[i]});
+    chosen_->setData(i < 0 ? QVector<double>() : QVector<double>{double(i)},
+                     i < 0 ? QVector<double>() : QVector<double>{values_[i]});
     replot(QCustomPlot::rpQueuedReplot);
 }
 

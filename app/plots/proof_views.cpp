@@ -73,7 +73,8 @@ void CastPlot::set(const prove::Proof* proof) {
     if (proof)
         for (const auto& p : proof->patches) {
             if (chroma_of(p.reference_lab) >= neutral_chroma || !p.fitted) continue;
-            x << p.reference_lab[0], a << p.corrected_lab[1] - p.reference_lab[1], b << p.corrected_lab[2] - p.reference_lab[2];
+            x << p.reference_lab[0], a << p.corrected_lab[1] - p.reference_lab[1],
+                b << p.corrected_lab[2] - p.reference_lab[2];
             reach = std::max({reach, 1.3 * std::abs(a.back()), 1.3 * std::abs(b.back())});
         }
     say(x.isEmpty() ? tr("No neutrals to show") : QString());
@@ -85,7 +86,8 @@ void CastPlot::set(const prove::Proof* proof) {
 
 HueWheel::HueWheel(QWidget* parent) : QWidget(parent) {
     setMinimumSize(160, 140);
-    setToolTip(tr("Each colour stands on the ring at its reference hue. The line from it leads where the correction puts it: along the ring for hue, outwards for more chroma, both enlarged"));
+    setToolTip(tr("Each colour stands on the ring at its reference hue. The line from it leads where the correction "
+                  "puts it: along the ring for hue, outwards for more chroma, both enlarged"));
 }
 
 void HueWheel::set(const prove::Proof* proof) {
@@ -106,22 +108,32 @@ void HueWheel::paintEvent(QPaintEvent*) {
     if (patches_.empty()) return void(painter.drawText(rect(), Qt::AlignCenter, tr("Nothing is proved yet")));
     // The largest error of each kind takes a sixth of the turn, or a third of the radius.
     double hue = 0.1, chroma = 0.1;
-    for (const auto& p : patches_) hue = std::max(hue, std::abs(p.hue_deg)), chroma = std::max(chroma, std::abs(p.chroma));
-    const auto round = [](double times) { return times >= 10 ? std::floor(times / 5) * 5 : std::max(1.0, std::floor(times)); };
-    const double hue_times = std::min(20.0, round(40 / hue)), radius = 0.34 * std::min(width(), height() - 16), chroma_times = std::min(20.0, round(30 / chroma));
+    for (const auto& p : patches_) {
+        hue = std::max(hue, std::abs(p.hue_deg));
+        chroma = std::max(chroma, std::abs(p.chroma));
+    }
+    const auto round = [](double times) {
+        return times >= 10 ? std::floor(times / 5) * 5 : std::max(1.0, std::floor(times));
+    };
+    const double hue_times = std::min(20.0, round(40 / hue)), radius = 0.34 * std::min(width(), height() - 16),
+                 chroma_times = std::min(20.0, round(30 / chroma));
     const QPointF c(width() / 2.0, (height() - 16) / 2.0);
     painter.setPen(QPen(t.line, 1.2));
     painter.drawEllipse(c, radius, radius);
-    const auto at = [&](double deg, double r) { return c + r * QPointF(std::cos(deg * M_PI / 180), -std::sin(deg * M_PI / 180)); };
+    const auto at = [&](double deg, double r) {
+        return c + r * QPointF(std::cos(deg * M_PI / 180), -std::sin(deg * M_PI / 180));
+    };
     for (const auto& [deg, name] : {std::pair{0, "+a*"}, {90, "+b*"}, {180, "\u2212a*"}, {270, "\u2212b*"}}) {
         painter.setPen(t.dim);
-        painter.drawText(QRectF(at(deg, radius * 0.72) - QPointF(20, 8), QSizeF(40, 16)), Qt::AlignCenter, QString::fromUtf8(name));
+        painter.drawText(QRectF(at(deg, radius * 0.72) - QPointF(20, 8), QSizeF(40, 16)), Qt::AlignCenter,
+                         QString::fromUtf8(name));
     }
     for (const auto& p : patches_) {
         const double h = colour::lch_from(p.reference_lab)[2], outwards = radius * (1 + p.chroma * chroma_times / 100);
         const int steps = 12;
         QPolygonF way;
-        for (int k = 0; k <= steps; ++k) way << at(h + p.hue_deg * hue_times * k / steps, radius + (outwards - radius) * k / steps);
+        for (int k = 0; k <= steps; ++k)
+            way << at(h + p.hue_deg * hue_times * k / steps, radius + (outwards - radius) * k / steps);
         painter.setPen(QPen(t.text, 1.6));
         painter.setBrush(Qt::NoBrush);
         painter.drawPolyline(way);
@@ -132,12 +144,14 @@ void HueWheel::paintEvent(QPaintEvent*) {
         painter.drawEllipse(at(h, radius), 5.5, 5.5);
     }
     painter.setPen(t.dim);
-    painter.drawText(QRect(0, height() - 17, width(), 16), Qt::AlignCenter, tr("hue \u00d7 %1, chroma \u00d7 %2").arg(hue_times, 0, 'f', 0).arg(chroma_times, 0, 'f', 0));
+    painter.drawText(QRect(0, height() - 17, width(), 16), Qt::AlignCenter,
+                     tr("hue \u00d7 %1, chroma \u00d7 %2").arg(hue_times, 0, 'f', 0).arg(chroma_times, 0, 'f', 0));
 }
 
 RampView::RampView(QWidget* parent) : QWidget(parent) {
     setMinimumHeight(120);
-    setToolTip(tr("From patch to patch around the hues, through colours that the chart does not have. A ramp with an edge, or one that runs back, shows where the correction tears colours or invents a hue"));
+    setToolTip(tr("From patch to patch around the hues, through colours that the chart does not have. A ramp with an "
+                  "edge, or one that runs back, shows where the correction tears colours or invents a hue"));
 }
 
 void RampView::set(const std::vector<prove::Ramp>& ramps) {
@@ -151,18 +165,27 @@ void RampView::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), t.panel);
     painter.setFont(small_font());
     painter.setPen(t.text);
-    if (ramps_.empty()) return void(painter.drawText(rect(), Qt::AlignCenter, tr("The ramps appear here once a correction is fitted.")));
+    if (ramps_.empty())
+        return void(
+            painter.drawText(rect(), Qt::AlignCenter, tr("The ramps appear here once a correction is fitted.")));
     const int n = static_cast<int>(ramps_.size()), columns = n > 8 ? 2 : 1, rows = (n + columns - 1) / columns;
     for (int i = 0; i < n; ++i) {
         const prove::Ramp& r = ramps_[static_cast<std::size_t>(i)];
-        const int w = width() / columns, x = i / rows * w, y = 4 + (height() - 8) * (i % rows) / rows, h = (height() - 8) / rows - 4;
+        const int w = width() / columns, x = i / rows * w, y = 4 + (height() - 8) * (i % rows) / rows,
+                  h = (height() - 8) / rows - 4;
         painter.setPen(t.text);
-        painter.drawText(QRect(x + 4, y, 76, h), Qt::AlignLeft | Qt::AlignVCenter, QString("%1 \u2013 %2").arg(QString::fromStdString(r.from), QString::fromStdString(r.to)));
+        painter.drawText(QRect(x + 4, y, 76, h), Qt::AlignLeft | Qt::AlignVCenter,
+                         QString("%1 \u2013 %2").arg(QString::fromStdString(r.from), QString::fromStdString(r.to)));
         const int left = x + 84, right = x + w - 130, steps = static_cast<int>(r.xyz.size());
-        for (int k = 0; k < steps; ++k) painter.fillRect(QRect(left + (right - left) * k / steps, y, (right - left) / steps + 2, h), colour_of(r.xyz[static_cast<std::size_t>(k)]));
+        for (int k = 0; k < steps; ++k)
+            painter.fillRect(QRect(left + (right - left) * k / steps, y, (right - left) / steps + 2, h),
+                             colour_of(r.xyz[static_cast<std::size_t>(k)]));
         const bool bad = r.turns || r.roughness > uneven;
         painter.setPen(bad ? t.text : t.dim);
-        painter.drawText(QRect(right + 8, y, 120, h), Qt::AlignLeft | Qt::AlignVCenter, r.turns ? tr("! hue runs back") : bad ? tr("! an edge, \u00d7 %1").arg(r.roughness, 0, 'f', 1) : tr("even"));
+        painter.drawText(QRect(right + 8, y, 120, h), Qt::AlignLeft | Qt::AlignVCenter,
+                         r.turns ? tr("! hue runs back")
+                         : bad   ? tr("! an edge, \u00d7 %1").arg(r.roughness, 0, 'f', 1)
+                                 : tr("even"));
     }
 }
 

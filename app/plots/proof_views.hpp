@@ -1,4 +1,5 @@
-// Other looks at a proof: lightness against the reference, casts of the neutrals, hues around a wheel; ramps between hues.
+// Other looks at a proof: lightness against the reference, casts of the neutrals, hues around a wheel; ramps between
+// hues.
 #pragma once
 
 #include <QWidget>

@@ -28,7 +28,8 @@ void ShiftPlot::set(const prove::Proof* proof) {
         for (const auto& p : proof->patches) {
             auto* point = addGraph();
             point->setLineStyle(QCPGraph::lsNone);
-            point->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(t.text, 1), QBrush(colour_of_lab(p.reference_lab)), 11));
+            point->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(t.text, 1),
+                                                   QBrush(colour_of_lab(p.reference_lab)), 11));
             point->addData(p.reference_lab[1], p.reference_lab[2]);
             const colour::Vec3 to = p.reference_lab + longer * (p.corrected_lab - p.reference_lab);
             auto* arrow = new QCPItemLine(this);

@@ -24,7 +24,9 @@ QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
     QPixmap pixmap(size);
     QPainter p(&pixmap);
     const int n = static_cast<int>(neutrals.size());
-    for (int i = 0; i < n; ++i) p.fillRect(QRect(size.width() * i / n, 0, size.width() / n + 1, size.height()), colour_of(neutrals[static_cast<std::size_t>(i)]));
+    for (int i = 0; i < n; ++i)
+        p.fillRect(QRect(size.width() * i / n, 0, size.width() / n + 1, size.height()),
+                   colour_of(neutrals[static_cast<std::size_t>(i)]));
     return QIcon(pixmap);
 }
 
@@ -35,27 +37,47 @@ constexpr int finish_tab = 2;
 } // namespace
 
 BalancePage::BalancePage(Session& session, QWidget* parent)
-    : Page(session, parent), picture_(new PictureView), light_(new Figure(tr("Light"))), facts_(new Facts), white_(new QComboBox), plot_(new NeutralPlot),
-      candidates_(plain_table({{tr("On"), tr("Double-click to balance on it")},
-                               {tr("Neutrals"), tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
-                               {tr("Off by"), tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
-                               {tr("Light"), tr("Correlated colour temperature, if this were truly neutral")},
-                               {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
-                               {tr(""), {}}},
-                              tr("What to balance on"))),
-      exposures_(plain_table({{tr("School"), tr("Where white and black come to lie, in code values of a display-referred picture")},
-                              {tr("Asks for"), tr("Beyond the correction, which lets the white patch read its own reference value")},
-                              {tr("Black then"), tr("Code value at which the darkest neutral comes to lie. It reflects some 3 %: a picture whose numbers are right does not show it as black")},
-                              {tr("To its place"), tr("Light that would have to be taken off everywhere, in percent of white. Not done: it hides what is in the shadows. Left to the look")},
-                              {tr("Would clip"), tr("Patches of which a channel would pass full scale")}},
-                             tr("What schools of exposure ask for"))),
-      frame_(new QComboBox), preset_(new QComboBox), kelvin_(new QDoubleSpinBox), green_(new QDoubleSpinBox), curves_(new QCheckBox(tr("Bring the &greys together"))), plots_(new QTabWidget), tabs_(new QTabWidget), scopes_(new Scopes),
+    : Page(session, parent),
+      picture_(new PictureView),
+      light_(new Figure(tr("Light"))),
+      facts_(new Facts),
+      white_(new QComboBox),
+      plot_(new NeutralPlot),
+      candidates_(plain_table(
+          {{tr("On"), tr("Double-click to balance on it")},
+           {tr("Neutrals"),
+            tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
+           {tr("Off by"),
+            tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
+           {tr("Light"), tr("Correlated colour temperature, if this were truly neutral")},
+           {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
+           {tr(""), {}}},
+          tr("What to balance on"))),
+      exposures_(plain_table(
+          {{tr("School"), tr("Where white and black come to lie, in code values of a display-referred picture")},
+           {tr("Asks for"), tr("Beyond the correction, which lets the white patch read its own reference value")},
+           {tr("Black then"), tr("Code value at which the darkest neutral comes to lie. It reflects some 3 %: a "
+                                 "picture whose numbers are right does not show it as black")},
+           {tr("To its place"), tr("Light that would have to be taken off everywhere, in percent of white. Not done: "
+                                   "it hides what is in the shadows. Left to the look")},
+           {tr("Would clip"), tr("Patches of which a channel would pass full scale")}},
+          tr("What schools of exposure ask for"))),
+      frame_(new QComboBox),
+      preset_(new QComboBox),
+      kelvin_(new QDoubleSpinBox),
+      green_(new QDoubleSpinBox),
+      curves_(new QCheckBox(tr("Bring the &greys together"))),
+      plots_(new QTabWidget),
+      tabs_(new QTabWidget),
+      scopes_(new Scopes),
       finish_(new FinishPanel) {
     side()->addWidget(light_);
     side()->addWidget(facts_);
     side()->addStretch();
     curves_->setObjectName("curves");
-    curves_->setToolTip(tr("Where white is right and the greys are not, a smooth curve for red and one for blue bring them to green.\nA fault of the recording's own curves: see first whether another mode or raw avoids it"));
+    curves_->setToolTip(
+        tr("Where white is right and the greys are not, a smooth curve for red and one for blue bring them to "
+           "green.\nA fault of the recording's own curves: see first whether another mode or raw avoids it"));
     side()->addWidget(curves_);
     connect(curves_, &QCheckBox::clicked, this, [this](bool on) {
         Settings s = session_.at(setup_).settings;
@@ -99,7 +121,9 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
         session_.change(setup_, s, what);
         render(false);
     });
-    connect(scopes_, &Scopes::region_wanted, this, [this] { picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); });
+    connect(scopes_, &Scopes::region_wanted, this, [this] {
+        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
+    });
     connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
         if (at.size() == 1) return session_.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
         picture_->set_region(scopes_->take_region(at[0], at[1]));
@@ -122,7 +146,8 @@ QWidget* BalancePage::picture_part() {
     bar->addStretch();
     spot_ = new QPushButton(tr("Balance on a spot \u2026"));
     spot_->setObjectName("pickSpot");
-    spot_->setToolTip(tr("Click something neutral in the picture: a card, paint, paper. It joins the things to balance on, where their disagreement is seen"));
+    spot_->setToolTip(tr("Click something neutral in the picture: a card, paint, paper. It joins the things to balance "
+                         "on, where their disagreement is seen"));
     connect(spot_, &QPushButton::clicked, this, [this] { picture_->pick({tr("Click something neutral")}); });
     bar->addWidget(spot_);
     column->addLayout(bar);
@@ -134,7 +159,8 @@ QWidget* BalancePage::picture_part() {
 
 QWidget* BalancePage::candidates_tab() {
     connect(candidates_, &QTableWidget::cellActivated, this, [this](int row) {
-        if (const auto* item = candidates_->item(row, 0); item->flags() & Qt::ItemIsEnabled) balance_on(item->data(Qt::UserRole).toString());
+        if (const auto* item = candidates_->item(row, 0); item->flags() & Qt::ItemIsEnabled)
+            balance_on(item->data(Qt::UserRole).toString());
     });
     connect(candidates_, &QTableWidget::currentCellChanged, this, [this] { show_chosen(); });
     candidates_->setIconSize(strip_size);
@@ -150,22 +176,25 @@ QWidget* BalancePage::candidates_tab() {
     green_->setPrefix(tr("green "));
     green_->setToolTip(tr("Tint: thousandths of Duv; negative is magenta"));
     preset_->setObjectName("lightPreset");
-    for (const balance::Preset& p : balance::presets()) preset_->addItem(tr(p.kind.c_str()), QPointF(p.light.kelvin, 1000 * p.light.duv));
-    const auto take_preset = [this] { kelvin_->setValue(preset_->currentData().toPointF().x()), green_->setValue(preset_->currentData().toPointF().y()); };
+    for (const balance::Preset& p : balance::presets())
+        preset_->addItem(tr(p.kind.c_str()), QPointF(p.light.kelvin, 1000 * p.light.duv));
+    const auto take_preset = [this] {
+        kelvin_->setValue(preset_->currentData().toPointF().x());
+        green_->setValue(preset_->currentData().toPointF().y());
+    };
     connect(preset_, &QComboBox::activated, this, take_preset);
     preset_->setCurrentIndex(2);
     take_preset();
     add_light_ = new QPushButton(tr("Add"));
     add_light_->setObjectName("addLight");
-    add_light_->setToolTip(tr("Adds a light of this temperature to the things to balance on: a fixed preset, as one school has it"));
+    add_light_->setToolTip(
+        tr("Adds a light of this temperature to the things to balance on: a fixed preset, as one school has it"));
     connect(add_light_, &QPushButton::clicked, this, [this] {
         const SetupState& s = session_.at(setup_);
         if (!s.shot || !s.shot->frame.camera_from_xyz) return;
         try {
             add_spot(balance::spot_of({kelvin_->value(), green_->value() / 1000}, *s.shot->frame.camera_from_xyz));
-        } catch (const Error& e) {
-            emit session_.notice(QString::fromUtf8(e.what()));
-        }
+        } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
     });
     grade_ = new QPushButton(tr("Grade a card \u2026"));
     grade_->setObjectName("gradeCard");
@@ -207,15 +236,20 @@ void BalancePage::show_chosen() {
     if (item && spot.empty()) picture_->select_patch(item->data(Qt::UserRole).toString());
     const auto grade = spot.empty() || !session_.has(setup_) ? std::nullopt : session_.grade(setup_, spot);
     grade_->setEnabled(grade.has_value());
-    grade_->setToolTip(grade ? tr("By the correction this spot is %1. Keeps that with a card of the kit").arg(grade->second) : tr("Choose a spot on a card in the list: how far from neutral it is by this setup's correction is kept with the card in the kit"));
+    grade_->setToolTip(
+        grade ? tr("By the correction this spot is %1. Keeps that with a card of the kit").arg(grade->second)
+              : tr("Choose a spot on a card in the list: how far from neutral it is by this setup's correction is kept "
+                   "with the card in the kit"));
     forget_->setEnabled(!spot.empty());
 }
 
 void BalancePage::grade_chosen() {
     QMenu menu;
     for (const plan::Card& card : session_.kit().cards) menu.addAction(qs(card.name))->setData(qlonglong(card.id));
-    if (menu.isEmpty()) return void(session_.notice(tr("The kit has no cards yet. Add one under Kit, then grade it here.")));
-    if (const QAction* action = menu.exec(grade_->mapToGlobal(QPoint(0, grade_->height())))) session_.keep_grade(setup_, chosen_spot(), action->data().toLongLong());
+    if (menu.isEmpty())
+        return void(session_.notice(tr("The kit has no cards yet. Add one under Kit, then grade it here.")));
+    if (const QAction* action = menu.exec(grade_->mapToGlobal(QPoint(0, grade_->height()))))
+        session_.keep_grade(setup_, chosen_spot(), action->data().toLongLong());
 }
 
 void BalancePage::forget_chosen() {
@@ -230,7 +264,9 @@ void BalancePage::balance_on(const QString& white) {
     Settings s = session_.at(setup_).settings;
     if (s.white == white.toStdString()) return;
     s.white = white.toStdString();
-    session_.change(setup_, s, tr("Balance on %1").arg(white.isEmpty() ? tr("the second-lightest neutral") : name_of_white(s.white)));
+    session_.change(
+        setup_, s,
+        tr("Balance on %1").arg(white.isEmpty() ? tr("the second-lightest neutral") : name_of_white(s.white)));
 }
 
 void BalancePage::show_candidates(const SetupState& s) {
@@ -240,13 +276,18 @@ void BalancePage::show_candidates(const SetupState& s) {
     if (!s.shot || !s.reference) return show_chosen();
     const std::string chosen = !s.settings.white.empty() ? s.settings.white : s.balance ? s.balance->white_patch : "";
     const auto& matrix = s.shot->frame.camera_from_xyz;
-    const auto all = balance::candidates(s.shot->reading, *s.reference, &s.shot->definition, matrix ? &*matrix : nullptr, s.settings.spots);
+    const auto all = balance::candidates(s.shot->reading, *s.reference, &s.shot->definition,
+                                         matrix ? &*matrix : nullptr, s.settings.spots);
     candidates_->setRowCount(static_cast<int>(all.size()));
     for (int r = 0; r < candidates_->rowCount(); ++r) {
         const balance::Candidate& c = all[static_cast<std::size_t>(r)];
         const bool in_use = c.white == chosen;
-        const QString texts[] = {name_of_white(c.white), QString(), c.balance ? tr("%1 %").arg(c.off_percent, 0, 'f', 1) : QString(), c.light ? tr("%1 K").arg(qRound(c.light->kelvin / 10) * 10) : QString(),
-                                 c.light ? QString::asprintf("%+.4f", c.light->duv) : QString(), in_use ? tr("in use") : qs(c.refused)};
+        const QString texts[] = {name_of_white(c.white),
+                                 QString(),
+                                 c.balance ? tr("%1 %").arg(c.off_percent, 0, 'f', 1) : QString(),
+                                 c.light ? tr("%1 K").arg(qRound(c.light->kelvin / 10) * 10) : QString(),
+                                 c.light ? QString::asprintf("%+.4f", c.light->duv) : QString(),
+                                 in_use ? tr("in use") : qs(c.refused)};
         for (int k = 0; k < 6; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             if (k == 0) item->setData(Qt::UserRole, qs(c.white));
@@ -270,8 +311,11 @@ void BalancePage::show_exposures(const SetupState& s) {
         if (!ask) continue;
         QStringList clipped;
         for (const std::string& id : ask->clipped) clipped << qs(id);
-        const QString texts[] = {tr(target.name.c_str()), tr("%1 stops").arg(QString::asprintf("%+.2f", ask->stops)), tr("%1 %").arg(100 * ask->black_code, 0, 'f', 1),
-                                 target.black < 0 ? QString("\u2013") : tr("%1 % off").arg(ask->black_percent, 0, 'f', 1), clipped.isEmpty() ? tr("nothing") : clipped.join(", ")};
+        const QString texts[] = {tr(target.name.c_str()), tr("%1 stops").arg(QString::asprintf("%+.2f", ask->stops)),
+                                 tr("%1 %").arg(100 * ask->black_code, 0, 'f', 1),
+                                 target.black < 0 ? QString("\u2013")
+                                                  : tr("%1 % off").arg(ask->black_percent, 0, 'f', 1),
+                                 clipped.isEmpty() ? tr("nothing") : clipped.join(", ")};
         const int r = exposures_->rowCount();
         exposures_->insertRow(r);
         for (int k = 0; k < 5; ++k) exposures_->setItem(r, k, new QTableWidgetItem(texts[k]));
@@ -284,7 +328,8 @@ void BalancePage::show_frames(const SetupState& s) {
     frame_->clear();
     frame_->addItem(tr("Chart shot"), qlonglong(0));
     for (const Id f : s.frames)
-        if (const plan::Frame* row = session_.frame_row(f)) frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
+        if (const plan::Frame* row = session_.frame_row(f))
+            frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
     frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
 }
 
@@ -293,8 +338,11 @@ void BalancePage::load_pixels() {
     const SetupState& s = session_.at(setup_);
     const Id frame = frame_->currentData().toLongLong();
     if (small_ && pixels_setup_ == setup_ && pixels_frame_ == frame && pixels_of_ == s.frame) return render(false);
-    pixels_setup_ = setup_, pixels_frame_ = frame, pixels_of_ = s.frame;
-    small_.reset(), whole_.reset();
+    pixels_setup_ = setup_;
+    pixels_frame_ = frame;
+    pixels_of_ = s.frame;
+    small_.reset();
+    whole_.reset();
     const auto take = [this, request = ++request_](std::shared_ptr<const frame::Frame>& to, bool live) {
         return [this, request, &to, live](std::shared_ptr<const frame::Frame> pixels) {
             if (request != request_) return; // another frame was asked for meanwhile
@@ -316,29 +364,42 @@ void BalancePage::render(bool live) {
     fit::Correction finished = alone;
     finished.finish = finish_->finish();
     const auto make = [pixels, alone, finished] {
-        return std::pair(rendition_of(apply::corrected(*pixels, alone, "srgb"), *pixels), finished.finish.empty() ? Rendition{} : rendition_of(apply::corrected(*pixels, finished, "srgb"), *pixels));
+        return std::pair(rendition_of(apply::corrected(*pixels, alone, "srgb"), *pixels),
+                         finished.finish.empty() ? Rendition{}
+                                                 : rendition_of(apply::corrected(*pixels, finished, "srgb"), *pixels));
     };
-    const auto show = [this, request = ++rendered_, names = std::pair(finishing ? tr("The correction alone") : tr("Balanced only"), tr("Finished: %1").arg(qs(balance::in_words(finished.finish))))](const std::pair<Rendition, Rendition>& made) {
+    const auto show = [this, request = ++rendered_,
+                       names = std::pair(finishing ? tr("The correction alone") : tr("Balanced only"),
+                                         tr("Finished: %1").arg(qs(balance::in_words(finished.finish))))](
+                          const std::pair<Rendition, Rendition>& made) {
         if (request != rendered_) return;
         picture_->set_names(names.first, names.second);
         picture_->set_picture(made.first);
         picture_->set_after(made.second);
-        const auto measured = [](const Rendition& r) { return r.empty() ? QImage() : r.small(std::min(live_width, r.levels.front().width())); };
+        const auto measured = [](const Rendition& r) {
+            return r.empty() ? QImage() : r.small(std::min(live_width, r.levels.front().width()));
+        };
         scopes_->set(measured(made.first), measured(made.second), made.first.full_width);
     };
     if (pixels == small_) return show(make());
-    session_.tasks().run_quietly([make, show](std::stop_token, const Progress&) -> Tasks::Then { return [show, made = make()] { show(made); }; });
+    session_.tasks().run_quietly([make, show](std::stop_token, const Progress&) -> Tasks::Then {
+        return [show, made = make()] { show(made); };
+    });
 }
 
 void BalancePage::show_setup(Id setup) {
-    if (setup != setup_) picture_->set_region({}), scopes_->set_region({});
+    if (setup != setup_) {
+        picture_->set_region({});
+        scopes_->set_region({});
+    }
     setup_ = setup;
     const SetupState& s = session_.at(setup);
     show_frames(s);
     finish_->set(s, session_.kit());
     const bool chart_frame = frame_->currentData().toLongLong() == 0;
     if (!s.balance || (chart_frame && !s.frame)) {
-        small_.reset(), whole_.reset();
+        small_.reset();
+        whole_.reset();
         picture_->set_picture(s.picture, tr("There is nothing to balance yet."));
         picture_->set_after({});
         scopes_->set({}, {}, 0);
@@ -354,7 +415,11 @@ void BalancePage::show_setup(Id setup) {
     {
         const QSignalBlocker quiet(white_);
         white_->clear();
-        white_->addItem(s.balance && s.settings.white.empty() ? tr("second-lightest usable neutral (%1)").arg(QString::fromStdString(s.balance->white_patch)) : tr("second-lightest usable neutral"), "");
+        white_->addItem(
+            s.balance && s.settings.white.empty()
+                ? tr("second-lightest usable neutral (%1)").arg(QString::fromStdString(s.balance->white_patch))
+                : tr("second-lightest usable neutral"),
+            "");
         white_->addItem(tr("all usable neutrals"), balance::all_neutrals);
         if (s.shot)
             for (const chart::Patch& p : s.shot->definition.patches)
@@ -374,10 +439,15 @@ void BalancePage::show_setup(Id setup) {
         return;
     }
     if (s.light)
-        light_->set(tr("%1 K").arg(qRound(s.light->kelvin / 10) * 10), tr("Duv %1: %2").arg(s.light->duv, 0, 'f', 4).arg(std::abs(s.light->duv) < 0.003 ? tr("near the black-body line") : s.light->duv > 0 ? tr("on the green side") : tr("on the magenta side")),
-                    tr("Correlated colour temperature and distance from the black-body line, by the raw file's own colour matrix"));
-    else
-        light_->set("\u2013", tr("The file has no colour matrix to tell the light's colour by."));
+        light_->set(tr("%1 K").arg(qRound(s.light->kelvin / 10) * 10),
+                    tr("Duv %1: %2")
+                        .arg(s.light->duv, 0, 'f', 4)
+                        .arg(std::abs(s.light->duv) < 0.003 ? tr("near the black-body line")
+                             : s.light->duv > 0             ? tr("on the green side")
+                                                            : tr("on the magenta side")),
+                    tr("Correlated colour temperature and distance from the black-body line, by the raw file's own "
+                       "colour matrix"));
+    else light_->set("\u2013", tr("The file has no colour matrix to tell the light's colour by."));
     const auto& b = *s.balance;
     facts_->set({{tr("Gains"), tr("%1  1.000  %2").arg(b.gains[0], 0, 'f', 3).arg(b.gains[2], 0, 'f', 3)},
                  {tr("Exposure"), tr("%1 stops").arg(QString::asprintf("%+.2f", std::log2(b.exposure)))},

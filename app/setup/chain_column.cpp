@@ -16,7 +16,9 @@ constexpr int picture_width = 66, picture_height = 44;
 
 // A small picture of what a step is about; null where there is nothing to show.
 QImage small_picture(Step step, const SetupState& s) {
-    if (step == Step::shot) return s.small_picture.isNull() ? s.small_picture : s.small_picture.scaledToWidth(2 * picture_width, Qt::SmoothTransformation);
+    if (step == Step::shot)
+        return s.small_picture.isNull() ? s.small_picture
+                                        : s.small_picture.scaledToWidth(2 * picture_width, Qt::SmoothTransformation);
     const bool reading = step == Step::reading && s.shot && s.reference;
     const bool proof = step == Step::proof && s.proof;
     if (!reading && !proof) return {};
@@ -34,7 +36,8 @@ QImage small_picture(Step step, const SetupState& s) {
             if (xyz == s.reference->xyz.end()) continue;
             colour = colour_of(xyz->second);
         } else {
-            const auto found = std::find_if(s.proof->patches.begin(), s.proof->patches.end(), [&](const auto& q) { return q.id == p.id; });
+            const auto found = std::find_if(s.proof->patches.begin(), s.proof->patches.end(),
+                                            [&](const auto& q) { return q.id == p.id; });
             if (found == s.proof->patches.end()) continue;
             // Differences as tone: white is 0, black 5 CIEDE2000 and more.
             const int v = static_cast<int>(255 * (1 - std::min(1.0, found->delta_e_2000 / 5)));
@@ -82,13 +85,16 @@ void ChainCard::paintEvent(QPaintEvent*) {
     const QRectF glyph(3, height() / 2.0 - 19, 24, 38);
     painter.setPen(QPen(t.text, 2));
     const double x = glyph.center().x();
-    if (state_ == LinkState::whole && last_state_ == LinkState::whole) painter.drawLine(QPointF(x, 0), QPointF(x, glyph.top()));
-    if (state_ == LinkState::whole && next_state_ == LinkState::whole) painter.drawLine(QPointF(x, glyph.bottom()), QPointF(x, height()));
+    if (state_ == LinkState::whole && last_state_ == LinkState::whole)
+        painter.drawLine(QPointF(x, 0), QPointF(x, glyph.top()));
+    if (state_ == LinkState::whole && next_state_ == LinkState::whole)
+        painter.drawLine(QPointF(x, glyph.bottom()), QPointF(x, height()));
     draw_link(painter, glyph.adjusted(0, 2, 0, -2), state_, t.text);
     // Words.
     QRectF inner = body.adjusted(11, 7, -9, -6);
     if (!picture_.isNull()) {
-        const QRectF frame(inner.right() - picture_width, inner.center().y() - picture_height / 2.0, picture_width, picture_height);
+        const QRectF frame(inner.right() - picture_width, inner.center().y() - picture_height / 2.0, picture_width,
+                           picture_height);
         painter.setRenderHint(QPainter::SmoothPixmapTransform);
         painter.drawImage(frame, picture_);
         inner.setRight(frame.left() - 6);
@@ -102,7 +108,8 @@ void ChainCard::paintEvent(QPaintEvent*) {
     const auto line = [&](const QFont& f, const QColor& colour, double height, const QString& words) {
         painter.setFont(f);
         painter.setPen(colour);
-        painter.drawText(QRectF(inner.left(), y, inner.width(), height), Qt::AlignLeft | Qt::AlignVCenter, QFontMetrics(f).elidedText(words, Qt::ElideRight, static_cast<int>(inner.width())));
+        painter.drawText(QRectF(inner.left(), y, inner.width(), height), Qt::AlignLeft | Qt::AlignVCenter,
+                         QFontMetrics(f).elidedText(words, Qt::ElideRight, static_cast<int>(inner.width())));
         y += height;
     };
     line(head, t.dim, head_height, text());
@@ -111,7 +118,11 @@ void ChainCard::paintEvent(QPaintEvent*) {
     if (!last.isEmpty()) line(small_font(), t.text, head_height, last);
 }
 
-ChainColumn::ChainColumn(Session& session, QWidget* parent) : QWidget(parent), session_(session), camera_(new QLabel), light_(new QLabel) {
+ChainColumn::ChainColumn(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      camera_(new QLabel),
+      light_(new QLabel) {
     setFixedWidth(250);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(10, 10, 8, 8);
@@ -146,11 +157,15 @@ void ChainColumn::show_setup(Id setup) {
     camera_->setText(text(plan::name_in(job.cameras, s.row.camera)) + (lens.isEmpty() ? "" : ", " + lens));
     const plan::Light* light = plan::record(job.lights, s.row.light);
     const QString place = light ? text(plan::name_in(job.places, light->place)) : QString();
-    light_->setText((light ? text(light->name) : QString()) + (place.isEmpty() ? "" : ", " + place) + (mode.isEmpty() ? "" : "\n" + mode) + (s.balance_only() ? tr(", balance only") : QString()));
+    light_->setText((light ? text(light->name) : QString()) + (place.isEmpty() ? "" : ", " + place) +
+                    (mode.isEmpty() ? "" : "\n" + mode) + (s.balance_only() ? tr(", balance only") : QString()));
     steps_ = s.steps();
-    for (int i = 0; i < step_count; ++i) cards_[static_cast<std::size_t>(i)]->setVisible(std::find(steps_.begin(), steps_.end(), static_cast<Step>(i)) != steps_.end());
+    for (int i = 0; i < step_count; ++i)
+        cards_[static_cast<std::size_t>(i)]->setVisible(std::find(steps_.begin(), steps_.end(), static_cast<Step>(i)) !=
+                                                        steps_.end());
     for (std::size_t i = 0; i < steps_.size(); ++i)
-        card(steps_[i])->set(s, i ? s.link(steps_[i - 1]) : LinkState::missing, i + 1 < steps_.size() ? s.link(steps_[i + 1]) : LinkState::missing);
+        card(steps_[i])->set(s, i ? s.link(steps_[i - 1]) : LinkState::missing,
+                             i + 1 < steps_.size() ? s.link(steps_[i + 1]) : LinkState::missing);
 }
 
 void ChainColumn::keyPressEvent(QKeyEvent* event) {

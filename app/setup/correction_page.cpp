@@ -27,8 +27,22 @@ constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
 } // namespace
 
 CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
-    : Page(session, parent), picture_(new PictureView), left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))), choice_(new QLabel), differs_(new QLabel), model_(new QComboBox), intent_(new QComboBox), frame_(new QComboBox), compare_(new QComboBox),
-      strong_(new QCheckBox(tr("Colours \u00d7 3"))), tabs_(new QTabWidget), elsewhere_(new ElsewherePanel(session)), weights_(new WeightsPanel(session)), scopes_(new Scopes), ramps_(new RampView), words_(new QLabel) {
+    : Page(session, parent),
+      picture_(new PictureView),
+      left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
+      choice_(new QLabel),
+      differs_(new QLabel),
+      model_(new QComboBox),
+      intent_(new QComboBox),
+      frame_(new QComboBox),
+      compare_(new QComboBox),
+      strong_(new QCheckBox(tr("Colours \u00d7 3"))),
+      tabs_(new QTabWidget),
+      elsewhere_(new ElsewherePanel(session)),
+      weights_(new WeightsPanel(session)),
+      scopes_(new Scopes),
+      ramps_(new RampView),
+      words_(new QLabel) {
     side()->addWidget(left_out_);
     choice_->setWordWrap(true);
     side()->addWidget(choice_);
@@ -43,7 +57,8 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
         side()->addWidget(label);
         side()->addWidget(box);
     };
-    add(tr("&Model"), model_, tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
+    add(tr("&Model"), model_,
+        tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
     model_->addItem(tr("by cross-validation"), "");
     for (const auto m : fit::all_models) model_->addItem(words_of(m), QString::fromStdString(fit::name_of(m)));
     add(tr("&Intent"), intent_, tr("Which patches the fit cares for most"));
@@ -52,7 +67,8 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     intent_->addItem(tr("saturated colours first"), "chroma");
     average_ = new QCheckBox;
     average_->setObjectName("average");
-    average_->setToolTip(tr("The fit takes the mean of all good chart shots of this setup, each at the exposure of the latest; noise falls, and a patch is taken from the shots in which it is good"));
+    average_->setToolTip(tr("The fit takes the mean of all good chart shots of this setup, each at the exposure of the "
+                            "latest; noise falls, and a patch is taken from the shots in which it is good"));
     side()->addWidget(average_);
     connect(average_, &QCheckBox::clicked, this, [this](bool on) {
         Settings s = session_.at(setup_).settings;
@@ -90,10 +106,11 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
     tabs_->addTab(scopes_, tr("Scopes"));
     connect(tabs_, &QTabWidget::currentChanged, this, &CorrectionPage::show_tab);
     connect(elsewhere_, &ElsewherePanel::compare, this, &CorrectionPage::compare_with);
-    connect(scopes_, &Scopes::region_wanted, this, [this] { picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); });
-    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
-        picture_->set_region(scopes_->take_region(at[0], at[1]));
+    connect(scopes_, &Scopes::region_wanted, this, [this] {
+        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
     });
+    connect(picture_, &PictureView::picked, this,
+            [this](const std::vector<chart::Point>& at) { picture_->set_region(scopes_->take_region(at[0], at[1])); });
     arrange(view, tabs_, 262);
 }
 
@@ -114,7 +131,8 @@ QHBoxLayout* CorrectionPage::picture_bar() {
     add(tr("&Beside"), compare_);
     bar->addStretch();
     strong_->setObjectName("strongColours");
-    strong_->setToolTip(tr("Both pictures and their scopes with three times the chroma, so that faults are seen. Never handed over"));
+    strong_->setToolTip(
+        tr("Both pictures and their scopes with three times the chroma, so that faults are seen. Never handed over"));
     bar->addWidget(strong_);
     auto* flip = new QPushButton(icon("flip"), tr("Flip"));
     flip->setToolTip(tr("Before alone, after alone, both with the split (Space)"));
@@ -122,7 +140,8 @@ QHBoxLayout* CorrectionPage::picture_bar() {
     connect(flip, &QPushButton::clicked, picture_, &PictureView::flip);
     connect(frame_, &QComboBox::activated, this, &CorrectionPage::show_pictures);
     connect(strong_, &QCheckBox::toggled, this, &CorrectionPage::show_pictures);
-    connect(compare_, &QComboBox::activated, this, [this](int i) { compare_with(comparisons_[static_cast<std::size_t>(i)]); });
+    connect(compare_, &QComboBox::activated, this,
+            [this](int i) { compare_with(comparisons_[static_cast<std::size_t>(i)]); });
     return bar;
 }
 
@@ -132,14 +151,18 @@ void CorrectionPage::show_tab() {
     const QWidget* front = tabs_->currentWidget();
     if (front == elsewhere_) elsewhere_->show_setup(setup_);
     else if (front == weights_) weights_->show_setup(setup_);
-    else if (front == ramps_) ramps_->set(s.correction ? prove::ramps([&](const colour::Vec3& rgb) { return (*s.correction)(rgb); }, s.correction->reading, s.correction->reference) : std::vector<prove::Ramp>());
+    else if (front == ramps_)
+        ramps_->set(s.correction ? prove::ramps([&](const colour::Vec3& rgb) { return (*s.correction)(rgb); },
+                                                s.correction->reading, s.correction->reference)
+                                 : std::vector<prove::Ramp>());
 }
 
 QWidget* CorrectionPage::versions_tab() {
     versions_ = plain_table({{tr("Made"), tr("Newest first; the first is in force")},
                              {tr("Model"), {}},
                              {tr("Left out"), tr("Mean CIEDE2000 on patches left out, of its own chart shot")},
-                             {tr("On this chart shot"), tr("Mean CIEDE2000 on the chart shot in force, exposure scaled to the white patch")},
+                             {tr("On this chart shot"),
+                              tr("Mean CIEDE2000 on the chart shot in force, exposure scaled to the white patch")},
                              {tr(""), {}}},
                             tr("Kept versions"));
     versions_->setObjectName("versions");
@@ -156,7 +179,8 @@ QWidget* CorrectionPage::versions_tab() {
         compare_with(with);
     });
     connect(bring_back_, &QPushButton::clicked, this, [this] {
-        if (const auto* item = versions_->item(versions_->currentRow(), 0)) session_.bring_back(setup_, item->data(Qt::UserRole).toLongLong());
+        if (const auto* item = versions_->item(versions_->currentRow(), 0))
+            session_.bring_back(setup_, item->data(Qt::UserRole).toLongLong());
     });
     auto* tab = new QWidget;
     auto* column = new QVBoxLayout(tab);
@@ -164,7 +188,8 @@ QWidget* CorrectionPage::versions_tab() {
     column->setSpacing(4);
     column->addWidget(versions_, 1);
     auto* row = new QHBoxLayout;
-    auto* note = new QLabel(tr("Choose one to see it beside the correction in force: by the split, by flipping, by numbers."));
+    auto* note =
+        new QLabel(tr("Choose one to see it beside the correction in force: by the split, by flipping, by numbers."));
     note->setProperty("dim", true);
     row->addWidget(note);
     row->addStretch();
@@ -178,19 +203,22 @@ QWidget* CorrectionPage::candidates_tab() {
     auto* rows = new QVBoxLayout(below);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    candidates_ = plain_table({{tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
-                               {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
-                               {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
-                               {tr("Worst"), tr("The patch that is predicted worst when left out")},
-                               {tr("Hue left out"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
-                               {tr("Elsewhere"), tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
-                               {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
-                               {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
-                               {tr("Verdict"), {}}},
-                              tr("Candidates"));
+    candidates_ = plain_table(
+        {{tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
+         {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
+         {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
+         {tr("Worst"), tr("The patch that is predicted worst when left out")},
+         {tr("Hue left out"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
+         {tr("Elsewhere"),
+          tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
+         {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
+         {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
+         {tr("Verdict"), {}}},
+        tr("Candidates"));
     candidates_->setObjectName("candidates");
     candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-    for (int k = 1; k < verdict_column; ++k) candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    for (int k = 1; k < verdict_column; ++k)
+        candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     candidates_->setSelectionMode(QAbstractItemView::NoSelection);
     candidates_->setFocusPolicy(Qt::NoFocus);
     words_->setWordWrap(true);
@@ -207,7 +235,8 @@ QString CorrectionPage::name_of(const Comparison& with) const {
     case Comparison::With::elsewhere: return QString::fromStdString(with.other.file.filename().string());
     case Comparison::With::version:
         for (int r = 0; r < versions_->rowCount(); ++r)
-            if (versions_->item(r, 0)->data(Qt::UserRole).toLongLong() == with.version) return tr("version of %1").arg(versions_->item(r, 0)->text());
+            if (versions_->item(r, 0)->data(Qt::UserRole).toLongLong() == with.version)
+                return tr("version of %1").arg(versions_->item(r, 0)->text());
         return tr("an earlier version");
     }
     return {};
@@ -223,11 +252,16 @@ void CorrectionPage::show_comparisons(const SetupState& s) {
     const QSignalBlocker quiet(compare_);
     comparisons_ = {Comparison{}};
     if (s.shot && s.shot->frame.camera_from_xyz) comparisons_.push_back({Comparison::With::standard, 0, {}, 1});
-    for (int r = 1; r < versions_->rowCount(); ++r) comparisons_.push_back({Comparison::With::version, versions_->item(r, 0)->data(Qt::UserRole).toLongLong(), {}, 1});
+    for (int r = 1; r < versions_->rowCount(); ++r)
+        comparisons_.push_back(
+            {Comparison::With::version, versions_->item(r, 0)->data(Qt::UserRole).toLongLong(), {}, 1});
     for (const prove::Named& n : s.settings.others) comparisons_.push_back({Comparison::With::elsewhere, 0, n, 1});
     // What is gone is no longer compared with; a file that is used otherwise now, is so.
     auto found = std::find(comparisons_.begin(), comparisons_.end(), with_);
-    if (found == comparisons_.end()) found = std::find_if(comparisons_.begin(), comparisons_.end(), [&](const Comparison& c) { return c.with == Comparison::With::elsewhere && with_.with == c.with && c.other.file == with_.other.file; });
+    if (found == comparisons_.end())
+        found = std::find_if(comparisons_.begin(), comparisons_.end(), [&](const Comparison& c) {
+            return c.with == Comparison::With::elsewhere && with_.with == c.with && c.other.file == with_.other.file;
+        });
     if (found == comparisons_.end()) found = comparisons_.begin();
     with_ = *found;
     compare_->clear();
@@ -246,7 +280,9 @@ void CorrectionPage::show_versions(const SetupState& s) {
     versions_->setRowCount(static_cast<int>(all.size()));
     for (int r = 0; r < versions_->rowCount(); ++r) {
         const Version& v = all[static_cast<std::size_t>(r)];
-        const QString texts[] = {v.made, v.model, QString::number(v.left_out, 'f', 2), v.here > 0 ? QString::number(v.here, 'f', 2) : QString("\u2013"), r == 0 ? tr("in force") : QString()};
+        const QString texts[] = {v.made, v.model, QString::number(v.left_out, 'f', 2),
+                                 v.here > 0 ? QString::number(v.here, 'f', 2) : QString("\u2013"),
+                                 r == 0 ? tr("in force") : QString()};
         for (int k = 0; k < 5; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             if (k == 0) item->setData(Qt::UserRole, qlonglong(v.id));
@@ -270,15 +306,21 @@ void CorrectionPage::show_setup(Id setup) {
         const QSignalBlocker quiet(frame_);
         const qlonglong kept = other ? 0 : frame_->currentData().toLongLong();
         frame_->clear();
-        frame_->addItem(tr("Chart shot, %1").arg(QString::fromStdString(fs::path(s.chart_frame.path).filename().string())), qlonglong(0));
+        frame_->addItem(
+            tr("Chart shot, %1").arg(QString::fromStdString(fs::path(s.chart_frame.path).filename().string())),
+            qlonglong(0));
         for (const Id f : s.frames)
-            if (const plan::Frame* row = session_.frame_row(f)) frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
+            if (const plan::Frame* row = session_.frame_row(f))
+                frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
         frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
     }
     {
         const QSignalBlocker one(model_), two(intent_);
-        model_->setCurrentIndex(std::max(0, model_->findData(s.settings.model ? QString::fromStdString(fit::name_of(*s.settings.model)) : QString())));
-        intent_->setCurrentIndex(std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
+        model_->setCurrentIndex(std::max(
+            0,
+            model_->findData(s.settings.model ? QString::fromStdString(fit::name_of(*s.settings.model)) : QString())));
+        intent_->setCurrentIndex(
+            std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
     }
     const int shots = session_.good_shots(setup);
     average_->setText(tr("Average %1 chart shots").arg(shots));
@@ -287,10 +329,20 @@ void CorrectionPage::show_setup(Id setup) {
     fit_->setEnabled(s.balance && !s.fitting && s.refused.isEmpty());
     fit_->setText(s.fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
     if (s.correction) {
-        left_out_->set(QString::number(s.correction->cross_validated.mean, 'f', 2), s.correction->unseen.max > 0 ? tr("about %1 expected on other surfaces; %2 on the patches it was fitted to, which is no evidence").arg(s.correction->unseen.mean, 0, 'f', 1).arg(s.correction->fit.mean, 0, 'f', 2)
-                                                                                                                 : tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
-                       tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));
-        choice_->setText(s.correction_stale() ? tr("Stale: %1. %2.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)) : tr("%1 on %2.").arg(words_of(s.correction->model), QString::fromStdString(s.correction->balance.white_patch)));
+        left_out_->set(
+            QString::number(s.correction->cross_validated.mean, 'f', 2),
+            s.correction->unseen.max > 0
+                ? tr("about %1 expected on other surfaces; %2 on the patches it was fitted to, which is no evidence")
+                      .arg(s.correction->unseen.mean, 0, 'f', 1)
+                      .arg(s.correction->fit.mean, 0, 'f', 2)
+                : tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
+            tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));
+        choice_->setText(
+            s.correction_stale()
+                ? tr("Stale: %1. %2.")
+                      .arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy))
+                : tr("%1 on %2.")
+                      .arg(words_of(s.correction->model), QString::fromStdString(s.correction->balance.white_patch)));
     } else {
         left_out_->set("\u2013", s.balance ? tr("Not fitted yet.") : tr("A balanced reading is needed first."));
         choice_->clear();
@@ -310,10 +362,25 @@ void CorrectionPage::show_candidates(const SetupState& s) {
         const fit::Candidate& c = s.correction->candidates[static_cast<std::size_t>(i)];
         const bool chosen = c.model == s.correction->model;
         const auto number = [](double v) { return QString::number(v, 'f', 2); };
-        const auto known = [&](double v, const fit::Statistics& of) { return of.max > 0 ? number(v) : QString("\u2013"); };
-        const QString verdict = !c.withdrawn.empty() ? tr("withdrawn: %1").arg(QString::fromStdString(c.withdrawn)) : c.kept < 1 ? tr("%1stiffened to %2 %").arg(chosen ? tr("chosen, ") : QString()).arg(std::lround(100 * c.kept)) : chosen ? tr("chosen") : QString();
-        const QString texts[column_count] = {words_of(c.model), number(c.fit.mean), number(c.cross_validated.mean), QString("%1  %2").arg(QString::fromStdString(c.worst)).arg(c.cross_validated.max, 0, 'f', 1), known(c.by_hue.mean, c.by_hue),
-                                             known(c.unseen.mean, c.unseen), number(c.neutral), QString("\u00d7 %1").arg(c.noise_gain, 0, 'f', 1), verdict};
+        const auto known = [&](double v, const fit::Statistics& of) {
+            return of.max > 0 ? number(v) : QString("\u2013");
+        };
+        const QString verdict =
+            !c.withdrawn.empty() ? tr("withdrawn: %1").arg(QString::fromStdString(c.withdrawn))
+            : c.kept < 1
+                ? tr("%1stiffened to %2 %").arg(chosen ? tr("chosen, ") : QString()).arg(std::lround(100 * c.kept))
+            : chosen ? tr("chosen")
+                     : QString();
+        const QString texts[column_count] = {
+            words_of(c.model),
+            number(c.fit.mean),
+            number(c.cross_validated.mean),
+            QString("%1  %2").arg(QString::fromStdString(c.worst)).arg(c.cross_validated.max, 0, 'f', 1),
+            known(c.by_hue.mean, c.by_hue),
+            known(c.unseen.mean, c.unseen),
+            number(c.neutral),
+            QString("\u00d7 %1").arg(c.noise_gain, 0, 'f', 1),
+            verdict};
         for (int k = 0; k < column_count; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setTextAlignment((k > 0 && k < verdict_column ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
@@ -328,13 +395,18 @@ void CorrectionPage::show_candidates(const SetupState& s) {
     if (!s.correction->left_out.empty()) {
         QStringList ids;
         for (const std::string& id : s.correction->left_out)
-            if (std::find(s.correction->odd.begin(), s.correction->odd.end(), id) == s.correction->odd.end()) ids << QString::fromStdString(id);
+            if (std::find(s.correction->odd.begin(), s.correction->odd.end(), id) == s.correction->odd.end())
+                ids << QString::fromStdString(id);
         if (!ids.isEmpty()) words += tr(" Not fitted: %1.").arg(ids.join(", "));
         QStringList odd;
         for (const std::string& id : s.correction->odd) odd << QString::fromStdString(id);
-        if (!odd.isEmpty()) words += tr(" Not fitted, because no light and camera explain it: %1. Look for dirt, a finger or a reflection there.").arg(odd.join(", "));
+        if (!odd.isEmpty())
+            words += tr(" Not fitted, because no light and camera explain it: %1. Look for dirt, a finger or a "
+                        "reflection there.")
+                         .arg(odd.join(", "));
     }
-    for (const std::string& caution : s.correction->cautions) words += " " + QString::fromStdString(caution) + (caution.ends_with('.') ? "" : ".");
+    for (const std::string& caution : s.correction->cautions)
+        words += " " + QString::fromStdString(caution) + (caution.ends_with('.') ? "" : ".");
     words_->setText(words);
     words_->setToolTip(words);
 }
@@ -343,11 +415,16 @@ void CorrectionPage::show_differences(const SetupState& s) {
     QStringList all;
     const plan::Frame* row = session_.frame_row(frame_->currentData().toLongLong());
     if (row && s.correction) {
-        frame::Metadata m{.make = row->make, .model = row->model, .lens = row->lens_name, .serial_number = row->serial_number};
-        m.exposure_s = row->exposure_s, m.f_number = row->f_number, m.iso = row->iso, m.flash = row->flash;
+        frame::Metadata m{
+            .make = row->make, .model = row->model, .lens = row->lens_name, .serial_number = row->serial_number};
+        m.exposure_s = row->exposure_s;
+        m.f_number = row->f_number;
+        m.iso = row->iso;
+        m.flash = row->flash;
         for (const std::string& how : fit::differences(*s.correction, m)) all << QString::fromStdString(how);
     }
-    differs_->setText(all.isEmpty() ? QString() : tr("This frame differs from the chart shot: %1.").arg(all.join("; ")));
+    differs_->setText(all.isEmpty() ? QString()
+                                    : tr("This frame differs from the chart shot: %1.").arg(all.join("; ")));
 }
 
 void CorrectionPage::show_pictures() {
@@ -363,19 +440,31 @@ void CorrectionPage::show_pictures() {
     with.chroma = strong_->isChecked() ? 3 : 1;
     const bool same_frame = shown_setup_ == setup_ && shown_frame_ == frame;
     if (same_frame && shown_correction_ == s.correction && shown_with_ == with && shown_any_) return;
-    if (!same_frame) picture_->set_region({}), scopes_->set_region({});
-    shown_setup_ = setup_, shown_frame_ = frame, shown_correction_ = s.correction, shown_with_ = with;
+    if (!same_frame) {
+        picture_->set_region({});
+        scopes_->set_region({});
+    }
+    shown_setup_ = setup_;
+    shown_frame_ = frame;
+    shown_correction_ = s.correction;
+    shown_with_ = with;
     shown_any_ = true;
     const QString strong = strong_->isChecked() ? tr(", colours \u00d7 3") : QString();
-    const QString finish = s.correction && !s.correction->finish.empty() ? tr("; %1").arg(QString::fromStdString(balance::in_words(s.correction->finish))) : QString();
+    const QString finish = s.correction && !s.correction->finish.empty()
+                               ? tr("; %1").arg(QString::fromStdString(balance::in_words(s.correction->finish)))
+                               : QString();
     picture_->set_names(tr("Before: %1%2").arg(name_of(with), strong), tr("After: corrected%1%2").arg(finish, strong));
-    session_.preview(setup_, frame, with, [this, request = ++request_](const Rendition& before, const Rendition& after) {
-        if (request != request_) return; // another picture was asked for meanwhile
-        picture_->set_picture(before);
-        picture_->set_after(after);
-        const auto small = [](const Rendition& r) { constexpr int measured = 900; return r.empty() ? QImage() : r.small(std::min(measured, r.levels.front().width())); };
-        scopes_->set(small(before), small(after), before.full_width);
-    });
+    session_.preview(setup_, frame, with,
+                     [this, request = ++request_](const Rendition& before, const Rendition& after) {
+                         if (request != request_) return; // another picture was asked for meanwhile
+                         picture_->set_picture(before);
+                         picture_->set_after(after);
+                         const auto small = [](const Rendition& r) {
+                             constexpr int measured = 900;
+                             return r.empty() ? QImage() : r.small(std::min(measured, r.levels.front().width()));
+                         };
+                         scopes_->set(small(before), small(after), before.full_width);
+                     });
 }
 
 } // namespace refero::app

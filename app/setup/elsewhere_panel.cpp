@@ -14,21 +14,31 @@
 namespace refero::app {
 
 ElsewherePanel::ElsewherePanel(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), table_(plain_table({{tr("Correction"), tr("Made elsewhere; the first is what the matrix in the raw file makes of the colours")},
-                                                              {tr("Kind"), {}},
-                                                              {tr("As it is"), tr("Mean CIEDE2000 on this chart shot, exposure scaled to the white patch. It was not fitted to it: this is evidence")},
-                                                              {tr("Worst"), tr("The patch that is furthest off")},
-                                                              {tr("Trimmed"), tr("Mean CIEDE2000 with a small correction after it, a matrix, on patches left out")},
-                                                              {tr(""), {}}},
-                                                             tr("Made elsewhere"))),
-      open_(new QPushButton(tr("Open one \u2026"))), trim_(new QPushButton(tr("Write it trimmed \u2026"))), remove_(new QPushButton(tr("Remove"))), input_(new QComboBox), space_(new QComboBox), balanced_(new QCheckBox(tr("on balanced RGB"))) {
+    : QWidget(parent),
+      session_(session),
+      table_(plain_table(
+          {{tr("Correction"), tr("Made elsewhere; the first is what the matrix in the raw file makes of the colours")},
+           {tr("Kind"), {}},
+           {tr("As it is"), tr("Mean CIEDE2000 on this chart shot, exposure scaled to the white patch. It was not "
+                               "fitted to it: this is evidence")},
+           {tr("Worst"), tr("The patch that is furthest off")},
+           {tr("Trimmed"), tr("Mean CIEDE2000 with a small correction after it, a matrix, on patches left out")},
+           {tr(""), {}}},
+          tr("Made elsewhere"))),
+      open_(new QPushButton(tr("Open one \u2026"))),
+      trim_(new QPushButton(tr("Write it trimmed \u2026"))),
+      remove_(new QPushButton(tr("Remove"))),
+      input_(new QComboBox),
+      space_(new QComboBox),
+      balanced_(new QCheckBox(tr("on balanced RGB"))) {
     table_->setObjectName("elsewhere");
     table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     for (const int k : {2, 4}) table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     open_->setObjectName("openElsewhere");
     open_->setToolTip(tr("A LUT (.cube, .clf, .spi3d \u2026), an ICC profile, a CDL, or a matrix of nine numbers"));
     trim_->setToolTip(tr("Writes the chosen one and a small fitted correction after it as one cube"));
-    for (const char* name : {"linear", "srgb", "bt709", "bt1886", "oprgb", "hlg", "pq", "acescct"}) input_->addItem(name);
+    for (const char* name : {"linear", "srgb", "bt709", "bt1886", "oprgb", "hlg", "pq", "acescct"})
+        input_->addItem(name);
     for (const auto& space : colour::rgb_spaces()) space_->addItem(qt(space.name));
     input_->setToolTip(tr("Encoding of the code values that it takes"));
     space_->setToolTip(tr("Colour space of what it gives"));
@@ -67,7 +77,10 @@ ElsewherePanel::ElsewherePanel(Session& session, QWidget* parent)
 
 int ElsewherePanel::other() const {
     const int i = table_->currentRow() - (standard_ ? 1 : 0);
-    return table_->currentRow() >= 0 && session_.has(setup_) && i < static_cast<int>(session_.at(setup_).settings.others.size()) ? i : -1;
+    return table_->currentRow() >= 0 && session_.has(setup_) &&
+                   i < static_cast<int>(session_.at(setup_).settings.others.size())
+               ? i
+               : -1;
 }
 
 void ElsewherePanel::show_usage() {
@@ -84,12 +97,15 @@ void ElsewherePanel::change_usage() {
     const int i = other();
     if (i < 0) return;
     Settings s = session_.at(setup_).settings;
-    s.others[static_cast<std::size_t>(i)].usage = {input_->currentText().toStdString(), space_->currentText().toStdString(), balanced_->isChecked()};
+    s.others[static_cast<std::size_t>(i)].usage = {input_->currentText().toStdString(),
+                                                   space_->currentText().toStdString(), balanced_->isChecked()};
     session_.change(setup_, s, tr("How %1 is used").arg(name_of_file(s.others[static_cast<std::size_t>(i)].file)));
 }
 
 void ElsewherePanel::open() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Open a correction made elsewhere"), last_folder(), tr("Corrections (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.icc *.icm *.txt *.mat *.json)"));
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Open a correction made elsewhere"), last_folder(),
+        tr("Corrections (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.icc *.icm *.txt *.mat *.json)"));
     if (file.isEmpty() || !session_.has(setup_)) return;
     remember_folder(QFileInfo(file).path());
     Settings s = session_.at(setup_).settings;
@@ -111,7 +127,9 @@ void ElsewherePanel::write_trimmed() {
     const int i = other();
     if (i < 0) return;
     const prove::Named n = session_.at(setup_).settings.others[static_cast<std::size_t>(i)];
-    const QString file = QFileDialog::getSaveFileName(this, tr("Write it trimmed"), last_folder() + "/" + qt(n.file.stem().string()) + "-trimmed.cube", tr("LUT (*.cube)"));
+    const QString file = QFileDialog::getSaveFileName(
+        this, tr("Write it trimmed"), last_folder() + "/" + qt(n.file.stem().string()) + "-trimmed.cube",
+        tr("LUT (*.cube)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
     session_.export_trimmed(setup_, n, file.toStdString());
@@ -121,7 +139,10 @@ void ElsewherePanel::show_setup(Id setup) {
     setup_ = setup;
     const SetupState& s = session_.at(setup);
     open_->setEnabled(s.balance.has_value());
-    const std::string now = formatted("%lld|%lld|", static_cast<long long>(setup), static_cast<long long>(s.chart_shot)) + (s.balance ? s.balance->white_patch : "") + formatted("|%p|", static_cast<const void*>(s.shot.get())) + prove::text_of(s.settings.others);
+    const std::string now =
+        formatted("%lld|%lld|", static_cast<long long>(setup), static_cast<long long>(s.chart_shot)) +
+        (s.balance ? s.balance->white_patch : "") + formatted("|%p|", static_cast<const void*>(s.shot.get())) +
+        prove::text_of(s.settings.others);
     if (now == judged_) return show_usage();
     judged_ = now;
     session_.judge_others(setup, [this, request = ++request_](const std::vector<Judged>& all) {
@@ -137,7 +158,12 @@ void ElsewherePanel::fill(const std::vector<Judged>& all) {
     for (int r = 0; r < table_->rowCount(); ++r) {
         const Judged& j = all[static_cast<std::size_t>(r)];
         const bool known = j.problem.isEmpty();
-        const QString texts[] = {j.name, j.kind, known ? QString::number(j.as_it_is.mean, 'f', 2) : QString(), known ? QString("%1  %2").arg(qt(j.worst)).arg(j.as_it_is.max, 0, 'f', 1) : QString(), known ? QString::number(j.trimmed_left_out.mean, 'f', 2) : QString(), j.problem};
+        const QString texts[] = {j.name,
+                                 j.kind,
+                                 known ? QString::number(j.as_it_is.mean, 'f', 2) : QString(),
+                                 known ? QString("%1  %2").arg(qt(j.worst)).arg(j.as_it_is.max, 0, 'f', 1) : QString(),
+                                 known ? QString::number(j.trimmed_left_out.mean, 'f', 2) : QString(),
+                                 j.problem};
         for (int k = 0; k < 6; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setTextAlignment((k == 2 || k == 4 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);

@@ -9,7 +9,12 @@
 
 namespace refero::app {
 
-FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboBox), house_(new QComboBox), tint_(new QComboBox), reset_(new QPushButton(tr("Take it all back"))) {
+FinishPanel::FinishPanel(QWidget* parent)
+    : QWidget(parent),
+      school_(new QComboBox),
+      house_(new QComboBox),
+      tint_(new QComboBox),
+      reset_(new QPushButton(tr("Take it all back"))) {
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(6, 8, 6, 6);
     grid->setHorizontalSpacing(10);
@@ -24,11 +29,16 @@ FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboB
     tint_->setToolTip(tr("A tinted patch to balance on: the bluer the patch, the warmer the picture"));
     reset_->setToolTip(tr("Takes exposure, step and share of the light back: the correction alone"));
     for (QWidget* w : std::initializer_list<QWidget*>{school_, house_, tint_, reset_}) w->setMinimumWidth(168);
-    add(0, tr("E&xposure"), tr("After the correction, which lets the white patch read its own reference value"), -3, 3, 0.05, 2, tr(" stops"), &balance::Finish::stops, school_);
-    add(1, tr("&Warmer"), tr("Step along the daylight locus in mired; to the left cooler"), -60, 60, 1, 0, tr(" mired"), &balance::Finish::warmer_mired, house_);
-    add(2, tr("&Greener"), tr("Step across it in thousandths of Duv; to the left more magenta"), -12, 12, 0.5, 1, {}, &balance::Finish::greener, tint_);
-    add(3, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"), 0, 100, 5, 0, tr(" %"), &balance::Finish::light_kept, reset_);
-    auto* note = new QLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and it can be taken back at any time."));
+    add(0, tr("E&xposure"), tr("After the correction, which lets the white patch read its own reference value"), -3, 3,
+        0.05, 2, tr(" stops"), &balance::Finish::stops, school_);
+    add(1, tr("&Warmer"), tr("Step along the daylight locus in mired; to the left cooler"), -60, 60, 1, 0, tr(" mired"),
+        &balance::Finish::warmer_mired, house_);
+    add(2, tr("&Greener"), tr("Step across it in thousandths of Duv; to the left more magenta"), -12, 12, 0.5, 1, {},
+        &balance::Finish::greener, tint_);
+    add(3, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"),
+        0, 100, 5, 0, tr(" %"), &balance::Finish::light_kept, reset_);
+    auto* note = new QLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and "
+                               "it can be taken back at any time."));
     note->setWordWrap(true);
     note->setProperty("dim", true);
     grid->addWidget(note, 4, 0, 1, 4);
@@ -42,27 +52,32 @@ FinishPanel::FinishPanel(QWidget* parent) : QWidget(parent), school_(new QComboB
     });
     connect(house_, &QComboBox::activated, this, [this](int i) {
         balance::Finish f = finish_;
-        f.warmer_mired = house_->itemData(i).toPointF().x(), f.greener = house_->itemData(i).toPointF().y();
+        f.warmer_mired = house_->itemData(i).toPointF().x();
+        f.greener = house_->itemData(i).toPointF().y();
         settle(f, i == 0 ? tr("Neutral") : tr("House step %1").arg(house_->currentText()));
     });
     connect(tint_, &QComboBox::activated, this, [this](int i) {
         if (i == 0) return;
         balance::Finish f = finish_;
-        f.warmer_mired = tint_->itemData(i).toPointF().x(), f.greener = tint_->itemData(i).toPointF().y();
+        f.warmer_mired = tint_->itemData(i).toPointF().x();
+        f.greener = tint_->itemData(i).toPointF().y();
         settle(f, tr("As if balanced on %1").arg(tint_->currentText()));
     });
 }
 
 void FinishPanel::ask_white() {
     bool sure = false;
-    const int percent = QInputDialog::getInt(this, tr("A white of one's own"), tr("White comes to lie at so many percent of the picture's code values:"), 90, 50, 100, 1, &sure);
+    const int percent = QInputDialog::getInt(this, tr("A white of one's own"),
+                                             tr("White comes to lie at so many percent of the picture's code values:"),
+                                             90, 50, 100, 1, &sure);
     balance::Finish f = finish_;
     if (const auto stops = sure ? white_at_(percent) : std::nullopt) f.stops = *stops;
     else return show_finish();
     settle(f, tr("Exposure: white at %1 %").arg(percent));
 }
 
-void FinishPanel::add(int row, const QString& text, const QString& tooltip, double least, double most, double step, int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside) {
+void FinishPanel::add(int row, const QString& text, const QString& tooltip, double least, double most, double step,
+                      int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside) {
     auto* grid = static_cast<QGridLayout*>(layout());
     const double shown_per = value == &balance::Finish::light_kept ? 100 : 1; // shown in percent
     Control c{new QSlider(Qt::Horizontal), new QDoubleSpinBox, value, shown_per / step, text};
@@ -97,7 +112,8 @@ void FinishPanel::add(int row, const QString& text, const QString& tooltip, doub
         emit moving(f);
     });
     connect(c.slider, &QSlider::sliderReleased, this, [this, c] { settle(finish_, c.what); });
-    connect(c.spin, &QDoubleSpinBox::valueChanged, this, [this, c, with, shown_per](double v) { settle(with(v / shown_per), c.what); });
+    connect(c.spin, &QDoubleSpinBox::valueChanged, this,
+            [this, c, with, shown_per](double v) { settle(with(v / shown_per), c.what); });
     controls_.push_back(c);
 }
 
@@ -115,7 +131,10 @@ void FinishPanel::show_finish() {
         box->setCurrentIndex(found);
     };
     nearest(school_, [&](const QVariant& v) { return v.isValid() && std::abs(v.toDouble() - finish_.stops) < 0.005; });
-    const auto step = [&](const QVariant& v) { return v.isValid() && std::abs(v.toPointF().x() - finish_.warmer_mired) < 0.5 && std::abs(v.toPointF().y() - finish_.greener) < 0.05; };
+    const auto step = [&](const QVariant& v) {
+        return v.isValid() && std::abs(v.toPointF().x() - finish_.warmer_mired) < 0.5 &&
+               std::abs(v.toPointF().y() - finish_.greener) < 0.05;
+    };
     nearest(house_, step);
     if (tint_->count() > 1) nearest(tint_, step);
     if (tint_->currentIndex() < 0) {
@@ -132,18 +151,24 @@ void FinishPanel::settle(const balance::Finish& finish, const QString& what) {
 }
 
 void FinishPanel::set(const SetupState& s, const plan::Kit& kit) {
-    if (std::any_of(controls_.begin(), controls_.end(), [](const Control& c) { return c.slider->isSliderDown(); })) return;
+    if (std::any_of(controls_.begin(), controls_.end(), [](const Control& c) { return c.slider->isSliderDown(); }))
+        return;
     setEnabled(s.balance.has_value());
     const QSignalBlocker one(school_), two(house_), three(tint_);
-    school_->clear(), house_->clear(), tint_->clear();
+    school_->clear();
+    house_->clear();
+    tint_->clear();
     school_->addItem(tr("as corrected"), 0.0);
     if (s.balance && s.shot && s.reference)
         for (const balance::ExposureTarget& target : balance::exposure_targets())
-            if (const auto ask = balance::asked(target, *s.balance, s.shot->reading, *s.reference, &s.shot->definition)) school_->addItem(tr(target.name.c_str()), ask->stops);
+            if (const auto ask = balance::asked(target, *s.balance, s.shot->reading, *s.reference, &s.shot->definition))
+                school_->addItem(tr(target.name.c_str()), ask->stops);
     if (school_->count() > 1) {
         school_->addItem(tr("White at \u2026"));
-        white_at_ = [balance = *s.balance, reading = s.shot->reading, reference = *s.reference, definition = s.shot->definition](int percent) -> std::optional<double> {
-            const auto ask = balance::asked(balance::exposure_target(formatted("%d %%", percent)), balance, reading, reference, &definition);
+        white_at_ = [balance = *s.balance, reading = s.shot->reading, reference = *s.reference,
+                     definition = s.shot->definition](int percent) -> std::optional<double> {
+            const auto ask = balance::asked(balance::exposure_target(formatted("%d %%", percent)), balance, reading,
+                                            reference, &definition);
             return ask ? std::optional(ask->stops) : std::nullopt;
         };
     }
@@ -154,9 +179,11 @@ void FinishPanel::set(const SetupState& s, const plan::Kit& kit) {
     tint_->addItem(tr("by a tinted patch"));
     if (s.shot && s.reference)
         for (const chart::Patch& p : s.shot->definition.patches)
-            if (const auto xyz = s.reference->xyz.find(p.id); (p.role == "warm" || p.role == "cool") && xyz != s.reference->xyz.end()) {
+            if (const auto xyz = s.reference->xyz.find(p.id);
+                (p.role == "warm" || p.role == "cool") && xyz != s.reference->xyz.end()) {
                 const balance::Finish f = balance::step_of_patch(xyz->second);
-                tint_->addItem(tr("%1 (%2)").arg(qt(p.id), qt(balance::in_words(f))), QPointF(std::clamp(f.warmer_mired, -60.0, 60.0), std::clamp(f.greener, -12.0, 12.0)));
+                tint_->addItem(tr("%1 (%2)").arg(qt(p.id), qt(balance::in_words(f))),
+                               QPointF(std::clamp(f.warmer_mired, -60.0, 60.0), std::clamp(f.greener, -12.0, 12.0)));
             }
     tint_->setVisible(tint_->count() > 1);
     for (const Control& c : controls_)

@@ -10,7 +10,8 @@
 
 namespace refero::app {
 
-/// What is done to the picture after the correction: exposure by a school, a warm or cool step, a share of the light kept.
+/// What is done to the picture after the correction: exposure by a school, a warm or cool step, a share of the light
+/// kept.
 class FinishPanel : public QWidget {
     Q_OBJECT
 
@@ -20,7 +21,7 @@ public:
     const balance::Finish& finish() const { return finish_; }
 
 signals:
-    void moving(const balance::Finish& finish);  ///< while a slider is held
+    void moving(const balance::Finish& finish); ///< while a slider is held
     void settled(const balance::Finish& finish, const QString& what);
 
 private:
@@ -31,7 +32,8 @@ private:
         double per_unit; ///< slider steps
         QString what;
     };
-    void add(int row, const QString& label, const QString& tooltip, double least, double most, double step, int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside);
+    void add(int row, const QString& label, const QString& tooltip, double least, double most, double step,
+             int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside);
     void show_finish();
     void ask_white();
     void settle(const balance::Finish& finish, const QString& what);

@@ -21,12 +21,25 @@ struct Kind {
     const char* what;
 };
 constexpr Kind kinds[] = {
-    {"cube", QT_TRANSLATE_NOOP("HandoverPage", "3D LUT"), ".cube", QT_TRANSLATE_NOOP("HandoverPage", "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes out. Holds any model; its error between nodes stands in the file.")},
-    {"icc", QT_TRANSLATE_NOOP("HandoverPage", "ICC input profile"), ".icc", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers and scanners that take ICC profiles: linear camera RGB to CIE XYZ. Holds a matrix.")},
-    {"dcp", QT_TRANSLATE_NOOP("HandoverPage", "DNG camera profile"), ".dcp", QT_TRANSLATE_NOOP("HandoverPage", "For raw developers that take DNG camera profiles. Holds any model as a matrix and a table of hue, saturation and value; for one light, or two.")},
-    {"matrix", QT_TRANSLATE_NOOP("HandoverPage", "Matrix"), ".json", QT_TRANSLATE_NOOP("HandoverPage", "Plain numbers for scripts and own programs: gains, exposure and matrices as JSON.")},
-    {"correction", QT_TRANSLATE_NOOP("HandoverPage", "Correction"), ".json", QT_TRANSLATE_NOOP("HandoverPage", "Refero's own file with all it was made from: reading, reference, candidates, sources. Opens here and in refero-cli.")},
-    {"frames", QT_TRANSLATE_NOOP("HandoverPage", "Corrected frames"), "", QT_TRANSLATE_NOOP("HandoverPage", "The chart shot and all frames of this setup, corrected at full size.")},
+    {"cube", QT_TRANSLATE_NOOP("HandoverPage", "3D LUT"), ".cube",
+     QT_TRANSLATE_NOOP("HandoverPage",
+                       "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes "
+                       "out. Holds any model; its error between nodes stands in the file.")},
+    {"icc", QT_TRANSLATE_NOOP("HandoverPage", "ICC input profile"), ".icc",
+     QT_TRANSLATE_NOOP(
+         "HandoverPage",
+         "For raw developers and scanners that take ICC profiles: linear camera RGB to CIE XYZ. Holds a matrix.")},
+    {"dcp", QT_TRANSLATE_NOOP("HandoverPage", "DNG camera profile"), ".dcp",
+     QT_TRANSLATE_NOOP("HandoverPage", "For raw developers that take DNG camera profiles. Holds any model as a matrix "
+                                       "and a table of hue, saturation and value; for one light, or two.")},
+    {"matrix", QT_TRANSLATE_NOOP("HandoverPage", "Matrix"), ".json",
+     QT_TRANSLATE_NOOP("HandoverPage",
+                       "Plain numbers for scripts and own programs: gains, exposure and matrices as JSON.")},
+    {"correction", QT_TRANSLATE_NOOP("HandoverPage", "Correction"), ".json",
+     QT_TRANSLATE_NOOP("HandoverPage", "Refero's own file with all it was made from: reading, reference, candidates, "
+                                       "sources. Opens here and in refero-cli.")},
+    {"frames", QT_TRANSLATE_NOOP("HandoverPage", "Corrected frames"), "",
+     QT_TRANSLATE_NOOP("HandoverPage", "The chart shot and all frames of this setup, corrected at full size.")},
 };
 
 const Kind& kind_at(int row) { return kinds[std::clamp(row, 0, static_cast<int>(std::size(kinds)) - 1)]; }
@@ -34,8 +47,19 @@ const Kind& kind_at(int row) { return kinds[std::clamp(row, 0, static_cast<int>(
 } // namespace
 
 HandoverPage::HandoverPage(Session& session, QWidget* parent)
-    : Page(session, parent), kinds_(new QListWidget), what_(new QLabel), fits_(new QLabel), options_(new QWidget), encoding_(new QComboBox), space_(new QComboBox), second_(new QComboBox), picture_format_(new QComboBox), size_(new QSpinBox),
-      folder_(new QLineEdit(last_folder())), name_(new QLineEdit), written_(new QTableWidget) {
+    : Page(session, parent),
+      kinds_(new QListWidget),
+      what_(new QLabel),
+      fits_(new QLabel),
+      options_(new QWidget),
+      encoding_(new QComboBox),
+      space_(new QComboBox),
+      second_(new QComboBox),
+      picture_format_(new QComboBox),
+      size_(new QSpinBox),
+      folder_(new QLineEdit(last_folder())),
+      name_(new QLineEdit),
+      written_(new QTableWidget) {
     auto* main = new QWidget;
     auto* row = new QHBoxLayout(main);
     row->setContentsMargins(0, 0, 0, 0);
@@ -44,7 +68,9 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     kinds_->setStyleSheet("QListView::item { border: none; padding-left: 12px; }");
     kinds_->setAccessibleName(tr("Kind of file"));
     for (const Kind& k : kinds) {
-        auto* item = new QListWidgetItem(QString("%1\n%2").arg(tr(k.title), *k.extension ? tr("*%1").arg(k.extension) : tr("TIFF, PNG, JPEG, EXR")), kinds_);
+        auto* item = new QListWidgetItem(
+            QString("%1\n%2").arg(tr(k.title), *k.extension ? tr("*%1").arg(k.extension) : tr("TIFF, PNG, JPEG, EXR")),
+            kinds_);
         item->setSizeHint({180, 56});
         item->setData(Qt::UserRole, k.id);
     }
@@ -74,13 +100,18 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     };
     for (const char* e : {"srgb", "linear", "bt709", "hlg", "pq", "acescct"}) encoding_->addItem(e);
     add(tr("&Encoding in"), encoding_, tr("How the camera RGB that goes in is encoded"));
-    for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "acescg"}) space_->addItem(s);
+    for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "acescg"})
+        space_->addItem(s);
     add(tr("&Space out"), space_, tr("Colour space of what comes out"));
     size_->setRange(2, 129);
     size_->setValue(33);
-    add(tr("N&odes"), size_, tr("Nodes along each side of the cube; more are closer to the correction, 33 is customary"));
+    add(tr("N&odes"), size_,
+        tr("Nodes along each side of the cube; more are closer to the correction, 33 is customary"));
     second_->setObjectName("secondLight");
-    add(tr("Second &light"), second_, tr("Another corrected setup of this camera under a light far from this one. A profile holds both, and programs interpolate by the light's temperature; raw frames are corrected for what their own balance says between both"));
+    add(tr("Second &light"), second_,
+        tr("Another corrected setup of this camera under a light far from this one. A profile holds both, and programs "
+           "interpolate by the light's temperature; raw frames are corrected for what their own balance says between "
+           "both"));
     for (const char* f : {"tiff", "png", "jpeg", "exr"}) picture_format_->addItem(f);
     add(tr("File &format"), picture_format_, tr("TIFF and PNG with 16 bits, JPEG with 8, EXR linear half"));
     auto* browse = new QToolButton;
@@ -96,7 +127,8 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     auto* heading = new QLabel(tr("What it holds for"));
     heading->setFont(title_font());
     side()->addWidget(heading);
-    auto* advice = new QLabel(tr("A file holds for this camera, lens, recording mode and light. Under another light, shoot the chart again."));
+    auto* advice = new QLabel(tr(
+        "A file holds for this camera, lens, recording mode and light. Under another light, shoot the chart again."));
     advice->setWordWrap(true);
     side()->addWidget(advice);
     side()->addStretch();
@@ -125,7 +157,8 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     connect(kinds_, &QListWidget::currentRowChanged, this, &HandoverPage::choose_kind);
     connect(write_, &QPushButton::clicked, this, &HandoverPage::write);
     connect(browse, &QToolButton::clicked, this, [this] {
-        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder for handover files"), folder_->text());
+        const QString folder =
+            QFileDialog::getExistingDirectory(this, tr("Folder for handover files"), folder_->text());
         if (!folder.isEmpty()) folder_->setText(folder);
     });
     connect(written_, &QTableWidget::cellActivated, this, [this](int r, int) {
@@ -177,29 +210,45 @@ void HandoverPage::show_setup(Id setup) {
         second_->clear();
         second_->addItem(tr("none: one light"), qlonglong(0));
         for (const Id id : session_.ids())
-            if (const SetupState& t = session_.at(id); id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
-                second_->addItem(tr("%1 (%2 K)").arg(t.title).arg(qRound(t.correction->light->kelvin / 50) * 50), qlonglong(id));
+            if (const SetupState& t = session_.at(id);
+                id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
+                second_->addItem(tr("%1 (%2 K)").arg(t.title).arg(qRound(t.correction->light->kelvin / 50) * 50),
+                                 qlonglong(id));
         second_->setCurrentIndex(std::max(0, second_->findData(kept)));
     }
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
-    else if (s.correction_stale()) fits_->setText(tr("The correction is stale: %1. %2 before you hand it over.").arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)));
-    else if (s.balance_only()) fits_->setText(tr("Balance only: gains and exposure, no colour correction. %1 becomes neutral.").arg(QString::fromStdString(s.correction->balance.white_patch)));
+    else if (s.correction_stale())
+        fits_->setText(
+            tr("The correction is stale: %1. %2 before you hand it over.")
+                .arg(QString::fromStdString(s.stale.front().why), QString::fromStdString(s.stale.front().remedy)));
+    else if (s.balance_only())
+        fits_->setText(tr("Balance only: gains and exposure, no colour correction. %1 becomes neutral.")
+                           .arg(QString::fromStdString(s.correction->balance.white_patch)));
     else if (matrix_only && !s.correction->is_matrix()) {
         double matrix = 0;
         for (const fit::Candidate& c : s.correction->candidates)
             if (c.model == fit::Model::matrix) matrix = c.cross_validated.mean;
-        fits_->setText(tr("This format cannot hold the chosen model (left out: mean %1). It gets the best matrix for the same reading (mean %2).").arg(s.correction->cross_validated.mean, 0, 'f', 2).arg(matrix, 0, 'f', 2));
+        fits_->setText(tr("This format cannot hold the chosen model (left out: mean %1). It gets the best matrix for "
+                          "the same reading (mean %2).")
+                           .arg(s.correction->cross_validated.mean, 0, 'f', 2)
+                           .arg(matrix, 0, 'f', 2));
     } else
-        fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.").arg(s.correction->cross_validated.mean, 0, 'f', 2));
+        fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.")
+                           .arg(s.correction->cross_validated.mean, 0, 'f', 2));
     if (s.correction && !s.correction->finish.empty() && !s.balance_only()) {
         const bool held = QString(k.id) == "cube" || QString(k.id) == "frames" || QString(k.id) == "correction";
-        fits_->setText(fits_->text() + " " + (held ? tr("With it goes what is done after the correction: %1.") : tr("It leaves out what is done after the correction (%1): set that where the pictures are developed.")).arg(QString::fromStdString(balance::in_words(s.correction->finish))));
+        fits_->setText(fits_->text() + " " +
+                       (held ? tr("With it goes what is done after the correction: %1.")
+                             : tr("It leaves out what is done after the correction (%1): set that where the pictures "
+                                  "are developed."))
+                           .arg(QString::fromStdString(balance::in_words(s.correction->finish))));
     }
     written_->setRowCount(static_cast<int>(s.handovers.size()));
     for (int i = 0; i < static_cast<int>(s.handovers.size()); ++i) {
         const Handover& h = s.handovers[static_cast<std::size_t>(i)];
         const bool stale = !s.balance_only() && (h.correction != s.correction_id || s.correction_stale());
-        const QString texts[] = {QString::fromStdString(h.file.filename().string()), stale ? tr("stale") : tr("current"), h.message};
+        const QString texts[] = {QString::fromStdString(h.file.filename().string()),
+                                 stale ? tr("stale") : tr("current"), h.message};
         for (int c = 0; c < 3; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);
             item->setToolTip(c == 0 ? QString::fromStdString(h.file.string()) : texts[c]);
@@ -213,11 +262,15 @@ void HandoverPage::write() {
     const fs::path folder = folder_->text().toStdString();
     std::error_code ec;
     fs::create_directories(folder, ec);
-    if (!fs::is_directory(folder, ec)) return emit session_.notice(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
+    if (!fs::is_directory(folder, ec))
+        return emit session_.notice(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
     remember_folder(folder_->text());
     const Id second = second_->currentData().toLongLong();
-    if (id == "frames") return session_.export_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()), space_->currentText().toStdString(), folder, second);
-    if (name_->text().trimmed().isEmpty() || name_->text().contains('/')) return emit session_.notice(tr("Give the file a name without a slash."));
+    if (id == "frames")
+        return session_.export_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()),
+                                      space_->currentText().toStdString(), folder, second);
+    if (name_->text().trimmed().isEmpty() || name_->text().contains('/'))
+        return emit session_.notice(tr("Give the file a name without a slash."));
     const fs::path file = folder / name_->text().trimmed().toStdString();
     if (id == "correction") return session_.export_correction(setup_, file);
     deliver::Options options;

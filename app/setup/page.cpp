@@ -8,7 +8,11 @@
 
 namespace refero::app {
 
-Page::Page(Session& session, QWidget* parent) : QWidget(parent), session_(session), side_panel_(new QFrame), side_(new QVBoxLayout(side_panel_)) {
+Page::Page(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      side_panel_(new QFrame),
+      side_(new QVBoxLayout(side_panel_)) {
     side_panel_->setProperty("panel", true);
     side_panel_->setFixedWidth(272);
     side_->setContentsMargins(14, 12, 14, 14);

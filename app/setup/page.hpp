@@ -26,7 +26,8 @@ protected:
     /// Arranges the page; takes ownership. `below` may be null.
     void arrange(QWidget* main, QWidget* below, int below_height = 250);
     QVBoxLayout* side() { return side_; }
-    QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip, bool primary = false);
+    QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip,
+                             bool primary = false);
 
     Session& session_;
     Id setup_ = 0;

@@ -11,8 +11,12 @@
 namespace refero::app {
 
 ReadingPage::ReadingPage(Session& session, QWidget* parent)
-    : Page(session, parent), picture_(new PictureView), usable_(new Figure(tr("Patches that count"))), facts_(new Facts),
-      table_(new PatchTable({tr("Red"), tr("Green"), tr("Blue"), tr("Noise, %"), tr("Clipped, %"), tr("Pixels")}, {4, 4, 4, 2, 1, 0})) {
+    : Page(session, parent),
+      picture_(new PictureView),
+      usable_(new Figure(tr("Patches that count"))),
+      facts_(new Facts),
+      table_(new PatchTable({tr("Red"), tr("Green"), tr("Blue"), tr("Noise, %"), tr("Clipped, %"), tr("Pixels")},
+                            {4, 4, 4, 2, 1, 0})) {
     table_->setToolTip(tr("Scene-linear camera RGB, 1 = saturation, black subtracted, no balance"));
     side()->addWidget(usable_);
     side()->addWidget(facts_);
@@ -25,7 +29,8 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
     map_->setObjectName("patchMap");
     map_words_ = new QLabel;
     map_words_->setWordWrap(true);
-    map_words_->setToolTip(tr("What camera and eye see differently is in it: a few hundredths of a stop from patch to patch are usual"));
+    map_words_->setToolTip(
+        tr("What camera and eye see differently is in it: a few hundredths of a stop from patch to patch are usual"));
     map_words_->setProperty("dim", true);
     side()->addWidget(mapped_);
     side()->addWidget(map_);
@@ -34,19 +39,27 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
     connect(map_, &PatchMap::patch_chosen, table_, &PatchTable::select_patch);
     connect(map_, &PatchMap::patch_chosen, picture_, &PictureView::select_patch);
     side()->addStretch();
-    save_ = side_button(tr("Save the reading \u2026"), "table", tr("Writes the reading as CGATS text for other programs"));
+    save_ =
+        side_button(tr("Save the reading \u2026"), "table", tr("Writes the reading as CGATS text for other programs"));
     connect(save_, &QPushButton::clicked, this, [this] {
-        const QString name = last_folder() + "/" + session_.title_of(setup_).replace(", ", "-").replace(' ', '-').toLower() + ".cgats";
-        const QString file = QFileDialog::getSaveFileName(this, tr("Save the reading"), name, tr("CGATS text (*.cgats)"));
+        const QString name =
+            last_folder() + "/" + session_.title_of(setup_).replace(", ", "-").replace(' ', '-').toLower() + ".cgats";
+        const QString file =
+            QFileDialog::getSaveFileName(this, tr("Save the reading"), name, tr("CGATS text (*.cgats)"));
         if (!file.isEmpty()) session_.export_reading(setup_, file.toStdString());
     });
-    curve_ = side_button(tr("Measure the tone curve \u2026"), {}, tr("From the greys of all chart shots of this camera in this mode, after ISO 14524: shoot the chart at several exposures.\nWrites a 1D LUT that the mode then uses, and other programs read"));
+    curve_ = side_button(
+        tr("Measure the tone curve \u2026"), {},
+        tr("From the greys of all chart shots of this camera in this mode, after ISO 14524: shoot the chart at several "
+           "exposures.\nWrites a 1D LUT that the mode then uses, and other programs read"));
     curve_->setObjectName("measureCurve");
     connect(curve_, &QPushButton::clicked, this, [this] {
         const plan::Mode* mode = plan::record(session_.shoot().modes, session_.at(setup_).row.mode);
         if (!mode) return;
-        const QString name = last_folder() + "/" + QString::fromStdString(mode->name).replace(' ', '-').toLower() + "-curve.cube";
-        const QString file = QFileDialog::getSaveFileName(this, tr("Measure the tone curve"), name, tr("1D LUT (*.cube)"));
+        const QString name =
+            last_folder() + "/" + QString::fromStdString(mode->name).replace(' ', '-').toLower() + "-curve.cube";
+        const QString file =
+            QFileDialog::getSaveFileName(this, tr("Measure the tone curve"), name, tr("1D LUT (*.cube)"));
         if (file.isEmpty()) return;
         remember_folder(QFileInfo(file).path());
         session_.measure_curve(setup_, file.toStdString());
@@ -73,18 +86,27 @@ void ReadingPage::show_map() {
         double low = INFINITY, high = -INFINITY;
         for (std::size_t i = 0; i < patches.size() && light.usable; ++i) {
             values[at(patches[i].id)] = light.light[i];
-            if (std::isfinite(light.light[i])) low = std::min(low, light.light[i]), high = std::max(high, light.light[i]);
+            if (std::isfinite(light.light[i])) {
+                low = std::min(low, light.light[i]);
+                high = std::max(high, light.light[i]);
+            }
         }
         // A quarter of a stop is seen at a glance, more still has room.
         const double reach = std::max({0.25, high, -low});
         map_->set(d, values, reach, -reach, 2, tr("stops"));
-        map_words_->setText(!light.usable ? tr("Too few patches tell how the light falls.") : tr("Stops over the middle; %1 between the darkest and the lightest patch.").arg(high - low, 0, 'f', 2));
+        map_words_->setText(!light.usable ? tr("Too few patches tell how the light falls.")
+                                          : tr("Stops over the middle; %1 between the darkest and the lightest patch.")
+                                                .arg(high - low, 0, 'f', 2));
     } else {
         double worst = 0;
         for (const auto& p : patches)
-            if (p.usable() && p.mean[1] > 0) values[at(p.id)] = read::snr_db(p, 1), worst = std::max(worst, 100 * p.sd[1] / p.mean[1]);
+            if (p.usable() && p.mean[1] > 0) {
+                values[at(p.id)] = read::snr_db(p, 1);
+                worst = std::max(worst, 100 * p.sd[1] / p.mean[1]);
+            }
         map_->set(d, values, 50, 10, 0, tr("dB"));
-        map_words_->setText(tr("Signal to noise of a green pixel, dB; darker is noisier. The noisiest varies by %1 %.").arg(worst, 0, 'f', 1));
+        map_words_->setText(tr("Signal to noise of a green pixel, dB; darker is noisier. The noisiest varies by %1 %.")
+                                .arg(worst, 0, 'f', 1));
     }
 }
 
@@ -92,9 +114,11 @@ void ReadingPage::show_setup(Id setup) {
     setup_ = setup;
     const SetupState& s = session_.at(setup);
     picture_->set_picture(s.picture, tr("Nothing is measured yet.\nThe chart has to be found first."));
-    picture_->set_chart(s.shot ? &s.shot->definition : nullptr, s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
+    picture_->set_chart(s.shot ? &s.shot->definition : nullptr,
+                        s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
     save_->setEnabled(s.shot != nullptr);
-    curve_->setVisible(s.shot && s.reference && !frame::is_raw_name(s.chart_frame.path) && s.chart_frame.kind != plan::FrameKind::clip);
+    curve_->setVisible(s.shot && s.reference && !frame::is_raw_name(s.chart_frame.path) &&
+                       s.chart_frame.kind != plan::FrameKind::clip);
     std::vector<PatchRow> rows;
     int usable = 0, clipped = 0;
     double brightest = 0, noise = 0;
@@ -104,12 +128,18 @@ void ReadingPage::show_setup(Id setup) {
             const double relative = p.mean[1] > 0 ? 100 * p.sd[1] / p.mean[1] : NAN;
             QColor swatch(Qt::gray);
             if (s.reference)
-                if (const auto xyz = s.reference->xyz.find(p.id); xyz != s.reference->xyz.end()) swatch = colour_of(xyz->second);
-            rows.push_back({QString::fromStdString(p.id), swatch, {p.mean[0], p.mean[1], p.mean[2], relative, 100 * p.clipped, double(p.pixels)}});
+                if (const auto xyz = s.reference->xyz.find(p.id); xyz != s.reference->xyz.end())
+                    swatch = colour_of(xyz->second);
+            rows.push_back({QString::fromStdString(p.id),
+                            swatch,
+                            {p.mean[0], p.mean[1], p.mean[2], relative, 100 * p.clipped, double(p.pixels)}});
             usable += p.usable();
             clipped += p.clipped > read::most_clipped;
             const double top = std::max({p.mean[0], p.mean[1], p.mean[2]});
-            if (top > brightest) brightest = top, brightest_id = QString::fromStdString(p.id);
+            if (top > brightest) {
+                brightest = top;
+                brightest_id = QString::fromStdString(p.id);
+            }
             if (s.balance && p.id == s.balance->white_patch) noise = relative;
         }
     table_->set(rows);
@@ -119,10 +149,17 @@ void ReadingPage::show_setup(Id setup) {
         facts_->set({});
         return;
     }
-    usable_->set(tr("%1 of %2").arg(usable).arg(rows.size()), clipped ? tr("%1 clipped: expose less, or these patches are left out of the fit").arg(clipped) : tr("None is clipped."));
+    usable_->set(tr("%1 of %2").arg(usable).arg(rows.size()),
+                 clipped ? tr("%1 clipped: expose less, or these patches are left out of the fit").arg(clipped)
+                         : tr("None is clipped."));
     facts_->set({{tr("Brightest"), tr("%1, %2 % of saturation").arg(brightest_id).arg(100 * brightest, 0, 'f', 0)},
-                 {tr("Noise"), s.balance ? tr("%1 % at %2, green, one pixel").arg(noise, 0, 'f', 2).arg(QString::fromStdString(s.balance->white_patch)) : QString()},
-                 {tr("Measured in"), s.shot->frame.cell == 2 ? tr("2 \u00d7 2 cells of raw, nothing interpolated") : tr("pixels, %1").arg(QString::fromStdString(s.shot->frame.encoding))}});
+                 {tr("Noise"), s.balance ? tr("%1 % at %2, green, one pixel")
+                                               .arg(noise, 0, 'f', 2)
+                                               .arg(QString::fromStdString(s.balance->white_patch))
+                                         : QString()},
+                 {tr("Measured in"), s.shot->frame.cell == 2
+                                         ? tr("2 \u00d7 2 cells of raw, nothing interpolated")
+                                         : tr("pixels, %1").arg(QString::fromStdString(s.shot->frame.encoding))}});
 }
 
 } // namespace refero::app

@@ -11,7 +11,11 @@
 
 namespace refero::app {
 
-SetupView::SetupView(Session& session, QWidget* parent) : QWidget(parent), session_(session), chain_(new ChainColumn(session)), pages_(new QStackedWidget) {
+SetupView::SetupView(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      chain_(new ChainColumn(session)),
+      pages_(new QStackedWidget) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
@@ -19,7 +23,9 @@ SetupView::SetupView(Session& session, QWidget* parent) : QWidget(parent), sessi
     row->addWidget(pages_, 1);
     auto* shot = new ShotPage(session);
     correction_ = new CorrectionPage(session);
-    for (Page* page : std::initializer_list<Page*>{shot, new ReadingPage(session), new BalancePage(session), correction_, new ProofPage(session), new HandoverPage(session)}) pages_->addWidget(page);
+    for (Page* page : std::initializer_list<Page*>{shot, new ReadingPage(session), new BalancePage(session),
+                                                   correction_, new ProofPage(session), new HandoverPage(session)})
+        pages_->addWidget(page);
     connect(chain_, &ChainColumn::step_chosen, this, [this](Step step) {
         pages_->setCurrentIndex(static_cast<int>(step));
         if (setup_) page()->show_setup(setup_);
@@ -28,7 +34,9 @@ SetupView::SetupView(Session& session, QWidget* parent) : QWidget(parent), sessi
         choose(Step::correction);
         correction_->choose_frame(frame);
     });
-    connect(&session, &Session::setup_changed, this, [this](Id setup) { if (setup == setup_) refresh(); });
+    connect(&session, &Session::setup_changed, this, [this](Id setup) {
+        if (setup == setup_) refresh();
+    });
 }
 
 Page* SetupView::page() const { return static_cast<Page*>(pages_->currentWidget()); }

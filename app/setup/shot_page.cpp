@@ -16,7 +16,16 @@ QString exposure_text(double seconds) {
 
 } // namespace
 
-ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), picture_(new PictureView), verdict_(new QLabel), advice_(new QLabel), findings_(new QListWidget), found_(new QLabel), facts_(new Facts), frames_(new QListWidget), hint_(new QLabel) {
+ShotPage::ShotPage(Session& session, QWidget* parent)
+    : Page(session, parent),
+      picture_(new PictureView),
+      verdict_(new QLabel),
+      advice_(new QLabel),
+      findings_(new QListWidget),
+      found_(new QLabel),
+      facts_(new Facts),
+      frames_(new QListWidget),
+      hint_(new QLabel) {
     // Read from two metres away.
     QFont huge = figure_font();
     huge.setPointSizeF(1.7 * huge.pointSizeF());
@@ -38,7 +47,8 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     side()->addWidget(found_);
     side()->addWidget(facts_);
     connect(findings_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
-        if (item && !item->data(Qt::UserRole).toString().isEmpty()) picture_->select_patch(item->data(Qt::UserRole).toString());
+        if (item && !item->data(Qt::UserRole).toString().isEmpty())
+            picture_->select_patch(item->data(Qt::UserRole).toString());
     });
     side()->addStretch();
     chart_ = new QComboBox;
@@ -53,15 +63,20 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
         if (s.chart.empty()) s.corners.reset();
         session_.change(setup_, s, tr("Look for %1").arg(chart_->itemText(index).toLower()));
     });
-    by_hand_ = side_button(tr("Place by hand"), "find", tr("For a chart that is not found, or cut off by the frame's edge"));
-    snap_ = side_button(tr("Snap to the patches"), "find", tr("Moves the corners so that the patches' edges lie on the picture's"));
+    by_hand_ =
+        side_button(tr("Place by hand"), "find", tr("For a chart that is not found, or cut off by the frame's edge"));
+    snap_ = side_button(tr("Snap to the patches"), "find",
+                        tr("Moves the corners so that the patches' edges lie on the picture's"));
     connect(snap_, &QPushButton::clicked, this, &ShotPage::snap);
     refuse_ = side_button(QString(), "cancel", QString());
     refuse_->setObjectName("refuseButton");
     connect(refuse_, &QPushButton::clicked, this, [this] {
         if (!session_.at(setup_).refused.isEmpty() && session_.at(setup_).shot) return session_.accept(setup_);
         QMenu why(this);
-        for (const QString& reason : {tr("a shadow falls on it"), tr("glare or sheen"), tr("a finger or dirt on a patch"), tr("out of focus"), tr("clipped or too dark"), tr("tilted or too small"), tr("in other light than the subject"), tr("another reason")})
+        for (const QString& reason :
+             {tr("a shadow falls on it"), tr("glare or sheen"), tr("a finger or dirt on a patch"), tr("out of focus"),
+              tr("clipped or too dark"), tr("tilted or too small"), tr("in other light than the subject"),
+              tr("another reason")})
             why.addAction(reason, this, [this, reason] { session_.refuse(setup_, reason); });
         why.exec(refuse_->mapToGlobal(QPoint(0, 0)));
     });
@@ -70,10 +85,12 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     ways->addAction(tr("Drag four corners"), this, &ShotPage::place_by_hand);
     ways->addAction(tr("Click the first and the last patch"), this, [this] {
         const chart::Definition d = chart::find_definition(chosen_chart());
-        picture_->pick({tr("Click the middle of patch %1").arg(QString::fromStdString(d.patches.front().id)), tr("Now the middle of patch %1").arg(QString::fromStdString(d.patches.back().id))});
+        picture_->pick({tr("Click the middle of patch %1").arg(QString::fromStdString(d.patches.front().id)),
+                        tr("Now the middle of patch %1").arg(QString::fromStdString(d.patches.back().id))});
     });
     by_hand_->setMenu(ways);
-    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) { place_from_two(at[0], at[1]); });
+    connect(picture_, &PictureView::picked, this,
+            [this](const std::vector<chart::Point>& at) { place_from_two(at[0], at[1]); });
     connect(again_, &QPushButton::clicked, this, [this] {
         Settings s = session_.at(setup_).settings;
         s.corners.reset();
@@ -106,7 +123,8 @@ ShotPage::ShotPage(Session& session, QWidget* parent) : Page(session, parent), p
     frames_->setAccessibleName(tr("Frames of this setup"));
     frames_->setToolTip(tr("Open a frame to see it before and after the correction"));
     column->addWidget(frames_, 1);
-    connect(frames_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toLongLong()); });
+    connect(frames_, &QListWidget::itemActivated, this,
+            [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toLongLong()); });
     arrange(picture_, below, 186);
 }
 
@@ -116,7 +134,8 @@ void ShotPage::place_by_hand() {
     const double w = state.frame->full_width, h = state.frame->full_height;
     Settings s = state.settings;
     s.chart = chosen_chart();
-    s.corners = chart::Corners{chart::Point(0.3 * w, 0.3 * h), chart::Point(0.7 * w, 0.3 * h), chart::Point(0.7 * w, 0.7 * h), chart::Point(0.3 * w, 0.7 * h)};
+    s.corners = chart::Corners{chart::Point(0.3 * w, 0.3 * h), chart::Point(0.7 * w, 0.3 * h),
+                               chart::Point(0.7 * w, 0.7 * h), chart::Point(0.3 * w, 0.7 * h)};
     session_.change(setup_, s, tr("Place the corners"));
 }
 
@@ -155,7 +174,8 @@ void ShotPage::show_chart_choice(const SetupState& s) {
         chart_->clear();
         if (!by_hand) chart_->addItem(tr("Any chart"), QString());
         for (const chart::Definition& d : chart::installed())
-            if (by_hand || d.patches.size() >= 8) chart_->addItem(QString::fromStdString(d.title), QString::fromStdString(d.id));
+            if (by_hand || d.patches.size() >= 8)
+                chart_->addItem(QString::fromStdString(d.title), QString::fromStdString(d.id));
         if (chart_->findData(now) < 0) chart_->addItem(now, now); // a definition file of its own
         chart_->setProperty("byHand", by_hand);
     }
@@ -164,11 +184,19 @@ void ShotPage::show_chart_choice(const SetupState& s) {
 
 void ShotPage::show_verdict(const SetupState& s) {
     const bool by_user = !s.refused.isEmpty() && s.gate != "reshoot";
-    const QString words = s.waiting || (s.busy && !s.shot) ? QString() : !s.refused.isEmpty() ? (by_user ? tr("Refused") : tr("Reshoot")) : !s.shot ? (s.problem.isEmpty() ? tr("To shoot") : tr("No chart")) : s.gate == "caution" ? tr("Caution") : s.gate == "reshoot" ? tr("Accepted") : tr("Pass");
+    const QString words = s.waiting || (s.busy && !s.shot) ? QString()
+                          : !s.refused.isEmpty()           ? (by_user ? tr("Refused") : tr("Reshoot"))
+                          : !s.shot                        ? (s.problem.isEmpty() ? tr("To shoot") : tr("No chart"))
+                          : s.gate == "caution"            ? tr("Caution")
+                          : s.gate == "reshoot"            ? tr("Accepted")
+                                                           : tr("Pass");
     verdict_->setText(words);
     verdict_->setVisible(!words.isEmpty());
     const bool told = !s.findings.empty() && s.findings.front().status != "pass";
-    advice_->setText(!s.refused.isEmpty() ? s.refused : !s.shot ? s.problem : told ? QString::fromStdString(s.findings.front().advice) : QString());
+    advice_->setText(!s.refused.isEmpty() ? s.refused
+                     : !s.shot            ? s.problem
+                     : told               ? QString::fromStdString(s.findings.front().advice)
+                                          : QString());
     advice_->setVisible(!advice_->text().isEmpty());
     const QSignalBlocker quiet(findings_);
     findings_->clear();
@@ -176,7 +204,10 @@ void ShotPage::show_verdict(const SetupState& s) {
         if (f.status == "pass") continue;
         QString check = QString::fromStdString(f.check).replace('_', ' ');
         check[0] = check[0].toUpper();
-        auto* item = new QListWidgetItem(tr("%1: %2 %3, limit %4").arg(check, QString::number(f.value, 'g', 3), QString::fromStdString(f.unit), QString::number(f.limit, 'g', 3)), findings_);
+        auto* item = new QListWidgetItem(tr("%1: %2 %3, limit %4")
+                                             .arg(check, QString::number(f.value, 'g', 3),
+                                                  QString::fromStdString(f.unit), QString::number(f.limit, 'g', 3)),
+                                         findings_);
         item->setData(Qt::UserRole, QString::fromStdString(f.patches).section(' ', 0, 0));
         item->setToolTip(QString::fromStdString(f.advice));
         if (f.status == "reshoot") {
@@ -189,8 +220,12 @@ void ShotPage::show_verdict(const SetupState& s) {
     int height = 8;
     for (int i = 0; i < findings_->count(); ++i) height += findings_->sizeHintForRow(i);
     findings_->setFixedHeight(std::min(150, height));
-    found_->setText(!s.shot ? QString() : s.settings.corners ? tr("%1, corners by hand. Fine steps: choose a corner, then the arrow keys.").arg(QString::fromStdString(s.shot->placement.chart))
-                                                              : tr("%1 found, %2 % sure. Drag a corner if it is off.").arg(QString::fromStdString(s.shot->placement.chart)).arg(100 * s.shot->placement.confidence, 0, 'f', 0));
+    found_->setText(!s.shot              ? QString()
+                    : s.settings.corners ? tr("%1, corners by hand. Fine steps: choose a corner, then the arrow keys.")
+                                               .arg(QString::fromStdString(s.shot->placement.chart))
+                                         : tr("%1 found, %2 % sure. Drag a corner if it is off.")
+                                               .arg(QString::fromStdString(s.shot->placement.chart))
+                                               .arg(100 * s.shot->placement.confidence, 0, 'f', 0));
     found_->setVisible(s.shot != nullptr);
 }
 
@@ -199,8 +234,13 @@ void ShotPage::show_setup(Id setup) {
     const SetupState& s = session_.at(setup);
     refuse_->setVisible(s.chart_shot != 0);
     refuse_->setText(s.refused.isEmpty() ? tr("Refuse this chart shot \u2026") : tr("Accept it after all"));
-    refuse_->setToolTip(s.refused.isEmpty() ? tr("It is not used any more; a correction fitted to it turns stale") : tr("Takes the refusal back"));
-    picture_->set_picture(s.picture, s.waiting ? tr("The frame is being made \u2026") : s.busy ? tr("Reading the frame \u2026") : s.problem.isEmpty() ? tr("No chart shot yet.\nDrop a frame that shows the chart onto the window.") : s.problem);
+    refuse_->setToolTip(s.refused.isEmpty() ? tr("It is not used any more; a correction fitted to it turns stale")
+                                            : tr("Takes the refusal back"));
+    picture_->set_picture(s.picture, s.waiting ? tr("The frame is being made \u2026")
+                                     : s.busy  ? tr("Reading the frame \u2026")
+                                     : s.problem.isEmpty()
+                                         ? tr("No chart shot yet.\nDrop a frame that shows the chart onto the window.")
+                                         : s.problem);
     std::optional<chart::Corners> corners = s.settings.corners;
     if (!corners && s.shot) corners = s.shot->placement.corners;
     std::optional<chart::Definition> by_hand;
@@ -222,16 +262,23 @@ void ShotPage::show_setup(Id setup) {
     if (m.id) {
         facts.emplace_back(tr("Camera"), QString::fromStdString(m.model));
         facts.emplace_back(tr("Lens"), QString::fromStdString(m.lens_name));
-        facts.emplace_back(tr("Exposure"), QStringList{exposure_text(m.exposure_s), m.f_number > 0 ? tr("f/%1").arg(m.f_number) : QString(), m.iso > 0 ? tr("ISO %1").arg(m.iso) : QString()}.filter(QRegularExpression(".")).join(", "));
+        facts.emplace_back(tr("Exposure"), QStringList{exposure_text(m.exposure_s),
+                                                       m.f_number > 0 ? tr("f/%1").arg(m.f_number) : QString(),
+                                                       m.iso > 0 ? tr("ISO %1").arg(m.iso) : QString()}
+                                               .filter(QRegularExpression("."))
+                                               .join(", "));
         facts.emplace_back(tr("Taken"), QString::fromStdString(m.taken).replace('T', ' '));
-        if (s.shot) facts.emplace_back(tr("Size"), tr("%1 \u00d7 %2").arg(s.shot->frame.full_width).arg(s.shot->frame.full_height));
+        if (s.shot)
+            facts.emplace_back(tr("Size"),
+                               tr("%1 \u00d7 %2").arg(s.shot->frame.full_width).arg(s.shot->frame.full_height));
         facts.emplace_back(tr("File"), QString::fromStdString(fs::path(m.path).filename().string()));
         facts.emplace_back(tr("Here because"), QString::fromStdString(m.reason));
     }
     facts_->set(facts);
 
     if (setup == shown_setup_ && s.frames == shown_frames_) return;
-    shown_setup_ = setup, shown_frames_ = s.frames;
+    shown_setup_ = setup;
+    shown_frames_ = s.frames;
     frames_->clear();
     QPixmap blank(frames_->iconSize());
     blank.fill(Theme::now().raised);
@@ -240,7 +287,8 @@ void ShotPage::show_setup(Id setup) {
     constexpr std::size_t most = 200;
     for (std::size_t k = 0; k < std::min(most, s.frames.size()); ++k) {
         const plan::Frame* row = session_.frame_row(s.frames[k]);
-        auto* item = new QListWidgetItem(QIcon(blank), QString::fromStdString(fs::path(row->path).filename().string()), frames_);
+        auto* item =
+            new QListWidgetItem(QIcon(blank), QString::fromStdString(fs::path(row->path).filename().string()), frames_);
         item->setData(Qt::UserRole, qlonglong(row->id));
         item->setToolTip(QString::fromStdString(row->path + "\n" + row->reason));
         session_.thumbnail(row->id, [this, setup, id = row->id](const QImage& image) {

@@ -18,21 +18,30 @@ constexpr int own_column = 3;
 }
 
 WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), table_(plain_table({{tr("Patch"), {}},
-                                                              {tr("Role"), tr("By the chart's definition")},
-                                                              {tr("In the fit"), tr("What the patch weighs in the correction in force, intent and own weights together")},
-                                                              {tr("Own weight"), tr("Double-click to set it: 0 leaves the patch out of the fit, 1 is usual, 100 is the most")},
-                                                              {tr(""), {}}},
-                                                             tr("Weights"))),
-      roles_(new QLineEdit), note_(new QLabel), samples_(new QPushButton) {
+    : QWidget(parent),
+      session_(session),
+      table_(plain_table(
+          {{tr("Patch"), {}},
+           {tr("Role"), tr("By the chart's definition")},
+           {tr("In the fit"), tr("What the patch weighs in the correction in force, intent and own weights together")},
+           {tr("Own weight"),
+            tr("Double-click to set it: 0 leaves the patch out of the fit, 1 is usual, 100 is the most")},
+           {tr(""), {}}},
+          tr("Weights"))),
+      roles_(new QLineEdit),
+      note_(new QLabel),
+      samples_(new QPushButton) {
     table_->setObjectName("weights");
-    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
-    for (const int k : {2, own_column}) table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                            QAbstractItemView::AnyKeyPressed);
+    for (const int k : {2, own_column})
+        table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(4, QHeaderView::Stretch);
     connect(table_, &QTableWidget::cellChanged, this, &WeightsPanel::edited);
     roles_->setObjectName("ownWeights");
     roles_->setPlaceholderText(tr("such as: skin 3, D1 0.5"));
-    roles_->setToolTip(tr("Own weights of roles and patches, 0 to 100. Roles: neutral skin sky foliage primary secondary hue warm cool other"));
+    roles_->setToolTip(tr("Own weights of roles and patches, 0 to 100. Roles: neutral skin sky foliage primary "
+                          "secondary hue warm cool other"));
     connect(roles_, &QLineEdit::editingFinished, this, [this] {
         if (!session_.has(setup_)) return;
         Settings s = session_.at(setup_).settings;
@@ -56,7 +65,8 @@ WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
     row->addWidget(roles_, 1);
     row->addWidget(note_);
     samples_->setObjectName("samples");
-    samples_->setToolTip(tr("Samples of your own that were photographed in this setup's light join the fit: their readings and their measured values, two CGATS files"));
+    samples_->setToolTip(tr("Samples of your own that were photographed in this setup's light join the fit: their "
+                            "readings and their measured values, two CGATS files"));
     row->addWidget(samples_);
     connect(samples_, &QPushButton::clicked, this, &WeightsPanel::choose_samples);
     column->addLayout(row);
@@ -72,7 +82,8 @@ void WeightsPanel::choose_samples() {
     const QString readings = QFileDialog::getOpenFileName(this, tr("Readings of your samples"), last_folder(), kind);
     if (readings.isEmpty()) return;
     remember_folder(QFileInfo(readings).path());
-    const QString reference = QFileDialog::getOpenFileName(this, tr("Measured values of your samples"), last_folder(), kind);
+    const QString reference =
+        QFileDialog::getOpenFileName(this, tr("Measured values of your samples"), last_folder(), kind);
     if (reference.isEmpty()) return;
     s.samples = {readings.toStdString(), reference.toStdString()};
     session_.change(setup_, s, tr("Samples of one's own"));
@@ -106,7 +117,11 @@ void WeightsPanel::show_setup(Id setup) {
         const chart::Patch& p = s.shot->definition.patches[static_cast<std::size_t>(r)];
         const auto own = s.settings.weights.find(p.id);
         const auto weight = used.find(p.id);
-        const QString texts[] = {qt(p.id), qt(p.role), weight != used.end() ? QString::number(weight->second, 'f', 2) : s.correction ? tr("not fitted") : QString(), own != s.settings.weights.end() ? QString::number(own->second) : QString(), QString()};
+        const QString texts[] = {qt(p.id), qt(p.role),
+                                 weight != used.end() ? QString::number(weight->second, 'f', 2)
+                                 : s.correction       ? tr("not fitted")
+                                                      : QString(),
+                                 own != s.settings.weights.end() ? QString::number(own->second) : QString(), QString()};
         for (int k = 0; k < 5; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setTextAlignment((k >= 2 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
@@ -120,8 +135,10 @@ void WeightsPanel::show_setup(Id setup) {
             table_->setItem(r, k, item);
         }
     }
-    samples_->setText(s.settings.samples.empty() ? tr("Add own samples \u2026") : tr("Leave out %1").arg(name_of_file(s.settings.samples.front())));
-    note_->setText(s.correction && s.correction->weights != s.settings.weights ? tr("Changed since the fit: fit again") : QString());
+    samples_->setText(s.settings.samples.empty() ? tr("Add own samples \u2026")
+                                                 : tr("Leave out %1").arg(name_of_file(s.settings.samples.front())));
+    note_->setText(s.correction && s.correction->weights != s.settings.weights ? tr("Changed since the fit: fit again")
+                                                                               : QString());
 }
 
 } // namespace refero::app

@@ -6,7 +6,11 @@
 
 namespace refero::app {
 
-Figure::Figure(const QString& name, QWidget* parent) : QWidget(parent), name_(new QLabel(name)), value_(new QLabel), words_(new QLabel) {
+Figure::Figure(const QString& name, QWidget* parent)
+    : QWidget(parent),
+      name_(new QLabel(name)),
+      value_(new QLabel),
+      words_(new QLabel) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(1);
@@ -38,8 +42,11 @@ void Facts::set(const std::vector<std::pair<QString, QString>>& facts) {
     QString rows;
     for (const auto& [name, value] : facts)
         if (!value.isEmpty())
-            rows += QString("<tr><td style='color:%1; padding:2px 12px 2px 0'>%2</td><td style='padding:2px 0'>%3</td></tr>")
-                        .arg(Theme::now().dim.name(), QString(name.toHtmlEscaped()).replace(' ', "&nbsp;"), value.toHtmlEscaped().replace('\n', "<br>"));
+            rows +=
+                QString(
+                    "<tr><td style='color:%1; padding:2px 12px 2px 0'>%2</td><td style='padding:2px 0'>%3</td></tr>")
+                    .arg(Theme::now().dim.name(), QString(name.toHtmlEscaped()).replace(' ', "&nbsp;"),
+                         value.toHtmlEscaped().replace('\n', "<br>"));
     table_->setText("<table cellspacing='0'>" + rows + "</table>");
     table_->setVisible(!rows.isEmpty());
 }

@@ -26,13 +26,15 @@ void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QCol
         pen.setWidthF(stroke * 0.7);
         painter.setPen(pen);
         painter.drawRoundedRect(ring, r, r);
-        painter.drawLine(QPointF(ring.center().x(), ring.top() + h * 0.25), QPointF(ring.center().x(), ring.bottom() - h * 0.25));
+        painter.drawLine(QPointF(ring.center().x(), ring.top() + h * 0.25),
+                         QPointF(ring.center().x(), ring.bottom() - h * 0.25));
         break;
     }
     case LinkState::broken: {
         painter.setPen(pen);
         // Two halves drawn apart.
-        QRectF upper(ring.left() - w * 0.08, ring.top(), ring.width(), ring.height()), lower(ring.left() + w * 0.08, ring.top(), ring.width(), ring.height());
+        QRectF upper(ring.left() - w * 0.08, ring.top(), ring.width(), ring.height()),
+            lower(ring.left() + w * 0.08, ring.top(), ring.width(), ring.height());
         painter.setClipRect(QRectF(box.left() - w, box.top() - 2, box.width() + 2 * w, box.height() / 2 - h * 0.1 + 2));
         painter.drawRoundedRect(upper, r, r);
         painter.setClipRect(QRectF(box.left() - w, box.center().y() + h * 0.1, box.width() + 2 * w, box.height()));

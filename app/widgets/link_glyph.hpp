@@ -20,7 +20,9 @@ class StateGlyph : public QWidget {
     Q_OBJECT
 
 public:
-    explicit StateGlyph(plan::State state, QWidget* parent = nullptr) : QWidget(parent), state_(state) { setFixedSize(18, 24); }
+    explicit StateGlyph(plan::State state, QWidget* parent = nullptr) : QWidget(parent), state_(state) {
+        setFixedSize(18, 24);
+    }
 
 protected:
     void paintEvent(QPaintEvent*) override;

@@ -10,12 +10,16 @@
 
 namespace refero::app {
 
-PatchMap::PatchMap(QWidget* parent) : QWidget(parent) {
-    setCursor(Qt::PointingHandCursor);
-}
+PatchMap::PatchMap(QWidget* parent) : QWidget(parent) { setCursor(Qt::PointingHandCursor); }
 
-void PatchMap::set(const chart::Definition& definition, const std::vector<double>& values, double lightest, double darkest, int digits, const QString& unit) {
-    definition_ = definition, values_ = values, lightest_ = lightest, darkest_ = darkest, digits_ = digits, unit_ = unit;
+void PatchMap::set(const chart::Definition& definition, const std::vector<double>& values, double lightest,
+                   double darkest, int digits, const QString& unit) {
+    definition_ = definition;
+    values_ = values;
+    lightest_ = lightest;
+    darkest_ = darkest;
+    digits_ = digits;
+    unit_ = unit;
     colours_.clear();
     fit();
     update();
@@ -27,7 +31,9 @@ void PatchMap::set_colours(const std::vector<QColor>& colours) {
 }
 
 void PatchMap::clear() {
-    definition_ = {}, values_.clear(), colours_.clear();
+    definition_ = {};
+    values_.clear();
+    colours_.clear();
     fit();
     update();
 }

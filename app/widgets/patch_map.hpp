@@ -12,9 +12,10 @@ class PatchMap : public QWidget {
 
 public:
     explicit PatchMap(QWidget* parent = nullptr);
-    /// Values in the chart's order, NaN where there is none; `lightest` and `darkest` are the values of both ends of the
-    /// greys, `unit` follows the figure in tooltips.
-    void set(const chart::Definition& definition, const std::vector<double>& values, double lightest, double darkest, int digits, const QString& unit);
+    /// Values in the chart's order, NaN where there is none; `lightest` and `darkest` are the values of both ends of
+    /// the greys, `unit` follows the figure in tooltips.
+    void set(const chart::Definition& definition, const std::vector<double>& values, double lightest, double darkest,
+             int digits, const QString& unit);
     /// Colours instead of greys, in the chart's order; invalid ones are hatched.
     void set_colours(const std::vector<QColor>& colours);
     void clear();

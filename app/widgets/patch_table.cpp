@@ -12,17 +12,23 @@ namespace {
 
 class Model : public QAbstractTableModel {
 public:
-    Model(QStringList heads, std::vector<int> decimals, QObject* parent) : QAbstractTableModel(parent), heads_(std::move(heads)), decimals_(std::move(decimals)) {}
+    Model(QStringList heads, std::vector<int> decimals, QObject* parent)
+        : QAbstractTableModel(parent),
+          heads_(std::move(heads)),
+          decimals_(std::move(decimals)) {}
     void set(const std::vector<PatchRow>& rows) {
         beginResetModel();
         rows_ = rows;
         endResetModel();
     }
-    int rowCount(const QModelIndex& parent) const override { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
+    int rowCount(const QModelIndex& parent) const override {
+        return parent.isValid() ? 0 : static_cast<int>(rows_.size());
+    }
     int columnCount(const QModelIndex&) const override { return static_cast<int>(heads_.size()) + 1; }
     QVariant headerData(int section, Qt::Orientation orientation, int role) const override {
         if (orientation != Qt::Horizontal) return {};
-        if (role == Qt::TextAlignmentRole) return int(section ? Qt::AlignRight | Qt::AlignVCenter : Qt::AlignLeft | Qt::AlignVCenter);
+        if (role == Qt::TextAlignmentRole)
+            return int(section ? Qt::AlignRight | Qt::AlignVCenter : Qt::AlignLeft | Qt::AlignVCenter);
         if (role != Qt::DisplayRole) return {};
         return section ? heads_[section - 1] : QObject::tr("Patch");
     }
@@ -37,7 +43,9 @@ public:
         const double v = row.values[static_cast<std::size_t>(column)];
         if (role == Qt::UserRole) return v;
         if (role == Qt::TextAlignmentRole) return int(Qt::AlignRight | Qt::AlignVCenter);
-        if (role == Qt::DisplayRole) return std::isnan(v) ? QString("\u2013") : QString::number(v, 'f', decimals_[static_cast<std::size_t>(column)]);
+        if (role == Qt::DisplayRole)
+            return std::isnan(v) ? QString("\u2013")
+                                 : QString::number(v, 'f', decimals_[static_cast<std::size_t>(column)]);
         return {};
     }
 
@@ -49,7 +57,8 @@ private:
 
 } // namespace
 
-PatchTable::PatchTable(const QStringList& heads, const std::vector<int>& decimals, QWidget* parent) : QTableView(parent) {
+PatchTable::PatchTable(const QStringList& heads, const std::vector<int>& decimals, QWidget* parent)
+    : QTableView(parent) {
     auto* proxy = new QSortFilterProxyModel(this);
     proxy->setSourceModel(new Model(heads, decimals, this));
     proxy->setSortRole(Qt::UserRole);
@@ -72,7 +81,8 @@ PatchTable::PatchTable(const QStringList& heads, const std::vector<int>& decimal
 }
 
 void PatchTable::set(const std::vector<PatchRow>& rows) {
-    const QString kept = currentIndex().isValid() ? sorted_->index(currentIndex().row(), 0).data().toString() : QString();
+    const QString kept =
+        currentIndex().isValid() ? sorted_->index(currentIndex().row(), 0).data().toString() : QString();
     static_cast<Model*>(static_cast<QSortFilterProxyModel*>(sorted_)->sourceModel())->set(rows);
     select_patch(kept);
 }
@@ -81,7 +91,8 @@ void PatchTable::select_patch(const QString& id) {
     const QSignalBlocker quiet(selectionModel());
     for (int i = 0; i < sorted_->rowCount(); ++i)
         if (sorted_->index(i, 0).data().toString() == id) {
-            selectionModel()->setCurrentIndex(sorted_->index(i, 0), QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+            selectionModel()->setCurrentIndex(sorted_->index(i, 0),
+                                              QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
             scrollTo(sorted_->index(i, 0));
         }
     viewport()->update();

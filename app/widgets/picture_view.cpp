@@ -13,8 +13,8 @@ namespace {
 constexpr double handle = 9;      // half the size of a corner's handle
 constexpr double fine_step = 0.5; // full-size pixels an arrow key moves
 constexpr double coarse_step = 5;
-constexpr double loupe = 168;     // side of the magnified square
-constexpr double loupe_zoom = 4;  // over what the view shows
+constexpr double loupe = 168;    // side of the magnified square
+constexpr double loupe_zoom = 4; // over what the view shows
 } // namespace
 
 PictureView::PictureView(QWidget* parent) : QWidget(parent) {
@@ -26,7 +26,8 @@ PictureView::PictureView(QWidget* parent) : QWidget(parent) {
 }
 
 void PictureView::set_picture(const Rendition& picture, const QString& empty_text) {
-    const bool other = picture.full_width != before_.full_width || picture.full_height != before_.full_height || before_.empty();
+    const bool other =
+        picture.full_width != before_.full_width || picture.full_height != before_.full_height || before_.empty();
     before_ = picture;
     empty_text_ = empty_text;
     if (other) touched_ = false;
@@ -39,7 +40,8 @@ void PictureView::set_after(const Rendition& after) {
     update();
 }
 
-void PictureView::set_chart(const chart::Definition* definition, const std::optional<chart::Corners>& corners, bool editable) {
+void PictureView::set_chart(const chart::Definition* definition, const std::optional<chart::Corners>& corners,
+                            bool editable) {
     const bool first = !corners_ && corners;
     definition_ = definition ? std::optional(*definition) : std::nullopt;
     if (drag_ != Drag::corner) corners_ = corners;
@@ -64,7 +66,8 @@ void PictureView::pick(const QStringList& words) {
 }
 
 void PictureView::set_names(const QString& before, const QString& after) {
-    name_before_ = before, name_after_ = after;
+    name_before_ = before;
+    name_after_ = after;
     update();
 }
 
@@ -86,9 +89,7 @@ void PictureView::fit_rect(const QRectF& full) {
     update();
 }
 
-void PictureView::show_whole() {
-    fit_rect(QRectF(0, 0, before_.full_width, before_.full_height));
-}
+void PictureView::show_whole() { fit_rect(QRectF(0, 0, before_.full_width, before_.full_height)); }
 
 void PictureView::show_chart() {
     if (!corners_) return show_whole();
@@ -113,11 +114,14 @@ void PictureView::flip() {
 }
 
 QPointF PictureView::to_widget(const chart::Point& p) const { return origin_ + QPointF(p.x(), p.y()) * scale_; }
-chart::Point PictureView::to_full(const QPointF& p) const { return {(p.x() - origin_.x()) / scale_, (p.y() - origin_.y()) / scale_}; }
+chart::Point PictureView::to_full(const QPointF& p) const {
+    return {(p.x() - origin_.x()) / scale_, (p.y() - origin_.y()) / scale_};
+}
 
 void PictureView::zoom_by(double factor, const QPointF& about) {
     if (before_.empty()) return;
-    const double least = 0.5 * std::min(static_cast<double>(width()) / before_.full_width, static_cast<double>(height()) / before_.full_height);
+    const double least = 0.5 * std::min(static_cast<double>(width()) / before_.full_width,
+                                        static_cast<double>(height()) / before_.full_height);
     const double next = std::clamp(scale_ * factor, least, 24.0);
     origin_ = about + (origin_ - about) * (next / scale_);
     scale_ = next;
@@ -143,7 +147,8 @@ void PictureView::draw(QPainter& painter, const Rendition& picture, const QRectF
     for (const QImage& l : picture.levels)
         if (l.width() >= wanted) level = &l;
     const double k = level->width() / whole.width();
-    const QRectF source((target.x() - whole.x()) * k, (target.y() - whole.y()) * k, target.width() * k, target.height() * k);
+    const QRectF source((target.x() - whole.x()) * k, (target.y() - whole.y()) * k, target.width() * k,
+                        target.height() * k);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, k > 0.4);
     painter.drawImage(target, *level, source);
 }
@@ -178,7 +183,8 @@ void PictureView::draw_chart(QPainter& painter) const {
         painter.drawPolygon(p);
     };
     for (const chart::Patch& patch : definition_->patches)
-        outline(polygon(chart::patch_quad(patch, map, read::sampled_share)), QString::fromStdString(patch.id) == selected_ ? 4 : 1);
+        outline(polygon(chart::patch_quad(patch, map, read::sampled_share)),
+                QString::fromStdString(patch.id) == selected_ ? 4 : 1);
     if (!editable_) return;
     outline(polygon(*corners_), 1);
     static const char* names[] = {"1", "2", "3", "4"};
@@ -200,9 +206,11 @@ void PictureView::draw_loupe(QPainter& painter) const {
     if (drag_ != Drag::corner || corner_ < 0 || !corners_ || before_.empty()) return;
     const chart::Point corner = (*corners_)[static_cast<std::size_t>(corner_)];
     const QPointF at = to_widget(corner);
-    const QRectF box(at.x() < width() / 2.0 ? width() - loupe - 12 : 12, at.y() < height() / 2.0 ? height() - loupe - 12 : 12, loupe, loupe);
+    const QRectF box(at.x() < width() / 2.0 ? width() - loupe - 12 : 12,
+                     at.y() < height() / 2.0 ? height() - loupe - 12 : 12, loupe, loupe);
     const QImage& level = before_.levels.front();
-    const double k = static_cast<double>(level.width()) / before_.full_width, half = loupe / 2 / (loupe_zoom * scale_) * k;
+    const double k = static_cast<double>(level.width()) / before_.full_width,
+                 half = loupe / 2 / (loupe_zoom * scale_) * k;
     painter.save();
     painter.fillRect(box, Theme::now().surround);
     painter.setClipRect(box);
@@ -290,7 +298,9 @@ int PictureView::corner_at(const QPointF& p) const {
     return -1;
 }
 
-bool PictureView::on_split(const QPointF& p) const { return !after_.empty() && flipped_ == Flip::split && std::abs(p.x() - split_ * width()) < 9; }
+bool PictureView::on_split(const QPointF& p) const {
+    return !after_.empty() && flipped_ == Flip::split && std::abs(p.x() - split_ * width()) < 9;
+}
 
 void PictureView::wheelEvent(QWheelEvent* event) {
     touched_ = true;
@@ -331,7 +341,12 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
 void PictureView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF p = event->position(), moved = p - last_;
     switch (drag_) {
-    case Drag::none: setCursor(picking() ? Qt::CrossCursor : corner_at(p) >= 0 ? Qt::SizeAllCursor : on_split(p) ? Qt::SplitHCursor : Qt::ArrowCursor); return;
+    case Drag::none:
+        setCursor(picking()           ? Qt::CrossCursor
+                  : corner_at(p) >= 0 ? Qt::SizeAllCursor
+                  : on_split(p)       ? Qt::SplitHCursor
+                                      : Qt::ArrowCursor);
+        return;
     case Drag::pan:
         touched_ = true;
         origin_ += moved;

@@ -79,9 +79,9 @@ private:
     bool editable_ = false, chart_in_view_ = false, touched_ = false;
     QString selected_;
     int corner_ = -1;
-    double scale_ = 1;      // widget pixels per full-size pixel
-    QPointF origin_;        // of the picture in the widget
-    double split_ = 0.5;    // share of the widget's width
+    double scale_ = 1;   // widget pixels per full-size pixel
+    QPointF origin_;     // of the picture in the widget
+    double split_ = 0.5; // share of the widget's width
     Flip flipped_ = Flip::split;
     Drag drag_ = Drag::none;
     QStringList pick_words_;

@@ -12,10 +12,14 @@
 
 namespace refero::app {
 
-template <class T> class RecordForm {
+template<class T>
+class RecordForm {
 public:
     /// `changed` gets the record and the label of the field that was edited, once editing it is finished.
-    RecordForm(QWidget* parent, std::function<void(const T&, const QString&)> changed) : widget_(new QWidget(parent)), layout_(new QFormLayout(widget_)), changed_(std::move(changed)) {
+    RecordForm(QWidget* parent, std::function<void(const T&, const QString&)> changed)
+        : widget_(new QWidget(parent)),
+          layout_(new QFormLayout(widget_)),
+          changed_(std::move(changed)) {
         layout_->setContentsMargins(0, 0, 0, 0);
         layout_->setVerticalSpacing(6);
         layout_->setHorizontalSpacing(12);
@@ -32,9 +36,14 @@ public:
         auto* edit = new QLineEdit;
         add(label, edit, tooltip);
         QObject::connect(edit, &QLineEdit::editingFinished, widget_, [this, edit, member, label] {
-            if (value_.*member != edit->text().toStdString()) value_.*member = edit->text().toStdString(), changed_(T(value_), label);
+            if (value_.*member != edit->text().toStdString()) {
+                value_.*member = edit->text().toStdString();
+                changed_(T(value_), label);
+            }
         });
-        show_.push_back([edit, member](const T& v) { if (edit->text().toStdString() != v.*member) edit->setText(QString::fromStdString(v.*member)); });
+        show_.push_back([edit, member](const T& v) {
+            if (edit->text().toStdString() != v.*member) edit->setText(QString::fromStdString(v.*member));
+        });
         return edit;
     }
     /// A day, "YYYY-MM-DD" or empty.
@@ -43,7 +52,9 @@ public:
         edit->setPlaceholderText(QObject::tr("year-month-day"));
         return edit;
     }
-    template <class N> QDoubleSpinBox* number(const QString& label, N T::*member, double low, double high, int decimals, const QString& unit, const QString& tooltip = {}, const QString& zero = {}) {
+    template<class N>
+    QDoubleSpinBox* number(const QString& label, N T::*member, double low, double high, int decimals,
+                           const QString& unit, const QString& tooltip = {}, const QString& zero = {}) {
         auto* box = new QDoubleSpinBox;
         box->setRange(low, high);
         box->setDecimals(decimals);
@@ -52,7 +63,10 @@ public:
         if (!zero.isEmpty()) box->setSpecialValueText(zero);
         add(label, box, tooltip);
         QObject::connect(box, &QDoubleSpinBox::valueChanged, widget_, [this, member, label](double v) {
-            if (static_cast<double>(value_.*member) != v) value_.*member = static_cast<N>(v), changed_(T(value_), label);
+            if (static_cast<double>(value_.*member) != v) {
+                value_.*member = static_cast<N>(v);
+                changed_(T(value_), label);
+            }
         });
         show_.push_back([box, member](const T& v) {
             const QSignalBlocker quiet(box);
@@ -60,12 +74,16 @@ public:
         });
         return box;
     }
-    template <class E> QComboBox* choice(const QString& label, E T::*member, const QStringList& words, const QString& tooltip = {}) {
+    template<class E>
+    QComboBox* choice(const QString& label, E T::*member, const QStringList& words, const QString& tooltip = {}) {
         auto* box = new QComboBox;
         box->addItems(words);
         add(label, box, tooltip);
         QObject::connect(box, &QComboBox::activated, widget_, [this, member, label](int i) {
-            if (value_.*member != static_cast<E>(i)) value_.*member = static_cast<E>(i), changed_(T(value_), label);
+            if (value_.*member != static_cast<E>(i)) {
+                value_.*member = static_cast<E>(i);
+                changed_(T(value_), label);
+            }
         });
         show_.push_back([box, member](const T& v) { box->setCurrentIndex(static_cast<int>(v.*member)); });
         return box;
@@ -75,7 +93,10 @@ public:
         box->setToolTip(tooltip);
         layout_->addRow(box);
         QObject::connect(box, &QCheckBox::clicked, widget_, [this, member, label](bool on) {
-            if (value_.*member != on) value_.*member = on, changed_(T(value_), label);
+            if (value_.*member != on) {
+                value_.*member = on;
+                changed_(T(value_), label);
+            }
         });
         show_.push_back([box, member](const T& v) { box->setChecked(v.*member); });
         return box;

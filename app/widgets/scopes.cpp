@@ -15,7 +15,12 @@ namespace {
 
 constexpr int margin_left = 34, margin_top = 18, margin_bottom = 6, gap = 14;
 
-scope::Codes codes_of(const QImage& image) { return {image.width(), image.height(), {reinterpret_cast<const std::uint32_t*>(image.constBits()), static_cast<std::size_t>(image.width()) * static_cast<std::size_t>(image.height())}}; }
+scope::Codes codes_of(const QImage& image) {
+    return {image.width(),
+            image.height(),
+            {reinterpret_cast<const std::uint32_t*>(image.constBits()),
+             static_cast<std::size_t>(image.width()) * static_cast<std::size_t>(image.height())}};
+}
 
 /// Counts as strength of the text's colour: single pixels stay visible beside crowds.
 QImage image_of(const scope::Trace& t, const QColor& ink) {
@@ -27,12 +32,17 @@ QImage image_of(const scope::Trace& t, const QColor& ink) {
     const float k = 215 / std::log1p(static_cast<float>(most));
     // Most counts are small: their logarithms are looked up.
     std::array<QRgb, 1024> small;
-    for (std::size_t n = 0; n < small.size(); ++n) small[n] = n ? shade[static_cast<std::size_t>(std::min(255.0f, 40 + k * std::log1p(static_cast<float>(n))))] : shade[0];
+    for (std::size_t n = 0; n < small.size(); ++n)
+        small[n] = n ? shade[static_cast<std::size_t>(std::min(255.0f, 40 + k * std::log1p(static_cast<float>(n))))]
+                     : shade[0];
     for (int y = 0; y < t.height; ++y) {
         auto* row = reinterpret_cast<QRgb*>(image.scanLine(y));
         for (int x = 0; x < t.width; ++x) {
             const std::uint32_t n = t.at(x, y);
-            row[x] = n < small.size() ? small[n] : shade[static_cast<std::size_t>(std::min(255.0f, 40 + k * std::log1p(static_cast<float>(n))))];
+            row[x] =
+                n < small.size()
+                    ? small[n]
+                    : shade[static_cast<std::size_t>(std::min(255.0f, 40 + k * std::log1p(static_cast<float>(n))))];
         }
     }
     return image;
@@ -72,11 +82,14 @@ protected:
         }
         const int n = static_cast<int>(measured_.size()), w = (width() - (n - 1) * gap) / n;
         for (int i = 0; i < n; ++i) {
-            const QRect area(i * (w + gap) + margin_left, margin_top, w - margin_left - 4, height() - margin_top - margin_bottom);
+            const QRect area(i * (w + gap) + margin_left, margin_top, w - margin_left - 4,
+                             height() - margin_top - margin_bottom);
             p.setPen(t.text);
-            p.drawText(QRect(area.left(), 0, area.width(), margin_top), Qt::AlignLeft | Qt::AlignVCenter, measured_[static_cast<std::size_t>(i)].title);
+            p.drawText(QRect(area.left(), 0, area.width(), margin_top), Qt::AlignLeft | Qt::AlignVCenter,
+                       measured_[static_cast<std::size_t>(i)].title);
             if (kind_ == Scopes::Kind::histogram) histogram(p, area, *measured_[static_cast<std::size_t>(i)].histogram);
-            else if (kind_ == Scopes::Kind::vectorscope_709 || kind_ == Scopes::Kind::vectorscope_601) vectorscope(p, area, measured_[static_cast<std::size_t>(i)].traces.front().second);
+            else if (kind_ == Scopes::Kind::vectorscope_709 || kind_ == Scopes::Kind::vectorscope_601)
+                vectorscope(p, area, measured_[static_cast<std::size_t>(i)].traces.front().second);
             else levels(p, area, measured_[static_cast<std::size_t>(i)].traces);
         }
     }
@@ -89,7 +102,8 @@ private:
             p.setPen(QPen(t.line, 1));
             p.drawLine(area.left(), y, area.right(), y);
             p.setPen(t.dim);
-            p.drawText(QRect(area.left() - margin_left, y - 8, margin_left - 5, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(percent));
+            p.drawText(QRect(area.left() - margin_left, y - 8, margin_left - 5, 16), Qt::AlignRight | Qt::AlignVCenter,
+                       QString::number(percent));
         }
     }
 
@@ -97,11 +111,14 @@ private:
         percent_lines(p, area);
         const int n = static_cast<int>(traces.size());
         for (int i = 0; i < n; ++i) {
-            const QRect part(area.left() + area.width() * i / n, area.top(), area.width() / n - (n > 1 ? 4 : 0), area.height());
+            const QRect part(area.left() + area.width() * i / n, area.top(), area.width() / n - (n > 1 ? 4 : 0),
+                             area.height());
             p.setRenderHint(QPainter::SmoothPixmapTransform);
             p.drawImage(part, image_of(traces[static_cast<std::size_t>(i)].second, Theme::now().text));
             p.setPen(Theme::now().dim);
-            if (n > 1) p.drawText(QRect(part.left(), 0, part.width(), margin_top), Qt::AlignRight | Qt::AlignVCenter, traces[static_cast<std::size_t>(i)].first);
+            if (n > 1)
+                p.drawText(QRect(part.left(), 0, part.width(), margin_top), Qt::AlignRight | Qt::AlignVCenter,
+                           traces[static_cast<std::size_t>(i)].first);
         }
     }
 
@@ -109,13 +126,19 @@ private:
         const Theme& t = Theme::now();
         std::uint32_t most = 1;
         for (const auto& signal : h)
-            for (std::size_t v = 1; v < 255; ++v) most = std::max(most, signal[v]); // heaps at both ends would hide the rest
+            for (std::size_t v = 1; v < 255; ++v)
+                most = std::max(most, signal[v]); // heaps at both ends would hide the rest
         p.setPen(QPen(t.line, 1));
-        for (const int percent : {0, 25, 50, 75, 100}) p.drawLine(area.left() + area.width() * percent / 100, area.top(), area.left() + area.width() * percent / 100, area.bottom());
+        for (const int percent : {0, 25, 50, 75, 100})
+            p.drawLine(area.left() + area.width() * percent / 100, area.top(),
+                       area.left() + area.width() * percent / 100, area.bottom());
         p.setRenderHint(QPainter::Antialiasing);
         const auto path_of = [&](const std::array<std::uint32_t, 256>& signal) {
             QPainterPath path(QPointF(area.left(), area.bottom()));
-            for (std::size_t v = 0; v < 256; ++v) path.lineTo(area.left() + area.width() * static_cast<double>(v) / 255, area.bottom() - area.height() * std::min(1.0, std::sqrt(static_cast<double>(signal[v]) / most)));
+            for (std::size_t v = 0; v < 256; ++v)
+                path.lineTo(area.left() + area.width() * static_cast<double>(v) / 255,
+                            area.bottom() -
+                                area.height() * std::min(1.0, std::sqrt(static_cast<double>(signal[v]) / most)));
             path.lineTo(area.right(), area.bottom());
             return path;
         };
@@ -129,7 +152,8 @@ private:
             p.drawPath(path_of(h[c]));
         }
         p.setPen(t.dim);
-        p.drawText(QRect(area.left(), 0, area.width(), margin_top), Qt::AlignRight | Qt::AlignVCenter, QStringList{names[0], names[1], names[2], names[3]}.join("   "));
+        p.drawText(QRect(area.left(), 0, area.width(), margin_top), Qt::AlignRight | Qt::AlignVCenter,
+                   QStringList{names[0], names[1], names[2], names[3]}.join("   "));
     }
 
     void vectorscope(QPainter& p, const QRect& area, const scope::Trace& trace) const {
@@ -137,7 +161,9 @@ private:
         const auto standard = kind_ == Scopes::Kind::vectorscope_601 ? scope::Standard::bt601 : scope::Standard::bt709;
         const double side = std::min(area.width(), area.height());
         const QRectF square(area.center().x() - side / 2, area.center().y() - side / 2, side, side);
-        const auto at = [&](const Eigen::Vector2d& cb_cr) { return QPointF(square.left() + (0.5 + cb_cr[0]) * side, square.top() + (0.5 - cb_cr[1]) * side); };
+        const auto at = [&](const Eigen::Vector2d& cb_cr) {
+            return QPointF(square.left() + (0.5 + cb_cr[0]) * side, square.top() + (0.5 - cb_cr[1]) * side);
+        };
         p.setRenderHint(QPainter::Antialiasing);
         p.setPen(QPen(t.line, 1));
         p.setBrush(Qt::NoBrush);
@@ -148,7 +174,8 @@ private:
         p.setPen(QPen(t.dim, 1, Qt::DashLine));
         p.drawLine(at({0, 0}), at({0.5 * std::cos(skin), 0.5 * std::sin(skin)}));
         p.setPen(t.dim);
-        p.drawText(QRectF(at({0.5 * std::cos(skin), 0.5 * std::sin(skin)}) - QPointF(44, 12), QSizeF(44, 16)), Qt::AlignRight, tr("skin"));
+        p.drawText(QRectF(at({0.5 * std::cos(skin), 0.5 * std::sin(skin)}) - QPointF(44, 12), QSizeF(44, 16)),
+                   Qt::AlignRight, tr("skin"));
         p.drawImage(square, image_of(trace, t.text));
         for (const scope::Target& target : scope::targets(standard)) {
             const double box = std::max(9.0, side / 22);
@@ -156,7 +183,8 @@ private:
             r.moveCenter(at(target.cb_cr));
             p.setPen(QPen(t.text, 1.2));
             p.drawRect(r);
-            p.drawText(r.adjusted(-24, -16, 24, -box + 1), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(target.name));
+            p.drawText(r.adjusted(-24, -16, 24, -box + 1), Qt::AlignHCenter | Qt::AlignBottom,
+                       QString::fromStdString(target.name));
         }
     }
 
@@ -164,7 +192,11 @@ private:
     Scopes::Kind kind_ = Scopes::Kind::waveform;
 };
 
-Scopes::Scopes(QWidget* parent) : QWidget(parent), kind_(new QComboBox), part_(new QComboBox), canvas_(new ScopeCanvas) {
+Scopes::Scopes(QWidget* parent)
+    : QWidget(parent),
+      kind_(new QComboBox),
+      part_(new QComboBox),
+      canvas_(new ScopeCanvas) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
@@ -181,7 +213,8 @@ Scopes::Scopes(QWidget* parent) : QWidget(parent), kind_(new QComboBox), part_(n
     kind_->addItem(tr("Parade R G B"));
     kind_->addItem(tr("Vectorscope BT.709"));
     kind_->addItem(tr("Vectorscope BT.601"));
-    kind_->setToolTip(tr("Measured on the sRGB code values of the picture. Boxes: colour bars of 75 %. Line: where skin of every tone lies (common practice)"));
+    kind_->setToolTip(tr("Measured on the sRGB code values of the picture. Boxes: colour bars of 75 %. Line: where "
+                         "skin of every tone lies (common practice)"));
     kind_->setCurrentIndex(QSettings().value("scope", 1).toInt());
     part_->setObjectName("scopePart");
     part_->setAccessibleName(tr("Part of the picture"));
@@ -199,7 +232,8 @@ Scopes::Scopes(QWidget* parent) : QWidget(parent), kind_(new QComboBox), part_(n
 }
 
 void Scopes::set(const QImage& before, const QImage& after, int full_width) {
-    before_ = before, after_ = after;
+    before_ = before;
+    after_ = after;
     const QImage& any = before.isNull() ? after : before;
     scale_ = full_width > 0 ? static_cast<double>(any.width()) / full_width : 1;
     measure();
@@ -215,7 +249,8 @@ void Scopes::set_region(const scope::Part& region) {
 
 QRectF Scopes::take_region(const Eigen::Vector2d& a, const Eigen::Vector2d& b) {
     const QRectF r = QRectF(QPointF(a.x(), a.y()), QPointF(b.x(), b.y())).normalized();
-    set_region(std::array<Eigen::Vector2d, 4>{Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
+    set_region(std::array<Eigen::Vector2d, 4>{
+        Eigen::Vector2d(r.left(), r.top()), {r.right(), r.top()}, {r.right(), r.bottom()}, {r.left(), r.bottom()}});
     return r;
 }
 
@@ -243,9 +278,13 @@ void Scopes::measure() {
         ScopeCanvas::Measured m{before_.isNull() || after_.isNull() ? QString() : title, {}, {}};
         switch (kind()) {
         case Kind::histogram: m.histogram = scope::histogram(codes, part(), standard); break;
-        case Kind::waveform: m.traces.emplace_back(QString(), scope::waveform(codes, part(), scope::Signal::luma, standard)); break;
+        case Kind::waveform:
+            m.traces.emplace_back(QString(), scope::waveform(codes, part(), scope::Signal::luma, standard));
+            break;
         case Kind::parade:
-            for (const auto& [name, signal] : {std::pair{"R", scope::Signal::red}, {"G", scope::Signal::green}, {"B", scope::Signal::blue}}) m.traces.emplace_back(name, scope::waveform(codes, part(), signal, standard, 128));
+            for (const auto& [name, signal] :
+                 {std::pair{"R", scope::Signal::red}, {"G", scope::Signal::green}, {"B", scope::Signal::blue}})
+                m.traces.emplace_back(name, scope::waveform(codes, part(), signal, standard, 128));
             break;
         default: m.traces.emplace_back(QString(), scope::vectorscope(codes, part(), standard));
         }

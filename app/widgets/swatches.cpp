@@ -32,7 +32,8 @@ void Swatches::select_patch(const QString& id) {
 }
 
 QRectF Swatches::rect_of(const chart::Patch& p) const {
-    const double margin = 26, k = std::min((width() - 2 * margin) / definition_->width_mm, (height() - 2 * margin) / definition_->height_mm);
+    const double margin = 26, k = std::min((width() - 2 * margin) / definition_->width_mm,
+                                           (height() - 2 * margin) / definition_->height_mm);
     const double x = (width() - k * definition_->width_mm) / 2, y = (height() - k * definition_->height_mm) / 2;
     return {x + k * p.x_mm, y + k * p.y_mm, k * p.w_mm, k * p.h_mm};
 }
@@ -57,13 +58,15 @@ void Swatches::paintEvent(QPaintEvent*) {
         const auto proof = proofs_.find(patch.id);
         if (proof == proofs_.end()) continue;
         const QRectF r = rect_of(patch);
-        const QColor outside = colour_of_lab(proof->second.reference_lab), inside = colour_of_lab(proof->second.corrected_lab);
+        const QColor outside = colour_of_lab(proof->second.reference_lab),
+                     inside = colour_of_lab(proof->second.corrected_lab);
         painter.fillRect(r, outside);
         const double in = 0.26 * std::min(r.width(), r.height());
         painter.fillRect(r.adjusted(in, in, -in, -in), inside);
         painter.setPen(proof->second.reference_lab[0] > 55 ? Qt::black : Qt::white);
         painter.drawText(r.adjusted(5, 2, -5, -2), Qt::AlignLeft | Qt::AlignTop, QString::fromStdString(patch.id));
-        painter.drawText(r.adjusted(5, 2, -5, -2), Qt::AlignRight | Qt::AlignBottom, QString::number(proof->second.delta_e_2000, 'f', 2));
+        painter.drawText(r.adjusted(5, 2, -5, -2), Qt::AlignRight | Qt::AlignBottom,
+                         QString::number(proof->second.delta_e_2000, 'f', 2));
         if (QString::fromStdString(patch.id) == selected_) {
             painter.setPen(QPen(Qt::black, 5));
             painter.drawRect(r);
@@ -87,8 +90,12 @@ bool Swatches::event(QEvent* event) {
         const auto proof = p ? proofs_.find(p->id) : proofs_.end();
         if (proof != proofs_.end()) {
             const auto& r = proof->second;
-            QToolTip::showText(help->globalPos(), tr("%1: CIEDE2000 %2\nlightness %3, chroma %4, hue %5\u00b0 off").arg(QString::fromStdString(p->id)).arg(r.delta_e_2000, 0, 'f', 2)
-                .arg(r.lightness, 0, 'f', 2).arg(r.chroma, 0, 'f', 2).arg(r.hue_deg, 0, 'f', 1));
+            QToolTip::showText(help->globalPos(), tr("%1: CIEDE2000 %2\nlightness %3, chroma %4, hue %5\u00b0 off")
+                                                      .arg(QString::fromStdString(p->id))
+                                                      .arg(r.delta_e_2000, 0, 'f', 2)
+                                                      .arg(r.lightness, 0, 'f', 2)
+                                                      .arg(r.chroma, 0, 'f', 2)
+                                                      .arg(r.hue_deg, 0, 'f', 1));
             return true;
         }
         QToolTip::hideText();

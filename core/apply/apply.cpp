@@ -13,10 +13,13 @@ namespace {
 using Vec3f = Eigen::Vector3f;
 using Mat3f = Eigen::Matrix3f;
 
-template <class PixelFunction>
-Picture map_pixels(const frame::Frame& f, const std::string& space, const Progress& progress, const std::stop_token& stop, PixelFunction pixel) {
+template<class PixelFunction>
+Picture map_pixels(const frame::Frame& f, const std::string& space, const Progress& progress,
+                   const std::stop_token& stop, PixelFunction pixel) {
     Picture p;
-    p.width = f.width, p.height = f.height, p.space = space;
+    p.width = f.width;
+    p.height = f.height;
+    p.space = space;
     p.rgb.resize(f.rgb.size());
     std::atomic<int> done{0};
     tbb::parallel_for(0, f.height, [&](int y) {
@@ -25,7 +28,9 @@ Picture map_pixels(const frame::Frame& f, const std::string& space, const Progre
         float* out = &p.rgb[static_cast<std::size_t>(y) * f.width * 3];
         for (int x = 0; x < f.width; ++x, in += 3, out += 3) {
             const Vec3f v = pixel(Vec3f(in[0], in[1], in[2]));
-            out[0] = v[0], out[1] = v[1], out[2] = v[2];
+            out[0] = v[0];
+            out[1] = v[1];
+            out[2] = v[2];
         }
         if (const int rows = ++done; progress && rows % 256 == 0) progress(static_cast<double>(rows) / f.height);
     });
@@ -40,7 +45,8 @@ public:
         if (curve.in.empty()) return;
         top_ = static_cast<float>(curve.in.back());
         for (int i = 0; i <= size; ++i) value_.push_back(static_cast<float>(curve(curve.in.back() * i / size)));
-        low_ = static_cast<float>(-curve(-1)), high_ = static_cast<float>(curve(curve.in.back() + 1) - curve.out.back());
+        low_ = static_cast<float>(-curve(-1));
+        high_ = static_cast<float>(curve(curve.in.back() + 1) - curve.out.back());
     }
     float operator()(float v) const {
         if (value_.empty()) return v;
@@ -48,7 +54,9 @@ public:
         if (v >= top_) return value_.back() + high_ * (v - top_);
         const float at = v / top_ * size;
         const int i = std::min(static_cast<int>(at), size - 1);
-        return value_[static_cast<std::size_t>(i)] + (at - static_cast<float>(i)) * (value_[static_cast<std::size_t>(i) + 1] - value_[static_cast<std::size_t>(i)]);
+        return value_[static_cast<std::size_t>(i)] +
+               (at - static_cast<float>(i)) *
+                   (value_[static_cast<std::size_t>(i) + 1] - value_[static_cast<std::size_t>(i)]);
     }
 
 private:
@@ -68,13 +76,16 @@ Vec3f calm_highlights(const Vec3f& camera, const Vec3f& balanced) {
 
 } // namespace
 
-Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::string& space, const Progress& progress, std::stop_token stop) {
-    const colour::Mat3 from_xyz = colour::rgb_space(space).to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light);
+Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::string& space, const Progress& progress,
+                  std::stop_token stop) {
+    const colour::Mat3 from_xyz =
+        colour::rgb_space(space).to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light);
     const Eigen::Matrix<float, 3, Eigen::Dynamic> m = (from_xyz * c.coefficients).cast<float>();
     const Vec3f gain = (c.balance.exposure * c.balance.gains).cast<float>();
     const Mat3f linear = m.leftCols<3>();
     const bool calm = f.is_raw;
-    const std::array<Table, 3> curves{Table(c.balance.curves[0]), Table(c.balance.curves[1]), Table(c.balance.curves[2])};
+    const std::array<Table, 3> curves{Table(c.balance.curves[0]), Table(c.balance.curves[1]),
+                                      Table(c.balance.curves[2])};
     const bool curved = c.balance.curved();
     const auto balanced = [=, &curves](const Vec3f& v) {
         Vec3f b = gain.cwiseProduct(v);
@@ -90,7 +101,9 @@ Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::st
             return linear * b + bent * fit::cubic_of<float>(b.cwiseMax(0));
         });
     }
-    return map_pixels(f, space, progress, stop, [&, model = c.model](const Vec3f& v) -> Vec3f { return m * fit::features(model, balanced(v).cast<double>()).cast<float>(); });
+    return map_pixels(f, space, progress, stop, [&, model = c.model](const Vec3f& v) -> Vec3f {
+        return m * fit::features(model, balanced(v).cast<double>()).cast<float>();
+    });
 }
 
 Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std::string& space, std::stop_token stop) {
@@ -102,9 +115,11 @@ Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std:
     });
 }
 
-Picture rendered(const frame::Frame& f, const std::function<colour::Vec3(const colour::Vec3&)>& rendering, const std::string& space, std::stop_token stop) {
+Picture rendered(const frame::Frame& f, const std::function<colour::Vec3(const colour::Vec3&)>& rendering,
+                 const std::string& space, std::stop_token stop) {
     const colour::Mat3 from_xyz = colour::rgb_space(space).to_xyz_d50().inverse();
-    return map_pixels(f, space, {}, stop, [&](const Vec3f& v) -> Vec3f { return (from_xyz * rendering(v.cast<double>())).cast<float>(); });
+    return map_pixels(f, space, {}, stop,
+                      [&](const Vec3f& v) -> Vec3f { return (from_xyz * rendering(v.cast<double>())).cast<float>(); });
 }
 
 Picture exaggerated(const Picture& picture, double times) {
@@ -123,8 +138,16 @@ frame::Frame smaller(const frame::Frame& f, int most_width) {
     const int n = (f.width + most_width - 1) / most_width;
     if (n <= 1) return f;
     frame::Frame s;
-    s.full_width = f.full_width, s.full_height = f.full_height, s.cell = f.cell * n, s.is_raw = f.is_raw, s.encoding = f.encoding, s.metadata = f.metadata, s.camera_from_xyz = f.camera_from_xyz, s.file = f.file;
-    s.width = f.width / n, s.height = f.height / n;
+    s.full_width = f.full_width;
+    s.full_height = f.full_height;
+    s.cell = f.cell * n;
+    s.is_raw = f.is_raw;
+    s.encoding = f.encoding;
+    s.metadata = f.metadata;
+    s.camera_from_xyz = f.camera_from_xyz;
+    s.file = f.file;
+    s.width = f.width / n;
+    s.height = f.height / n;
     s.rgb.resize(static_cast<std::size_t>(s.width) * s.height * 3);
     if (!f.clipped.empty()) s.clipped.resize(static_cast<std::size_t>(s.width) * s.height);
     tbb::parallel_for(0, s.height, [&](int y) {
@@ -150,7 +173,8 @@ std::vector<std::uint32_t> display_codes(const Picture& p) {
     std::vector<std::uint8_t> table(n + 1);
     for (int i = 0; i <= n; ++i) {
         const double l = static_cast<double>(i) / n;
-        table[static_cast<std::size_t>(i)] = static_cast<std::uint8_t>(std::lround(255 * colour::encode(transfer, l * l)));
+        table[static_cast<std::size_t>(i)] =
+            static_cast<std::uint8_t>(std::lround(255 * colour::encode(transfer, l * l)));
     }
     std::vector<std::uint32_t> codes(static_cast<std::size_t>(p.width) * p.height);
     tbb::parallel_for(0, p.height, [&](int y) {
@@ -171,7 +195,9 @@ std::uint32_t display_code(const colour::Vec3& xyz_d50) {
     const colour::RgbSpace& space = colour::rgb_space("srgb");
     const colour::Vec3 rgb = space.to_xyz_d50().inverse() * xyz_d50;
     std::uint32_t code = 0xff;
-    for (int c = 0; c < 3; ++c) code = code << 8 | static_cast<std::uint32_t>(std::lround(255 * colour::encode(space.transfer, std::clamp(rgb[c], 0.0, 1.0))));
+    for (int c = 0; c < 3; ++c)
+        code = code << 8 | static_cast<std::uint32_t>(
+                               std::lround(255 * colour::encode(space.transfer, std::clamp(rgb[c], 0.0, 1.0))));
     return code;
 }
 

@@ -16,15 +16,18 @@ struct Picture {
 Picture corrected(const frame::Frame& frame, const fit::Correction& correction, const std::string& space,
                   const Progress& progress = {}, std::stop_token stop = {});
 /// The frame with no more than a neutral balance and its exposure (gains), for the picture "before".
-Picture uncorrected(const frame::Frame& frame, const colour::Vec3& gains, const std::string& space, std::stop_token stop = {});
+Picture uncorrected(const frame::Frame& frame, const colour::Vec3& gains, const std::string& space,
+                    std::stop_token stop = {});
 
 /// A frame by any way from camera RGB to XYZ (D50): slower than a correction, for looking at those made elsewhere.
-Picture rendered(const frame::Frame& frame, const std::function<colour::Vec3(const colour::Vec3&)>& rendering, const std::string& space, std::stop_token stop = {});
+Picture rendered(const frame::Frame& frame, const std::function<colour::Vec3(const colour::Vec3&)>& rendering,
+                 const std::string& space, std::stop_token stop = {});
 
 /// The picture with its colours so many times as far from grey of their luminance: to look at faults, never to hand on.
 Picture exaggerated(const Picture& picture, double times);
 
-/// The frame in small: means of squares of whole pixels, so many that it is at most this wide. What is clipped stays clipped.
+/// The frame in small: means of squares of whole pixels, so many that it is at most this wide. What is clipped stays
+/// clipped.
 frame::Frame smaller(const frame::Frame& frame, int most_width);
 
 /// 8-bit display codes (0xffRRGGBB) of a picture, clipped, by the space's transfer function.

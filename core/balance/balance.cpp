@@ -25,7 +25,8 @@ struct Neutral {
 };
 
 /// Lightest first.
-std::vector<Neutral> neutrals_of(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+std::vector<Neutral> neutrals_of(const read::Reading& reading, const chart::Reference& reference,
+                                 const chart::Definition* definition) {
     std::vector<Neutral> all;
     for (const read::PatchReading& p : reading.patches) {
         const auto xyz = reference.xyz.find(p.id);
@@ -45,24 +46,33 @@ double median(std::vector<double> v) {
 
 bool is_neutral(const chart::Definition* definition, const std::string& id, const Vec3& xyz) {
     const int index = definition ? definition->index_of(id) : -1;
-    return index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role == "neutral" : colour::lch_from(colour::lab_from_xyz(xyz))[1] < neutral_chroma;
+    return index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role == "neutral"
+                      : colour::lch_from(colour::lab_from_xyz(xyz))[1] < neutral_chroma;
 }
 
-std::string choose_white(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+std::string choose_white(const read::Reading& reading, const chart::Reference& reference,
+                         const chart::Definition* definition) {
     const std::vector<Neutral> all = neutrals_of(reading, reference, definition);
     std::vector<const Neutral*> usable;
     for (const Neutral& n : all)
         if (n.usable()) usable.push_back(&n);
     if (usable.empty())
-        throw Error(ErrorKind::input, !all.empty() ? "every neutral patch is clipped or too dark to balance on" : "the chart has no neutral patch to balance on", {},
-                    !all.empty() ? "Expose the chart again so that its greys lie between 1 % and 95 % of saturation" : "Name a patch with --white");
+        throw Error(ErrorKind::input,
+                    !all.empty() ? "every neutral patch is clipped or too dark to balance on"
+                                 : "the chart has no neutral patch to balance on",
+                    {},
+                    !all.empty() ? "Expose the chart again so that its greys lie between 1 % and 95 % of saturation"
+                                 : "Name a patch with --white");
     // The lightest of all neutrals is usually white; if it was passed over already, the lightest left will do.
     return usable[usable.size() > 1 && all.size() == usable.size() ? 1 : 0]->patch->id;
 }
 
-Balance balanced_on(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const std::string& white) {
+Balance balanced_on(const read::Reading& reading, const chart::Reference& reference,
+                    const chart::Definition* definition, const std::string& white) {
     const auto spot = spot_from(white);
-    Balance b = on_patch(reading, reference, white.empty() || white == all_neutrals || spot ? choose_white(reading, reference, definition) : white);
+    Balance b =
+        on_patch(reading, reference,
+                 white.empty() || white == all_neutrals || spot ? choose_white(reading, reference, definition) : white);
     if (spot) {
         // Its gains, with green of the white patch where it was.
         b.gains = Vec3(spot->camera_rgb[1] / spot->camera_rgb[0], 1, spot->camera_rgb[1] / spot->camera_rgb[2]);
@@ -71,12 +81,16 @@ Balance balanced_on(const read::Reading& reading, const chart::Reference& refere
     if (white != all_neutrals) return b;
     std::vector<double> red, blue;
     for (const Neutral& n : neutrals_of(reading, reference, definition))
-        if (n.usable()) red.push_back(n.patch->mean[1] / n.patch->mean[0]), blue.push_back(n.patch->mean[1] / n.patch->mean[2]);
+        if (n.usable()) {
+            red.push_back(n.patch->mean[1] / n.patch->mean[0]);
+            blue.push_back(n.patch->mean[1] / n.patch->mean[2]);
+        }
     b.gains = Vec3(median(red), 1, median(blue));
     return b;
 }
 
-std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz,
+std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference,
+                                  const chart::Definition* definition, const colour::Mat3* camera_from_xyz,
                                   const std::vector<std::string>& more) {
     const std::vector<Neutral> all = neutrals_of(reading, reference, definition);
     std::vector<Candidate> found;
@@ -91,8 +105,10 @@ std::vector<Candidate> candidates(const read::Reading& reading, const chart::Ref
             for (const Neutral& n : all) {
                 if (!n.usable()) continue;
                 const Vec3 rgb = (*c.balance)(Vec3(n.patch->mean.data()));
-                c.neutrals.push_back(to_xyz * (Vec3::Constant(rgb[1]) + cast_times * (rgb - Vec3::Constant(rgb[1]))).cwiseMax(0));
-                c.off_percent = std::max({c.off_percent, 100 * std::abs(rgb[0] / rgb[1] - 1), 100 * std::abs(rgb[2] / rgb[1] - 1)});
+                c.neutrals.push_back(
+                    to_xyz * (Vec3::Constant(rgb[1]) + cast_times * (rgb - Vec3::Constant(rgb[1]))).cwiseMax(0));
+                c.off_percent =
+                    std::max({c.off_percent, 100 * std::abs(rgb[0] / rgb[1] - 1), 100 * std::abs(rgb[2] / rgb[1] - 1)});
             }
         } catch (const Error& e) {
             c.balance.reset();
@@ -106,7 +122,8 @@ std::vector<Candidate> candidates(const read::Reading& reading, const chart::Ref
     return found;
 }
 
-std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference,
+                               const chart::Definition* definition) {
     std::array<Curve, 3> curves;
     std::vector<Neutral> all = neutrals_of(reading, reference, definition);
     std::erase_if(all, [](const Neutral& n) { return !n.usable(); });
@@ -117,14 +134,18 @@ std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& read
             const Vec3 rgb = balance.scaled(Vec3(n->patch->mean.data()));
             // Two greys of about one level say the same; a step backwards is noise.
             if (!curve.in.empty() && (rgb[c] < 1.02 * curve.in.back() || rgb[1] <= curve.out.back())) continue;
-            curve.in.push_back(rgb[c]), curve.out.push_back(rgb[1]);
+            curve.in.push_back(rgb[c]);
+            curve.out.push_back(rgb[1]);
         }
     }
     return curves;
 }
 
 std::vector<ExposureTarget> exposure_targets() {
-    return {{"White 90 %, black 4 %", 0.90, 0.04}, {"White 96 %, black 4 %", 0.96, 0.04}, {"8-bit white 230, black 10", 230 / 255.0, 10 / 255.0}, {"18 % grey by its reflectance", 0, -1}};
+    return {{"White 90 %, black 4 %", 0.90, 0.04},
+            {"White 96 %, black 4 %", 0.96, 0.04},
+            {"8-bit white 230, black 10", 230 / 255.0, 10 / 255.0},
+            {"18 % grey by its reflectance", 0, -1}};
 }
 
 ExposureTarget exposure_target(const std::string& name) {
@@ -135,11 +156,14 @@ ExposureTarget exposure_target(const std::string& name) {
     }
     double percent = 0;
     char sign = 0;
-    if (std::sscanf(name.c_str(), "%lf %c", &percent, &sign) == 2 && sign == '%' && percent >= 50 && percent <= 100) return {name, percent / 100, -1};
-    throw Error(ErrorKind::usage, "unknown exposure target '" + name + "'", {}, "Known: " + known + "or a white of your own such as '92 %', from 50 % to 100 %");
+    if (std::sscanf(name.c_str(), "%lf %c", &percent, &sign) == 2 && sign == '%' && percent >= 50 && percent <= 100)
+        return {name, percent / 100, -1};
+    throw Error(ErrorKind::usage, "unknown exposure target '" + name + "'", {},
+                "Known: " + known + "or a white of your own such as '92 %', from 50 % to 100 %");
 }
 
-std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading,
+                                 const chart::Reference& reference, const chart::Definition* definition) {
     std::vector<Neutral> all = neutrals_of(reading, reference, definition);
     std::erase_if(all, [](const Neutral& n) { return n.patch->pixels == 0 || n.patch->clipped > read::most_clipped; });
     if (all.size() < 2) return std::nullopt;
@@ -150,7 +174,9 @@ std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& ba
         factor = colour::decode(colour::Transfer::srgb, target.white) / level(all.front());
     } else {
         // The neutral nearest to 18 %, scaled to it: both read against their reflectance.
-        const Neutral& grey = *std::min_element(all.begin(), all.end(), [](const Neutral& x, const Neutral& y) { return std::abs(std::log(std::max(1e-4, x.Y) / 0.18)) < std::abs(std::log(std::max(1e-4, y.Y) / 0.18)); });
+        const Neutral& grey = *std::min_element(all.begin(), all.end(), [](const Neutral& x, const Neutral& y) {
+            return std::abs(std::log(std::max(1e-4, x.Y) / 0.18)) < std::abs(std::log(std::max(1e-4, y.Y) / 0.18));
+        });
         factor = grey.Y / level(grey);
     }
     a.stops = std::log2(factor);
@@ -168,8 +194,11 @@ Balance on_patch(const read::Reading& reading, const chart::Reference& reference
     if (!p || xyz == reference.xyz.end())
         throw Error(ErrorKind::usage, "there is no patch '" + id + "' to balance on", {}, "Name a patch of the chart");
     if (too_bright(*p))
-        throw Error(ErrorKind::input, "patch " + id + " is clipped or nearly so: it cannot set the balance", {}, "Choose a darker neutral");
-    if (too_dark(*p)) throw Error(ErrorKind::input, "patch " + id + " is too dark to set the balance", {}, "Choose a lighter neutral");
+        throw Error(ErrorKind::input, "patch " + id + " is clipped or nearly so: it cannot set the balance", {},
+                    "Choose a darker neutral");
+    if (too_dark(*p))
+        throw Error(ErrorKind::input, "patch " + id + " is too dark to set the balance", {},
+                    "Choose a lighter neutral");
     Balance b;
     b.white_patch = id;
     b.gains = Vec3(p->mean[1] / p->mean[0], 1, p->mean[1] / p->mean[2]);

@@ -12,18 +12,19 @@ namespace refero::balance {
 
 using colour::Vec3;
 
-/// A monotone, smooth curve through 0 and ascending points (Fritsch and Carlson 1980), straight beyond them. Empty: identity.
+/// A monotone, smooth curve through 0 and ascending points (Fritsch and Carlson 1980), straight beyond them. Empty:
+/// identity.
 struct Curve {
     std::vector<double> in, out; ///< of equal length, above 0
     double operator()(double v) const;
 };
 
-/// Camera RGB times `gains` times `exposure` puts the white patch at equal channels and its reference Y; the curves then bring
-/// each channel of the greys to green, where the channels' tone curves differ.
+/// Camera RGB times `gains` times `exposure` puts the white patch at equal channels and its reference Y; the curves
+/// then bring each channel of the greys to green, where the channels' tone curves differ.
 struct Balance {
     std::string white_patch;
-    Vec3 gains{1, 1, 1}; ///< green = 1
-    double exposure = 1; ///< factor, after the gains
+    Vec3 gains{1, 1, 1};         ///< green = 1
+    double exposure = 1;         ///< factor, after the gains
     std::array<Curve, 3> curves; ///< green's stays empty
     bool curved() const { return !curves[0].in.empty() || !curves[2].in.empty(); }
     Vec3 scaled(const Vec3& camera_rgb) const { return exposure * gains.cwiseProduct(camera_rgb); }
@@ -40,7 +41,8 @@ inline constexpr double least_signal = 0.004;
 
 /// The patch to balance on: the second-lightest usable neutral (the lightest if there is no other). Clipped, nearly
 /// clipped and unreadable ones are passed over. Throws Error(input) when none is left, saying why.
-std::string choose_white(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition);
+std::string choose_white(const read::Reading& reading, const chart::Reference& reference,
+                         const chart::Definition* definition);
 
 /// Balance on one patch. Throws Error(usage) when the patch is unknown, Error(input) when it is clipped or dark.
 Balance on_patch(const read::Reading& reading, const chart::Reference& reference, const std::string& patch_id);
@@ -51,29 +53,33 @@ struct Spot {
     Vec3 camera_rgb{0, 0, 0};
     std::string name;
 };
-std::string text_of(const Spot& spot);                         ///< "rgb R G B NAME"
-std::optional<Spot> spot_from(const std::string& text);        ///< none if it is no such text
-/// Camera RGB of a square of the frame (full-size pixels; side about 1 % of its longer side), as something to balance on. Throws Error(usage)
-/// outside the frame, Error(input) when the spot is clipped or drowned.
+std::string text_of(const Spot& spot);                  ///< "rgb R G B NAME"
+std::optional<Spot> spot_from(const std::string& text); ///< none if it is no such text
+/// Camera RGB of a square of the frame (full-size pixels; side about 1 % of its longer side), as something to balance
+/// on. Throws Error(usage) outside the frame, Error(input) when the spot is clipped or drowned.
 Spot spot_at(const frame::Frame& frame, double x, double y);
 /// The light of a kind, as cameras offer it.
 struct Preset {
     std::string kind; ///< "Daylight" ...
     colour::Temperature light;
 };
-/// Common practice: incandescent 3000 K, daylight 5500 K, open shade 7000 K; fluorescent 4000 K and flash 5500 K from memory.
+/// Common practice: incandescent 3000 K, daylight 5500 K, open shade 7000 K; fluorescent 4000 K and flash 5500 K from
+/// memory.
 std::vector<Preset> presets();
 /// What a light of a temperature looks like to a camera, named "5500 K" with its tint in thousandths of Duv.
 Spot spot_of(colour::Temperature light, const colour::Mat3& camera_from_xyz);
 
 /// What stands for all usable neutrals together where a patch's id may stand.
 inline constexpr const char* all_neutrals = "neutrals";
-/// Balance on a patch by its id, on the chosen one (empty), on all usable neutrals together ("neutrals": gains by the median
-/// of their ratios), or on a spot's text; of the latter two the exposure is by the chosen patch. Throws as the others do.
-Balance balanced_on(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const std::string& white);
+/// Balance on a patch by its id, on the chosen one (empty), on all usable neutrals together ("neutrals": gains by the
+/// median of their ratios), or on a spot's text; of the latter two the exposure is by the chosen patch. Throws as the
+/// others do.
+Balance balanced_on(const read::Reading& reading, const chart::Reference& reference,
+                    const chart::Definition* definition, const std::string& white);
 
 /// Curves that bring red and blue of the usable neutrals to their green; all empty with fewer than three.
-std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition);
+std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference,
+                               const chart::Definition* definition);
 /// Common practice: neutrals within 1 % after balance. Beyond it curves are offered.
 inline constexpr double most_off_percent = 1;
 
@@ -83,11 +89,15 @@ struct Candidate {
     std::optional<Balance> balance;           ///< none where it cannot be balanced on ...
     std::string refused;                      ///< ... and why
     std::optional<colour::Temperature> light; ///< as it tells it, by the camera's matrix
-    double off_percent = 0;                   ///< how far red or blue of any usable neutral are off green after it, at most, in percent of green
-    std::vector<Vec3> neutrals;               ///< XYZ (D50, Y = 1) of the usable neutrals after it, lightest first, their casts four times as strong: to look at
+    double off_percent =
+        0; ///< how far red or blue of any usable neutral are off green after it, at most, in percent of green
+    std::vector<Vec3> neutrals; ///< XYZ (D50, Y = 1) of the usable neutrals after it, lightest first, their casts four
+                                ///< times as strong: to look at
 };
-/// All neutrals together first, then each neutral, lightest first, then the texts of `more`. `camera_from_xyz` may be null.
-std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition, const colour::Mat3* camera_from_xyz,
+/// All neutrals together first, then each neutral, lightest first, then the texts of `more`. `camera_from_xyz` may be
+/// null.
+std::vector<Candidate> candidates(const read::Reading& reading, const chart::Reference& reference,
+                                  const chart::Definition* definition, const colour::Mat3* camera_from_xyz,
                                   const std::vector<std::string>& more = {});
 
 /// Where a school puts white and black, in code values of a display-referred picture (sRGB), 0 to 1.
@@ -97,17 +107,20 @@ struct ExposureTarget {
 };
 /// By a school's name, or "N %" for a white of one's own (50 to 100 %). Throws Error(usage) listing the schools.
 ExposureTarget exposure_target(const std::string& name);
-/// Named schools (common practice): white 90 % and black 4 %, white 96 % and black 4 %, 8-bit 230 and 10, 18 % grey by its reflectance.
+/// Named schools (common practice): white 90 % and black 4 %, white 96 % and black 4 %, 8-bit 230 and 10, 18 % grey by
+/// its reflectance.
 std::vector<ExposureTarget> exposure_targets();
 /// What a target asks for beyond the correction's own exposure, which puts the white patch at its reference luminance.
 struct ExposureAsk {
     double stops = 0;
-    double black_percent = 0;         ///< linear light that black is above (negative: below) its place then, percent of white; not forced
+    double black_percent =
+        0; ///< linear light that black is above (negative: below) its place then, percent of white; not forced
     double black_code = 0;            ///< where black comes to lie, code value 0 to 1
     std::vector<std::string> clipped; ///< patches that a channel of would pass 1
 };
 /// Needs a light and a dark neutral; nothing without them.
-std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition);
+std::optional<ExposureAsk> asked(const ExposureTarget& target, const Balance& balance, const read::Reading& reading,
+                                 const chart::Reference& reference, const chart::Definition* definition);
 
 /// What is done to the picture after the correction, kept apart from it: proofs do not see it.
 struct Finish {
@@ -118,8 +131,8 @@ struct Finish {
     bool empty() const { return *this == Finish{}; }
     bool operator==(const Finish&) const = default;
 };
-/// XYZ to XYZ, both relative to D50: exposure, and Bradford adaptation to the white that the neutrals shall have. `light` may
-/// be none, then nothing of it is kept. Throws Error(usage) outside 100 mired and 20 thousandths of Duv.
+/// XYZ to XYZ, both relative to D50: exposure, and Bradford adaptation to the white that the neutrals shall have.
+/// `light` may be none, then nothing of it is kept. Throws Error(usage) outside 100 mired and 20 thousandths of Duv.
 colour::Mat3 matrix_of(const Finish& finish, const std::optional<colour::Temperature>& light);
 /// "+0.30 stops, 15 mired warmer" ...; empty for none.
 std::string in_words(const Finish& finish);

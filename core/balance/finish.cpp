@@ -9,8 +9,8 @@
 
 namespace refero::balance {
 
-// Fritsch and Carlson, "Monotone piecewise cubic interpolation", SIAM J. Numer. Anal. 17(2), 1980; slopes by weighted harmonic
-// means (Fritsch and Butland 1984).
+// Fritsch and Carlson, "Monotone piecewise cubic interpolation", SIAM J. Numer. Anal. 17(2), 1980; slopes by weighted
+// harmonic means (Fritsch and Butland 1984).
 double Curve::operator()(double v) const {
     if (in.empty()) return v;
     const auto n = in.size();
@@ -27,7 +27,8 @@ double Curve::operator()(double v) const {
     if (v >= in.back()) return out.back() + slope(n) * (v - in.back());
     const auto i = static_cast<std::size_t>(std::upper_bound(in.begin(), in.end(), v) - in.begin());
     const double h = x(i + 1) - x(i), t = (v - x(i)) / h;
-    return y(i) * (1 + 2 * t) * (1 - t) * (1 - t) + h * slope(i) * t * (1 - t) * (1 - t) + y(i + 1) * t * t * (3 - 2 * t) + h * slope(i + 1) * t * t * (t - 1);
+    return y(i) * (1 + 2 * t) * (1 - t) * (1 - t) + h * slope(i) * t * (1 - t) * (1 - t) +
+           y(i + 1) * t * t * (3 - 2 * t) + h * slope(i + 1) * t * t * (t - 1);
 }
 
 Vec3 Balance::operator()(const Vec3& camera_rgb) const {
@@ -35,12 +36,17 @@ Vec3 Balance::operator()(const Vec3& camera_rgb) const {
     return curved() ? Vec3(curves[0](v[0]), v[1], curves[2](v[2])) : v;
 }
 
-std::string text_of(const Spot& s) { return formatted("rgb %.6g %.6g %.6g %s", s.camera_rgb[0], s.camera_rgb[1], s.camera_rgb[2], s.name.c_str()); }
+std::string text_of(const Spot& s) {
+    return formatted("rgb %.6g %.6g %.6g %s", s.camera_rgb[0], s.camera_rgb[1], s.camera_rgb[2], s.name.c_str());
+}
 
 std::optional<Spot> spot_from(const std::string& text) {
     Spot s;
     int used = 0;
-    if (std::sscanf(text.c_str(), "rgb %lf %lf %lf %n", &s.camera_rgb[0], &s.camera_rgb[1], &s.camera_rgb[2], &used) != 3 || !(s.camera_rgb.minCoeff() > 0) || !s.camera_rgb.allFinite()) return std::nullopt;
+    if (std::sscanf(text.c_str(), "rgb %lf %lf %lf %n", &s.camera_rgb[0], &s.camera_rgb[1], &s.camera_rgb[2], &used) !=
+            3 ||
+        !(s.camera_rgb.minCoeff() > 0) || !s.camera_rgb.allFinite())
+        return std::nullopt;
     s.name = text.substr(static_cast<std::size_t>(used));
     return s;
 }
@@ -49,25 +55,31 @@ Spot spot_at(const frame::Frame& f, double x, double y) {
     const int across = f.full_width / f.cell, down = f.full_height / f.cell;
     const int cx = static_cast<int>(std::floor(x / f.cell)), cy = static_cast<int>(std::floor(y / f.cell));
     if (!(x >= 0 && y >= 0) || cx >= std::min(across, f.width) || cy >= std::min(down, f.height))
-        throw Error(ErrorKind::usage, "the spot lies outside the frame", f.file, formatted("Give pixels within %d x %d", f.full_width, f.full_height));
+        throw Error(ErrorKind::usage, "the spot lies outside the frame", f.file,
+                    formatted("Give pixels within %d x %d", f.full_width, f.full_height));
     const int half = std::max(1, std::max(f.width, f.height) / 200);
     std::array<std::vector<float>, 3> values;
     int clipped = 0, all = 0;
     for (int v = std::max(0, cy - half); v <= std::min(f.height - 1, cy + half); ++v)
         for (int u = std::max(0, cx - half); u <= std::min(f.width - 1, cx + half); ++u, ++all) {
             const float* p = f.at(u, v);
-            clipped += (!f.clipped.empty() && f.clipped[static_cast<std::size_t>(v) * static_cast<std::size_t>(f.width) + static_cast<std::size_t>(u)]) || std::max({p[0], p[1], p[2]}) >= near_clipping;
+            clipped +=
+                (!f.clipped.empty() && f.clipped[static_cast<std::size_t>(v) * static_cast<std::size_t>(f.width) +
+                                                 static_cast<std::size_t>(u)]) ||
+                std::max({p[0], p[1], p[2]}) >= near_clipping;
             for (std::size_t c = 0; c < 3; ++c) values[c].push_back(p[c]);
         }
     if (50 * clipped > all)
-        throw Error(ErrorKind::input, "this spot is clipped or nearly so: it cannot set the balance", f.file, "Choose a darker spot, a light or middle grey");
+        throw Error(ErrorKind::input, "this spot is clipped or nearly so: it cannot set the balance", f.file,
+                    "Choose a darker spot, a light or middle grey");
     Spot s;
     for (std::size_t c = 0; c < 3; ++c) {
         auto& list = values[c];
         std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
         s.camera_rgb[static_cast<Eigen::Index>(c)] = list[list.size() / 2];
     }
-    if (!(s.camera_rgb.minCoeff() >= least_signal)) throw Error(ErrorKind::input, "this spot is too dark to set the balance", f.file, "Choose a lighter spot");
+    if (!(s.camera_rgb.minCoeff() >= least_signal))
+        throw Error(ErrorKind::input, "this spot is too dark to set the balance", f.file, "Choose a lighter spot");
     s.name = formatted("spot %.0f, %.0f of %s", x, y, f.file.filename().c_str());
     return s;
 }
@@ -75,7 +87,11 @@ Spot spot_at(const frame::Frame& f, double x, double y) {
 std::vector<Preset> presets() {
     // On the daylight locus from 4000 K up, on Planck's below.
     std::vector<Preset> all;
-    for (const auto& [kind, kelvin] : std::initializer_list<std::pair<const char*, double>>{{"Incandescent", 3000}, {"Fluorescent", 4000}, {"Daylight", 5500}, {"Flash", 5500}, {"Open shade", 7000}}) {
+    for (const auto& [kind, kelvin] : std::initializer_list<std::pair<const char*, double>>{{"Incandescent", 3000},
+                                                                                            {"Fluorescent", 4000},
+                                                                                            {"Daylight", 5500},
+                                                                                            {"Flash", 5500},
+                                                                                            {"Open shade", 7000}}) {
         const double duv = kelvin > 4500 ? colour::correlated_temperature(colour::daylight_locus(kelvin)).duv : 0;
         all.push_back({kind, {kelvin, duv}});
     }
@@ -84,7 +100,9 @@ std::vector<Preset> presets() {
 
 Spot spot_of(colour::Temperature light, const colour::Mat3& camera_from_xyz) {
     Vec3 rgb = camera_from_xyz * colour::xyz_from(colour::chromaticity_of(light));
-    if (!(rgb.minCoeff() > 0)) throw Error(ErrorKind::input, formatted("by its matrix the camera cannot see a light of %.0f K", light.kelvin), {}, "Choose a light between 2000 and 12000 K");
+    if (!(rgb.minCoeff() > 0))
+        throw Error(ErrorKind::input, formatted("by its matrix the camera cannot see a light of %.0f K", light.kelvin),
+                    {}, "Choose a light between 2000 and 12000 K");
     rgb *= 0.5 / rgb.maxCoeff();
     return {rgb, formatted("%.0f K, %+.1f green", light.kelvin, 1000 * light.duv)};
 }
@@ -100,25 +118,34 @@ colour::Temperature d50() {
 } // namespace
 
 colour::Mat3 matrix_of(const Finish& f, const std::optional<colour::Temperature>& light) {
-    if (!(std::abs(f.warmer_mired) <= 100 && std::abs(f.greener) <= 20 && std::abs(f.stops) <= 8 && f.light_kept >= 0 && f.light_kept <= 1))
-        throw Error(ErrorKind::usage, "the step is too large", {}, "Up to 8 stops, 100 mired warmer or cooler, 20 thousandths of Duv, and a share of the light from 0 to 1");
+    if (!(std::abs(f.warmer_mired) <= 100 && std::abs(f.greener) <= 20 && std::abs(f.stops) <= 8 && f.light_kept >= 0 &&
+          f.light_kept <= 1))
+        throw Error(
+            ErrorKind::usage, "the step is too large", {},
+            "Up to 8 stops, 100 mired warmer or cooler, 20 thousandths of Duv, and a share of the light from 0 to 1");
     colour::Mat3 m = std::exp2(f.stops) * colour::Mat3::Identity();
     const double share = light ? f.light_kept : 0;
     if (f.warmer_mired == 0 && f.greener == 0 && share == 0) return m;
-    // The white that neutrals get: its distance from D50 in mired and across Planck's locus is the step's. Along the daylight
-    // locus the latter hardly changes.
+    // The white that neutrals get: its distance from D50 in mired and across Planck's locus is the step's. Along the
+    // daylight locus the latter hardly changes.
     double target_mired = mired(d50().kelvin) + f.warmer_mired, duv = d50().duv + f.greener / 1000;
-    if (share > 0) target_mired += share * (mired(light->kelvin) - mired(d50().kelvin)), duv += share * (light->duv - d50().duv);
+    if (share > 0) {
+        target_mired += share * (mired(light->kelvin) - mired(d50().kelvin));
+        duv += share * (light->duv - d50().duv);
+    }
     const double kelvin = 1e6 / std::clamp(target_mired, 40.0, 600.0);
-    if (share == 0 && f.greener == 0 && kelvin >= 4000 && kelvin <= 25000) duv = colour::correlated_temperature(colour::daylight_locus(kelvin)).duv;
-    return m * colour::adaptation(colour::white_d50, colour::xyz_from(colour::chromaticity_of(colour::Temperature{kelvin, duv})));
+    if (share == 0 && f.greener == 0 && kelvin >= 4000 && kelvin <= 25000)
+        duv = colour::correlated_temperature(colour::daylight_locus(kelvin)).duv;
+    return m * colour::adaptation(colour::white_d50,
+                                  colour::xyz_from(colour::chromaticity_of(colour::Temperature{kelvin, duv})));
 }
 
 std::string in_words(const Finish& f) {
     std::string words;
     const auto add = [&](const std::string& part) { words += (words.empty() ? "" : ", ") + part; };
     if (f.stops != 0) add(formatted("%+.2f stops", f.stops));
-    if (f.warmer_mired != 0) add(formatted("%.0f mired %s", std::abs(f.warmer_mired), f.warmer_mired > 0 ? "warmer" : "cooler"));
+    if (f.warmer_mired != 0)
+        add(formatted("%.0f mired %s", std::abs(f.warmer_mired), f.warmer_mired > 0 ? "warmer" : "cooler"));
     if (f.greener != 0) add(formatted("%.1f towards %s", std::abs(f.greener), f.greener > 0 ? "green" : "magenta"));
     if (f.light_kept > 0) add(formatted("%.0f %% of the light's colour kept", 100 * f.light_kept));
     return words;

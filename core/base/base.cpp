@@ -25,8 +25,11 @@ static std::string in_words(const std::string& message, const fs::path& file, co
 }
 
 Error::Error(ErrorKind kind, std::string message, fs::path file, std::string remedy)
-    : std::runtime_error(in_words(message, file, remedy)), kind_(kind), message_(std::move(message)),
-      file_(std::move(file)), remedy_(std::move(remedy)) {}
+    : std::runtime_error(in_words(message, file, remedy)),
+      kind_(kind),
+      message_(std::move(message)),
+      file_(std::move(file)),
+      remedy_(std::move(remedy)) {}
 
 void throw_if_stopped(const std::stop_token& stop) {
     if (stop.stop_requested()) throw Error(ErrorKind::cancelled, "stopped on request");
@@ -34,8 +37,7 @@ void throw_if_stopped(const std::stop_token& stop) {
 
 std::string read_file(const fs::path& file, std::uintmax_t limit) {
     std::error_code ec;
-    if (!fs::exists(file, ec))
-        throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
+    if (!fs::exists(file, ec)) throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
     if (!fs::is_regular_file(file, ec))
         throw Error(ErrorKind::input, "this is not a file", file, "Name a file, not a folder");
     if (fs::file_size(file, ec) > limit)
@@ -74,8 +76,7 @@ void write_whole(const fs::path& target, std::string_view content) {
         std::ofstream out(temporary, std::ios::binary);
         out.write(content.data(), static_cast<std::streamsize>(content.size()));
         out.flush();
-        if (!out)
-            throw Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions");
+        if (!out) throw Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions");
     });
 }
 

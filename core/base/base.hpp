@@ -50,8 +50,7 @@ std::string read_file(const std::filesystem::path& file, std::uintmax_t limit = 
 
 /// Writes through a temporary file in the same folder which is renamed when `produce` returns:
 /// the target is either untouched or complete. `produce` gets the temporary path (same extension).
-void write_whole(const std::filesystem::path& target,
-                 const std::function<void(const std::filesystem::path&)>& produce);
+void write_whole(const std::filesystem::path& target, const std::function<void(const std::filesystem::path&)>& produce);
 void write_whole(const std::filesystem::path& target, std::string_view content);
 
 /// SHA-256 (FIPS 180-4) of a file, 64 lower-case hexadecimal digits.

@@ -62,7 +62,9 @@ std::vector<std::pair<int, double>> spectral_columns(const Table& table) {
     char** names = nullptr;
     const int columns = cmsIT8EnumDataFormat(table.get(), &names);
     for (int c = 0; names && c < columns; ++c)
-        if (const int nm = wavelength_of_column(names[c] ? names[c] : ""); nm && std::none_of(found.begin(), found.end(), [&](const auto& f) { return f.second == nm; })) found.emplace_back(c, nm);
+        if (const int nm = wavelength_of_column(names[c] ? names[c] : "");
+            nm && std::none_of(found.begin(), found.end(), [&](const auto& f) { return f.second == nm; }))
+            found.emplace_back(c, nm);
     std::sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     return found;
 }
@@ -80,7 +82,9 @@ int wavelength_of_column(std::string_view name) {
     while (!rest.empty() && rest.back() == ' ') rest.pop_back();
     double nm = 0; // whole, but written "400.0" at times
     const auto [end, problem] = std::from_chars(rest.data(), rest.data() + rest.size(), nm);
-    return problem == std::errc() && end == rest.data() + rest.size() && nm >= 300 && nm <= 1100 && nm == std::floor(nm) ? static_cast<int>(nm) : 0;
+    return problem == std::errc() && end == rest.data() + rest.size() && nm >= 300 && nm <= 1100 && nm == std::floor(nm)
+               ? static_cast<int>(nm)
+               : 0;
 }
 
 Reference load_reference(const fs::path& file) { return parse_reference(read_file(file, most_bytes), file); }
@@ -110,12 +114,9 @@ Reference parse_reference(const std::string& text, const fs::path& file) {
             reference.spectrum[id] = colour::Spectrum::from_samples(nm, value);
         }
         Vec3 v;
-        if (xyz)
-            v = triple(*xyz) / 100;
-        else if (lab)
-            v = colour::xyz_from_lab(triple(*lab));
-        else
-            v = colour::xyz_of(reference.spectrum[id], d50);
+        if (xyz) v = triple(*xyz) / 100;
+        else if (lab) v = colour::xyz_from_lab(triple(*lab));
+        else v = colour::xyz_of(reference.spectrum[id], d50);
         if (!reference.xyz.emplace(id, v).second)
             throw Error(ErrorKind::input, "patch " + id + " stands twice", file, "Keep one row for each patch");
     }
@@ -125,7 +126,8 @@ Reference parse_reference(const std::string& text, const fs::path& file) {
 
 Reference reference_of(const Definition& d) {
     if (d.reference_file.empty())
-        throw Error(ErrorKind::input, "the chart has no reference values", d.file, "Give a CGATS file with --reference");
+        throw Error(ErrorKind::input, "the chart has no reference values", d.file,
+                    "Give a CGATS file with --reference");
     Reference reference = load_reference(d.reference_file);
     for (const Patch& patch : d.patches)
         if (!reference.xyz.contains(patch.id))
@@ -166,7 +168,8 @@ void save_cgats_rgb(const fs::path& file, const std::vector<CgatsRow>& rows, con
     for (std::size_t row = 0; row < rows.size(); ++row) {
         const int r = static_cast<int>(row);
         cmsIT8SetDataRowCol(it8, r, 0, rows[row].id.c_str());
-        for (int c = 0; c < 3; ++c) cmsIT8SetDataRowColDbl(it8, r, c + 1, rows[row].value[static_cast<std::size_t>(c)] * 100);
+        for (int c = 0; c < 3; ++c)
+            cmsIT8SetDataRowColDbl(it8, r, c + 1, rows[row].value[static_cast<std::size_t>(c)] * 100);
     }
     write_whole(file, [&](const fs::path& temporary) {
         if (!cmsIT8SaveToFile(it8, temporary.c_str()))

@@ -15,9 +15,9 @@ namespace refero::chart {
 using colour::Vec3;
 
 struct Patch {
-    std::string id;                             ///< unique in the chart; row letter + column number on grids
+    std::string id;                                ///< unique in the chart; row letter + column number on grids
     double x_mm = 0, y_mm = 0, w_mm = 0, h_mm = 0; ///< from the top-left corner of the patch array
-    std::string role;                           ///< neutral skin sky foliage primary secondary hue warm cool other
+    std::string role;                              ///< neutral skin sky foliage primary secondary hue warm cool other
 };
 
 /// Layout of a chart; see docs/formats.md for the file.
@@ -44,8 +44,8 @@ struct Reference {
 Definition load_definition(const std::filesystem::path& file);
 /// The same from text; `file` is named in errors and leads to the reference.
 Definition parse_definition(const std::string& json, const std::filesystem::path& file);
-/// Checks sizes, ids and overlaps as reading does, and writes definition and reference (NAME.cgats beside it), each whole
-/// or not at all. Returns the definition as it would be read again. Throws Error(input) for an invalid layout.
+/// Checks sizes, ids and overlaps as reading does, and writes definition and reference (NAME.cgats beside it), each
+/// whole or not at all. Returns the definition as it would be read again. Throws Error(input) for an invalid layout.
 Definition save_definition(const Definition& definition, const Reference& reference, const std::filesystem::path& file);
 /// A grid of equal patches with ids A1, A2 ... (rows A to Z, AA, AB ...), roles "other".
 /// Throws Error(usage) for no patches, too many or no area.
@@ -61,7 +61,8 @@ Definition find_definition(const std::string& id_or_file);
 /// Throws Error(input).
 Reference load_reference(const std::filesystem::path& cgats);
 Reference parse_reference(const std::string& cgats, const std::filesystem::path& file);
-/// Wavelength in nm of a table's column (SPECTRAL_NM400, SPECTRAL_400, nm400, R400, 400, 400 nm ...), 300 to 1100; else 0.
+/// Wavelength in nm of a table's column (SPECTRAL_NM400, SPECTRAL_400, nm400, R400, 400, 400 nm ...), 300 to 1100; else
+/// 0.
 int wavelength_of_column(std::string_view name);
 /// The chart's own reference. Throws Error(input) if it has none or the file lacks a patch of the chart.
 Reference reference_of(const Definition& definition);

@@ -54,8 +54,8 @@ Patch parse_patch(const json& p, const Definition& d, const fs::path& file, std:
         invalid(file, "patch " + patch.id + " reaches outside \"size_mm\"");
     if (p.contains("role") && !p["role"].is_string()) invalid(file, place + ".role must be a text");
     patch.role = p.value("role", "other");
-    static const std::set<std::string> roles{"neutral", "skin", "sky", "foliage", "primary",
-                                             "secondary", "hue", "warm", "cool", "other"};
+    static const std::set<std::string> roles{"neutral",   "skin", "sky",  "foliage", "primary",
+                                             "secondary", "hue",  "warm", "cool",    "other"};
     if (!roles.contains(patch.role)) invalid(file, "patch " + patch.id + " has the unknown role '" + patch.role + "'");
     return patch;
 }
@@ -91,7 +91,8 @@ Definition parse_definition(const std::string& text, const fs::path& file) {
     if (j["refero_chart"] != 1) invalid(file, "this version of the chart format is not known");
     Definition d;
     d.file = file;
-    if (!j.contains("id") || !j["id"].is_string() || j["id"].get<std::string>().empty()) invalid(file, "\"id\" is missing");
+    if (!j.contains("id") || !j["id"].is_string() || j["id"].get<std::string>().empty())
+        invalid(file, "\"id\" is missing");
     d.id = j["id"].get<std::string>();
     d.title = j.contains("title") && j["title"].is_string() ? j["title"].get<std::string>() : d.id;
     if (!j.contains("size_mm") || !j["size_mm"].is_array() || j["size_mm"].size() != 2)
@@ -127,12 +128,13 @@ std::optional<Definition> parsed(const fs::directory_entry& entry) {
     const auto changed = entry.last_write_time(ec);
     const std::uintmax_t size = ec ? 0 : entry.file_size(ec);
     const std::lock_guard guard(lock);
-    if (const auto at = known.find(entry.path()); !ec && at != known.end() && at->second.changed == changed && at->second.size == size) return at->second.definition;
+    if (const auto at = known.find(entry.path());
+        !ec && at != known.end() && at->second.changed == changed && at->second.size == size)
+        return at->second.definition;
     Known now{changed, size, std::nullopt};
     try {
         now.definition = load_definition(entry.path());
-    } catch (const Error&) {
-    }
+    } catch (const Error&) {}
     return (known[entry.path()] = now).definition;
 }
 
@@ -159,7 +161,8 @@ Definition find_definition(const std::string& id_or_file) {
         ids += (ids.empty() ? "" : " ") + d.id;
     }
     if (id_or_file.find('/') != std::string::npos || id_or_file.ends_with(".json")) return load_definition(id_or_file);
-    throw Error(ErrorKind::usage, "unknown chart '" + id_or_file + "'", {}, "Known: " + ids + "; or name a definition file");
+    throw Error(ErrorKind::usage, "unknown chart '" + id_or_file + "'", {},
+                "Known: " + ids + "; or name a definition file");
 }
 
 } // namespace refero::chart

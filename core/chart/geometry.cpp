@@ -1,5 +1,5 @@
-#include <complex>
 #include "chart/geometry.hpp"
+#include <complex>
 
 #include <cmath>
 #include <numbers>
@@ -36,7 +36,8 @@ Homography homography(const Corners& from, const Corners& to) {
 }
 
 Homography pixels_from_mm(const Definition& d, const Corners& corners) {
-    return homography({Point(0, 0), Point(d.width_mm, 0), Point(d.width_mm, d.height_mm), Point(0, d.height_mm)}, corners);
+    return homography({Point(0, 0), Point(d.width_mm, 0), Point(d.width_mm, d.height_mm), Point(0, d.height_mm)},
+                      corners);
 }
 
 Corners patch_quad(const Patch& p, const Homography& map, double share) {
@@ -50,7 +51,8 @@ Corners corners_from_first_and_last(const Definition& d, const Point& first, con
     const std::complex<double> from = middle(d.patches.front()), along = middle(d.patches.back()) - from;
     const std::complex<double> start(first.x(), first.y()), to = std::complex<double>(last.x(), last.y()) - start;
     if (std::abs(along) < 1e-9 || std::abs(to) < 1)
-        throw Error(ErrorKind::usage, "the first and the last patch are at one place", {}, "Drag the four corners instead");
+        throw Error(ErrorKind::usage, "the first and the last patch are at one place", {},
+                    "Drag the four corners instead");
     // A similarity of the plane is a complex factor.
     const auto at = [&](double x, double y) {
         const std::complex<double> p = start + (std::complex<double>(x, y) - from) * (to / along);
@@ -81,8 +83,8 @@ bool is_convex(const Corners& q) {
 
 double tilt_deg(const Definition& d, const Corners& corners, int full_width, int full_height, double focal_35mm_mm) {
     const double long_side = std::max(full_width, full_height);
-    const double focal_px = focal_35mm_mm > 0 ? focal_35mm_mm / 36.0 * long_side
-                                              : long_side / 2 / std::tan(20 * std::numbers::pi / 180);
+    const double focal_px =
+        focal_35mm_mm > 0 ? focal_35mm_mm / 36.0 * long_side : long_side / 2 / std::tan(20 * std::numbers::pi / 180);
     // With the image's origin in the middle, K^-1 H has the chart's axes as its first two columns (Zhang 2000, eq. 2).
     Eigen::Matrix3d k_inverse;
     k_inverse << 1 / focal_px, 0, -full_width / 2.0 / focal_px, 0, 1 / focal_px, -full_height / 2.0 / focal_px, 0, 0, 1;

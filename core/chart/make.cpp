@@ -24,11 +24,15 @@ double rounded(double mm) { return std::round(mm * 1000) / 1000; }
 Definition grid(int columns, int rows, double w, double h, double gap_x, double gap_y) {
     if (columns < 1 || rows < 1 || columns * rows > 2000)
         throw Error(ErrorKind::usage, "a chart has 1 to 2000 patches", {}, "Change the number of columns and rows");
-    if (!(w > 0 && h > 0 && gap_x >= 0 && gap_y >= 0)) throw Error(ErrorKind::usage, "patches need an area, and gaps cannot be negative");
+    if (!(w > 0 && h > 0 && gap_x >= 0 && gap_y >= 0))
+        throw Error(ErrorKind::usage, "patches need an area, and gaps cannot be negative");
     Definition d;
-    d.width_mm = columns * (w + gap_x) - gap_x, d.height_mm = rows * (h + gap_y) - gap_y;
+    d.width_mm = columns * (w + gap_x) - gap_x;
+    d.height_mm = rows * (h + gap_y) - gap_y;
     for (int r = 0; r < rows; ++r)
-        for (int c = 0; c < columns; ++c) d.patches.push_back({row_letters(r) + std::to_string(c + 1), c * (w + gap_x), r * (h + gap_y), w, h, "other"});
+        for (int c = 0; c < columns; ++c)
+            d.patches.push_back(
+                {row_letters(r) + std::to_string(c + 1), c * (w + gap_x), r * (h + gap_y), w, h, "other"});
     return d;
 }
 
@@ -43,9 +47,15 @@ std::string likely_role(const Vec3& xyz) {
 }
 
 Definition save_definition(const Definition& d, const Reference& reference, const fs::path& file) {
-    nlohmann::json j{{"refero_chart", 1}, {"id", d.id}, {"title", d.title}, {"size_mm", {rounded(d.width_mm), rounded(d.height_mm)}}, {"patches", nlohmann::json::array()}};
+    nlohmann::json j{{"refero_chart", 1},
+                     {"id", d.id},
+                     {"title", d.title},
+                     {"size_mm", {rounded(d.width_mm), rounded(d.height_mm)}},
+                     {"patches", nlohmann::json::array()}};
     for (const Patch& p : d.patches)
-        j["patches"].push_back({{"id", p.id}, {"rect_mm", {rounded(p.x_mm), rounded(p.y_mm), rounded(p.w_mm), rounded(p.h_mm)}}, {"role", p.role}});
+        j["patches"].push_back({{"id", p.id},
+                                {"rect_mm", {rounded(p.x_mm), rounded(p.y_mm), rounded(p.w_mm), rounded(p.h_mm)}},
+                                {"role", p.role}});
     fs::path beside = file;
     beside.replace_extension(".cgats");
     if (!reference.xyz.empty()) j["reference"] = beside.filename().string();
@@ -53,11 +63,16 @@ Definition save_definition(const Definition& d, const Reference& reference, cons
     parse_definition(text, file); // throws for what could not be read again
     if (!reference.xyz.empty()) {
         const bool spectral = reference.spectrum.size() == reference.xyz.size();
-        std::string table = "CGATS.17\nORIGINATOR \"Refero " + std::string(program_version()) + "\"\n" + formatted("NUMBER_OF_FIELDS %d\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z", 4 + (spectral ? colour::Spectrum::size : 0));
-        for (int i = 0; spectral && i < colour::Spectrum::size; ++i) table += formatted(" SPECTRAL_NM%d", static_cast<int>(colour::Spectrum::nm(i)));
+        std::string table = "CGATS.17\nORIGINATOR \"Refero " + std::string(program_version()) + "\"\n" +
+                            formatted("NUMBER_OF_FIELDS %d\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z",
+                                      4 + (spectral ? colour::Spectrum::size : 0));
+        for (int i = 0; spectral && i < colour::Spectrum::size; ++i)
+            table += formatted(" SPECTRAL_NM%d", static_cast<int>(colour::Spectrum::nm(i)));
         table += formatted("\nEND_DATA_FORMAT\nNUMBER_OF_SETS %zu\nBEGIN_DATA\n", reference.xyz.size());
         for (const auto& [id, xyz] : reference.xyz) {
-            table += formatted("%s %.4f %.4f %.4f", id.find_first_of(" \t") == std::string::npos ? id.c_str() : ("\"" + id + "\"").c_str(), 100 * xyz[0], 100 * xyz[1], 100 * xyz[2]);
+            table += formatted("%s %.4f %.4f %.4f",
+                               id.find_first_of(" \t") == std::string::npos ? id.c_str() : ("\"" + id + "\"").c_str(),
+                               100 * xyz[0], 100 * xyz[1], 100 * xyz[2]);
             if (spectral)
                 for (const double v : reference.spectrum.at(id).value) table += formatted(" %.5f", v);
             table += "\n";

@@ -25,9 +25,9 @@ struct Series {
 };
 
 /// Reads CGATS text, or a table with separators (comma, semicolon or tab) whose first line names its columns: an id
-/// (id, sample_id, sample, name, patch), and X Y Z, or L a b, or wavelengths (380, nm380, SPECTRAL_NM380 ...). XYZ is on
-/// a scale of 100; reflectance of 0 to 1 or, where a value is above 2, in percent. A decimal comma is understood where
-/// the separator is another. Throws Error(input) naming file, line and remedy.
+/// (id, sample_id, sample, name, patch), and X Y Z, or L a b, or wavelengths (380, nm380, SPECTRAL_NM380 ...). XYZ is
+/// on a scale of 100; reflectance of 0 to 1 or, where a value is above 2, in percent. A decimal comma is understood
+/// where the separator is another. Throws Error(input) naming file, line and remedy.
 Series load_series(const std::filesystem::path& file, const Conditions& conditions = {});
 Series parse_series(const std::string& text, const std::filesystem::path& file, const Conditions& conditions = {});
 
@@ -40,7 +40,8 @@ struct Outlier {
 struct Averaged {
     Reference reference;
     std::vector<Outlier> outliers; ///< left out of the mean, farthest first
-    std::map<std::string, double> spread; ///< CIEDE2000 from the mean, root mean square, of patches measured twice and more
+    std::map<std::string, double>
+        spread;                       ///< CIEDE2000 from the mean, root mean square, of patches measured twice and more
     std::vector<std::string> missing; ///< patches of the chart that no series has
     std::vector<std::string> unknown; ///< ids of the series that the chart does not have
 };

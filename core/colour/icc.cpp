@@ -6,7 +6,8 @@
 
 namespace refero::colour {
 
-std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Transfer transfer, const std::string& title, const std::string& copyright) {
+std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Transfer transfer,
+                                       const std::string& title, const std::string& copyright) {
     cmsHPROFILE profile = cmsCreateProfilePlaceholder(nullptr);
     cmsSetProfileVersion(profile, 2.4);
     cmsSetDeviceClass(profile, kind == IccClass::input ? cmsSigInputClass : cmsSigDisplayClass);
@@ -23,7 +24,8 @@ std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Tr
         curve = cmsBuildGamma(nullptr, 1);
     } else {
         std::vector<float> samples(4096);
-        for (std::size_t i = 0; i < samples.size(); ++i) samples[i] = static_cast<float>(decode(transfer, static_cast<double>(i) / 4095));
+        for (std::size_t i = 0; i < samples.size(); ++i)
+            samples[i] = static_cast<float>(decode(transfer, static_cast<double>(i) / 4095));
         curve = cmsBuildTabulatedToneCurveFloat(nullptr, 4096, samples.data());
     }
     const cmsTagSignature colorants[] = {cmsSigRedColorantTag, cmsSigGreenColorantTag, cmsSigBlueColorantTag};

@@ -12,6 +12,7 @@ enum class IccClass { input, display };
 
 /// The profile of an RGB whose linear values go to XYZ (D50) by `to_xyz_d50` and whose codes are decoded by
 /// `transfer`. Throws Error(internal) when lcms2 cannot make it.
-std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Transfer transfer, const std::string& title, const std::string& copyright);
+std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Transfer transfer,
+                                       const std::string& title, const std::string& copyright);
 
 } // namespace refero::colour

@@ -79,8 +79,7 @@ Mat3 adaptation(const Vec3& from_white, const Vec3& to_white, Adaptation method)
     Mat3 cone;
     if (method == Adaptation::bradford)
         cone << 0.8951, 0.2664, -0.1614, -0.7502, 1.7135, 0.0367, 0.0389, -0.0685, 1.0296;
-    else
-        cone << 0.401288, 0.650173, -0.051461, -0.250268, 1.204414, 0.045854, -0.002079, 0.048952, 0.953127;
+    else cone << 0.401288, 0.650173, -0.051461, -0.250268, 1.204414, 0.045854, -0.002079, 0.048952, 0.953127;
     const Vec3 gain = (cone * to_white).cwiseQuotient(cone * from_white);
     return cone.inverse() * gain.asDiagonal() * cone;
 }
@@ -123,25 +122,20 @@ Vec3 delta_e_2000_components(const Vec3& lab1, const Vec3& lab2) {
     const double dL = lab2[0] - lab1[0];
     const double dC = C2p - C1p;
     double dh = h2 - h1;
-    if (C1p * C2p == 0)
-        dh = 0;
-    else if (dh > pi)
-        dh -= 2 * pi;
-    else if (dh < -pi)
-        dh += 2 * pi;
+    if (C1p * C2p == 0) dh = 0;
+    else if (dh > pi) dh -= 2 * pi;
+    else if (dh < -pi) dh += 2 * pi;
     const double dH = 2 * std::sqrt(C1p * C2p) * std::sin(dh / 2);
 
     const double Lm = (lab1[0] + lab2[0]) / 2;
     const double Cm = (C1p + C2p) / 2;
     double hm = h1 + h2;
     if (C1p * C2p != 0) {
-        if (std::abs(h1 - h2) <= pi)
-            hm = (h1 + h2) / 2;
-        else
-            hm = h1 + h2 < 2 * pi ? (h1 + h2 + 2 * pi) / 2 : (h1 + h2 - 2 * pi) / 2;
+        if (std::abs(h1 - h2) <= pi) hm = (h1 + h2) / 2;
+        else hm = h1 + h2 < 2 * pi ? (h1 + h2 + 2 * pi) / 2 : (h1 + h2 - 2 * pi) / 2;
     }
-    const double T = 1 - 0.17 * std::cos(hm - 30 * deg) + 0.24 * std::cos(2 * hm) +
-                     0.32 * std::cos(3 * hm + 6 * deg) - 0.20 * std::cos(4 * hm - 63 * deg);
+    const double T = 1 - 0.17 * std::cos(hm - 30 * deg) + 0.24 * std::cos(2 * hm) + 0.32 * std::cos(3 * hm + 6 * deg) -
+                     0.20 * std::cos(4 * hm - 63 * deg);
     const double bell = (hm / deg - 275) / 25;
     const double dtheta = 30 * deg * std::exp(-bell * bell);
     const double RC = 2 * std::sqrt(pow7(Cm) / (pow7(Cm) + pow7(25.0)));

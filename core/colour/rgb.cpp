@@ -12,7 +12,7 @@ namespace refero::colour {
 namespace {
 
 // f extended to negative arguments as an odd function.
-template <class F>
+template<class F>
 double odd(F f, double x) {
     return x < 0 ? -f(-x) : f(x);
 }
@@ -43,14 +43,11 @@ constexpr double cct_slope = 10.5402377416545, cct_offset = 0.0729055341958355;
 double acescct_decode(double v) {
     return v <= 0.155251141552511 ? (v - cct_offset) / cct_slope : std::exp2(v * 17.52 - 9.72);
 }
-double acescct_encode(double l) {
-    return l <= 0.0078125 ? cct_slope * l + cct_offset : (std::log2(l) + 9.72) / 17.52;
-}
+double acescct_encode(double l) { return l <= 0.0078125 ? cct_slope * l + cct_offset : (std::log2(l) + 9.72) / 17.52; }
 
 const std::vector<std::pair<Transfer, std::string_view>> transfer_names{
-    {Transfer::linear, "linear"}, {Transfer::srgb, "srgb"}, {Transfer::bt709, "bt709"},
-    {Transfer::bt1886, "bt1886"}, {Transfer::oprgb, "oprgb"}, {Transfer::hlg, "hlg"},
-    {Transfer::pq, "pq"},         {Transfer::acescct, "acescct"}};
+    {Transfer::linear, "linear"}, {Transfer::srgb, "srgb"}, {Transfer::bt709, "bt709"}, {Transfer::bt1886, "bt1886"},
+    {Transfer::oprgb, "oprgb"},   {Transfer::hlg, "hlg"},   {Transfer::pq, "pq"},       {Transfer::acescct, "acescct"}};
 
 } // namespace
 
@@ -113,12 +110,12 @@ Mat3 RgbSpace::to_xyz_d50() const {
 const std::vector<RgbSpace>& rgb_spaces() {
     constexpr Chromaticity d65{0.3127, 0.3290};
     static const std::vector<RgbSpace> spaces{
-        {"srgb", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::srgb},            // IEC 61966-2-1
+        {"srgb", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::srgb},             // IEC 61966-2-1
         {"display-p3", {0.680, 0.320}, {0.265, 0.690}, {0.150, 0.060}, d65, Transfer::srgb}, // SMPTE EG 432-1
-        {"oprgb", {0.64, 0.33}, {0.21, 0.71}, {0.15, 0.06}, d65, Transfer::oprgb},          // IEC 61966-2-5
-        {"bt709", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::bt709},          // ITU-R BT.709-6
+        {"oprgb", {0.64, 0.33}, {0.21, 0.71}, {0.15, 0.06}, d65, Transfer::oprgb},           // IEC 61966-2-5
+        {"bt709", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::bt709},           // ITU-R BT.709-6
         {"linear-bt709", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::linear},
-        {"bt2020", {0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}, d65, Transfer::bt709},   // ITU-R BT.2020-2
+        {"bt2020", {0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}, d65, Transfer::bt709}, // ITU-R BT.2020-2
         {"acescg", {0.713, 0.293}, {0.165, 0.830}, {0.128, 0.044}, {0.32168, 0.33767}, Transfer::linear}, // S-2014-004
         {"xyz-d50", {}, {}, {}, {0.34567, 0.35851}, Transfer::linear}};
     return spaces;

@@ -17,10 +17,8 @@ Spectrum Spectrum::from_samples(std::span<const double> nm, std::span<const doub
     for (int i = 0; i < size; ++i) {
         const double w = Spectrum::nm(i);
         const auto right = std::upper_bound(nm.begin(), nm.end(), w) - nm.begin();
-        if (right == 0)
-            s[i] = values.front();
-        else if (right == static_cast<std::ptrdiff_t>(nm.size()))
-            s[i] = values.back();
+        if (right == 0) s[i] = values.front();
+        else if (right == static_cast<std::ptrdiff_t>(nm.size())) s[i] = values.back();
         else {
             const auto k = static_cast<std::size_t>(right);
             const double t = (w - nm[k - 1]) / (nm[k] - nm[k - 1]);
@@ -68,7 +66,9 @@ const std::array<Spectrum, 3>& observer_1964() {
     static const std::array<Spectrum, 3> functions = [] {
         std::array<Spectrum, 3> f;
         for (int i = 0; i < Spectrum::size; ++i) {
-            const double nm = Spectrum::nm(i), red = std::log((nm + 570.1) / 1014), tail = std::log((1338 - nm) / 743.5), green = (nm - 556.1) / 46.14, blue = std::log((nm - 265.8) / 180.4);
+            const double nm = Spectrum::nm(i), red = std::log((nm + 570.1) / 1014),
+                         tail = std::log((1338 - nm) / 743.5), green = (nm - 556.1) / 46.14,
+                         blue = std::log((nm - 265.8) / 180.4);
             f[0][i] = 0.398 * std::exp(-1250 * red * red) + 1.132 * std::exp(-234 * tail * tail);
             f[1][i] = 1.011 * std::exp(-0.5 * green * green);
             f[2][i] = 2.060 * std::exp(-32 * blue * blue);
@@ -95,8 +95,7 @@ static double planck_at(double nm, double kelvin, double c2) {
 Spectrum planck(double kelvin) {
     constexpr double c2 = 1.4388e-2;
     Spectrum s;
-    for (int i = 0; i < Spectrum::size; ++i)
-        s[i] = planck_at(Spectrum::nm(i), kelvin, c2) / planck_at(560, kelvin, c2);
+    for (int i = 0; i < Spectrum::size; ++i) s[i] = planck_at(Spectrum::nm(i), kelvin, c2) / planck_at(560, kelvin, c2);
     return s;
 }
 
@@ -139,7 +138,7 @@ static double bell(double nm, double centre, double left, double right) {
 }
 
 // Halving search for the argument in low..high at which `above` turns true.
-template <class F>
+template<class F>
 static double bisect(double low, double high, F above) {
     for (int i = 0; i < 40; ++i) {
         const double mid = (low + high) / 2;

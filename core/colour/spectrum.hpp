@@ -37,12 +37,13 @@ Spectrum operator+(const Spectrum& a, const Spectrum& b);
 /// CIE 1931 2-degree colour-matching functions (CIE 15:2018, table T.1, 5 nm).
 const std::array<Spectrum, 3>& observer_1931();
 
-/// CIE 1964 10-degree colour-matching functions, single-lobe fits of Wyman, Sloan and Shirley, JCGT 2(2), 2013 (about 1 %
-/// of the peak; constants from memory, checked by the whites of CIE 15).
+/// CIE 1964 10-degree colour-matching functions, single-lobe fits of Wyman, Sloan and Shirley, JCGT 2(2), 2013 (about 1
+/// % of the peak; constants from memory, checked by the whites of CIE 15).
 const std::array<Spectrum, 3>& observer_1964();
 
 /// XYZ of a reflectance under a light, Y = 1 for the perfect reflecting diffuser.
-Vec3 xyz_of(const Spectrum& reflectance, const Spectrum& light, const std::array<Spectrum, 3>& observer = observer_1931());
+Vec3 xyz_of(const Spectrum& reflectance, const Spectrum& light,
+            const std::array<Spectrum, 3>& observer = observer_1931());
 /// XYZ of the light itself, Y = 1.
 Vec3 white_of(const Spectrum& light);
 

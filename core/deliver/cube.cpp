@@ -17,10 +17,13 @@ using Rendering = std::function<Vec3(const Vec3&)>;
 class Path {
 public:
     Path(Rendering rendering, const Options& o)
-        : rendering_(std::move(rendering)), input_(colour::transfer_named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
-          output_(colour::rgb_space(o.space).transfer), from_xyz_(colour::rgb_space(o.space).to_xyz_d50().inverse()) {}
+        : rendering_(std::move(rendering)),
+          input_(colour::transfer_named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
+          output_(colour::rgb_space(o.space).transfer),
+          from_xyz_(colour::rgb_space(o.space).to_xyz_d50().inverse()) {}
     Vec3 operator()(const Vec3& code) const {
-        const Vec3 rgb(colour::decode(input_, code[0]), colour::decode(input_, code[1]), colour::decode(input_, code[2]));
+        const Vec3 rgb(colour::decode(input_, code[0]), colour::decode(input_, code[1]),
+                       colour::decode(input_, code[2]));
         const Vec3 out = from_xyz_ * rendering_(rgb);
         return {colour::encode(output_, out[0]), colour::encode(output_, out[1]), colour::encode(output_, out[2])};
     }
@@ -74,15 +77,18 @@ std::string error_between_nodes(const Path& path, int n) {
         largest = std::max(largest, e);
     }
     char text[120];
-    std::snprintf(text, sizeof text, "# Error between nodes at %d points (code values): mean %.6f, largest %.6f\n", n, sum / points, largest);
+    std::snprintf(text, sizeof text, "# Error between nodes at %d points (code values): mean %.6f, largest %.6f\n", n,
+                  sum / points, largest);
     return text;
 }
 
 std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o) {
-    if (o.size < 2 || o.size > 129) throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
+    if (o.size < 2 || o.size > 129)
+        throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
     const Path path(rendering, o);
     const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
-    std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding + ". Out: " + o.space + "\n";
+    std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding +
+                       ". Out: " + o.space + "\n";
     if (!what.empty()) text += "# " + what + "\n";
     text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
     std::string title = o.name;
@@ -99,9 +105,14 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
 } // namespace
 
 std::string cube_text(const fit::Correction& c, const Options& o) {
-    return cube_of([&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); }, c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o);
+    return cube_of(
+        [&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); },
+        c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o);
 }
 
-void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file, const Options& o) { write_whole(file, cube_of(rendering, what, o)); }
+void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file,
+                const Options& o) {
+    write_whole(file, cube_of(rendering, what, o));
+}
 
 } // namespace refero::deliver

@@ -33,7 +33,8 @@ public:
         constexpr int denominator = 1'000'000;
         std::vector<unsigned char> bytes;
         for (int i = 0; i < 9; ++i)
-            for (const int part : {static_cast<int>(std::lround(m(i / 3, i % 3) * denominator)), denominator}) append(bytes, little(static_cast<std::uint32_t>(part), 4));
+            for (const int part : {static_cast<int>(std::lround(m(i / 3, i % 3) * denominator)), denominator})
+                append(bytes, little(static_cast<std::uint32_t>(part), 4));
         entries_.push_back({tag, 10, 9, bytes});
     }
     std::vector<unsigned char> file(std::uint16_t magic) {
@@ -44,9 +45,13 @@ public:
             head.insert(head.end(), bytes.begin(), bytes.end());
         };
         const auto values_at = static_cast<std::uint32_t>(8 + 2 + 12 * entries_.size() + 4);
-        put(magic, 2), put(8, 4), put(static_cast<std::uint32_t>(entries_.size()), 2);
+        put(magic, 2);
+        put(8, 4);
+        put(static_cast<std::uint32_t>(entries_.size()), 2);
         for (const Entry& e : entries_) {
-            put(e.tag, 2), put(e.type, 2), put(e.count, 4);
+            put(e.tag, 2);
+            put(e.type, 2);
+            put(e.count, 4);
             if (e.bytes.size() <= 4) {
                 std::vector<unsigned char> four = e.bytes;
                 four.resize(4);
@@ -68,7 +73,9 @@ private:
         std::uint32_t count;
         std::vector<unsigned char> bytes;
     };
-    static void append(std::vector<unsigned char>& to, const std::vector<unsigned char>& more) { to.insert(to.end(), more.begin(), more.end()); }
+    static void append(std::vector<unsigned char>& to, const std::vector<unsigned char>& more) {
+        to.insert(to.end(), more.begin(), more.end());
+    }
     static std::vector<unsigned char> little(std::uint32_t v, int size) {
         std::vector<unsigned char> bytes;
         for (int i = 0; i < size; ++i) bytes.push_back(static_cast<unsigned char>(v >> 8 * i));
@@ -85,17 +92,20 @@ std::vector<unsigned char> dcp_bytes(const std::vector<LightPart>& lights, const
     const frame::Metadata camera = c.sources.empty() ? frame::Metadata{} : c.sources.front().metadata;
     ifd.text(50708, camera.unique_model.empty() ? camera.camera() : camera.unique_model); // UniqueCameraModel
     ifd.text(50936, o.name);                                                              // ProfileName
-    ifd.long_value(50941, 0);                                                             // ProfileEmbedPolicy: allow copying
-    ifd.text(50942, "Made with Refero; free to use");                                     // ProfileCopyright
-    const bool tables = std::all_of(lights.begin(), lights.end(), [](const LightPart& l) { return l.table.has_value(); });
+    ifd.long_value(50941, 0);                         // ProfileEmbedPolicy: allow copying
+    ifd.text(50942, "Made with Refero; free to use"); // ProfileCopyright
+    const bool tables =
+        std::all_of(lights.begin(), lights.end(), [](const LightPart& l) { return l.table.has_value(); });
     if (tables) ifd.long_values(50937, {HueTable::hues, HueTable::saturations, 1}); // ProfileHueSatMapDims
     for (std::size_t i = 0; i < lights.size(); ++i) {
         const DngMatrices m = dng_matrices(lights[i].matrix);
         const auto next = static_cast<std::uint16_t>(i);
-        ifd.signed_rationals(static_cast<std::uint16_t>(50721 + next), m.color_matrix);          // ColorMatrix1, 2
-        ifd.short_value(static_cast<std::uint16_t>(50778 + next), static_cast<std::uint16_t>(m.illuminant)); // CalibrationIlluminant1, 2
-        ifd.signed_rationals(static_cast<std::uint16_t>(50964 + next), m.forward_matrix);        // ForwardMatrix1, 2
-        if (tables) ifd.floats(static_cast<std::uint16_t>(50938 + next), lights[i].table->data); // ProfileHueSatMapData1, 2
+        ifd.signed_rationals(static_cast<std::uint16_t>(50721 + next), m.color_matrix); // ColorMatrix1, 2
+        ifd.short_value(static_cast<std::uint16_t>(50778 + next),
+                        static_cast<std::uint16_t>(m.illuminant));                        // CalibrationIlluminant1, 2
+        ifd.signed_rationals(static_cast<std::uint16_t>(50964 + next), m.forward_matrix); // ForwardMatrix1, 2
+        if (tables)
+            ifd.floats(static_cast<std::uint16_t>(50938 + next), lights[i].table->data); // ProfileHueSatMapData1, 2
     }
     return ifd.file(0x4352);
 }

@@ -16,7 +16,9 @@ namespace {
 Vec3 hsv_from(const Vec3& rgb) {
     const double v = rgb.maxCoeff(), gap = v - rgb.minCoeff();
     if (!(gap > 0)) return {0, 0, v};
-    double h = rgb[0] == v ? (rgb[1] - rgb[2]) / gap : rgb[1] == v ? 2 + (rgb[2] - rgb[0]) / gap : 4 + (rgb[0] - rgb[1]) / gap;
+    double h = rgb[0] == v   ? (rgb[1] - rgb[2]) / gap
+               : rgb[1] == v ? 2 + (rgb[2] - rgb[0]) / gap
+                             : 4 + (rgb[0] - rgb[1]) / gap;
     if (h < 0) h += 6;
     return {60 * h, gap / v, v};
 }
@@ -69,24 +71,30 @@ HueTable hue_table_of(const fit::Correction& c, const fit::Correction& matrix) {
     // Balanced camera RGB of a colour by the matrix; the model takes it from there.
     const Mat3 to_balanced = Mat3(matrix.coefficients.leftCols<3>()).inverse() * to_xyz;
     for (int h = 0; h < HueTable::hues; ++h) {
-        const auto cell = [&](int s) { return &table.data[static_cast<std::size_t>(3 * (h * HueTable::saturations + s))]; };
+        const auto cell = [&](int s) {
+            return &table.data[static_cast<std::size_t>(3 * (h * HueTable::saturations + s))];
+        };
         for (int s = 1; s < HueTable::saturations; ++s) {
             const Vec3 node(360.0 * h / HueTable::hues, static_cast<double>(s) / (HueTable::saturations - 1), 1);
-            // A colour that the camera cannot see is drawn to grey until it can: there the table goes on as at the edge.
+            // A colour that the camera cannot see is drawn to grey until it can: there the table goes on as at the
+            // edge.
             const Vec3 grey = to_balanced * Vec3::Ones();
             Vec3 at = to_balanced * rgb_from(node);
             double drawn = 1;
             for (int i = 0; i < 3; ++i)
                 if (at[i] < 0) drawn = std::min(drawn, grey[i] / (grey[i] - at[i]));
             const Vec3 from = hsv_from((to_balanced.inverse() * (grey + drawn * (at - grey))).cwiseMax(0));
-            const Vec3 to = hsv_from((from_xyz * (c.coefficients * fit::features(c.model, grey + drawn * (at - grey)))).cwiseMax(0));
+            const Vec3 to = hsv_from(
+                (from_xyz * (c.coefficients * fit::features(c.model, grey + drawn * (at - grey)))).cwiseMax(0));
             float* v = cell(s);
             v[0] = static_cast<float>(std::clamp(std::remainder(to[0] - from[0], 360.0), -60.0, 60.0));
             v[1] = static_cast<float>(std::clamp(to[1] / std::max(1e-9, from[1]), 0.25, 4.0));
             v[2] = static_cast<float>(std::clamp(to[2] / std::max(1e-9, from[2]), 0.25, 4.0));
         }
         // Grey stays grey; beside it the first step's shift goes on, so that scaling stays even.
-        cell(0)[0] = cell(1)[0], cell(0)[1] = cell(1)[1], cell(0)[2] = 1;
+        cell(0)[0] = cell(1)[0];
+        cell(0)[1] = cell(1)[1];
+        cell(0)[2] = 1;
     }
     return table;
 }
@@ -96,8 +104,12 @@ fit::Statistics proof_of(const fit::Correction& matrix, const HueTable& table) {
     std::vector<double> all;
     for (const read::PatchReading& p : matrix.reading.patches) {
         const auto xyz = matrix.reference.xyz.find(p.id);
-        if (xyz == matrix.reference.xyz.end() || std::find(matrix.left_out.begin(), matrix.left_out.end(), p.id) != matrix.left_out.end()) continue;
-        all.push_back(colour::delta_e_2000(colour::lab_from_xyz(xyz->second), colour::lab_from_xyz(to_xyz * table(from_xyz * matrix(Vec3(p.mean.data()))))));
+        if (xyz == matrix.reference.xyz.end() ||
+            std::find(matrix.left_out.begin(), matrix.left_out.end(), p.id) != matrix.left_out.end())
+            continue;
+        all.push_back(
+            colour::delta_e_2000(colour::lab_from_xyz(xyz->second),
+                                 colour::lab_from_xyz(to_xyz * table(from_xyz * matrix(Vec3(p.mean.data()))))));
     }
     return fit::statistics(all);
 }

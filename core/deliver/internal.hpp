@@ -10,9 +10,9 @@ std::string matrix_json(const fit::Correction& correction, const Options& option
 
 /// Camera RGB (linear, unbalanced) to XYZ relative to D50, for corrections that are one matrix.
 colour::Mat3 xyz_from_camera(const fit::Correction& correction);
-/// What a model does beyond a matrix, as hue shift, saturation and value factors over hue and saturation, in linear RGB of the
-/// ROMM primaries (ISO 22028-2; DNG specification 1.4, ProfileHueSatMapData): all our models scale with exposure, so one value
-/// row is enough.
+/// What a model does beyond a matrix, as hue shift, saturation and value factors over hue and saturation, in linear RGB
+/// of the ROMM primaries (ISO 22028-2; DNG specification 1.4, ProfileHueSatMapData): all our models scale with
+/// exposure, so one value row is enough.
 struct HueTable {
     static constexpr int hues = 72, saturations = 25;
     std::vector<float> data; ///< hue by hue, in each by saturation: degrees, factor, factor

@@ -1,6 +1,6 @@
-// Corners by direct alignment: the chart is drawn with the colours that its patches show, blurred as the picture is, and
-// moved until the difference is least. Lucas and Kanade, "An Iterative Image Registration Technique", IJCAI 1981; the
-// plane's eight-parameter motion and robust weights as in Baker and Matthews, IJCV 56(3), 2004.
+// Corners by direct alignment: the chart is drawn with the colours that its patches show, blurred as the picture is,
+// and moved until the difference is least. Lucas and Kanade, "An Iterative Image Registration Technique", IJCAI 1981;
+// the plane's eight-parameter motion and robust weights as in Baker and Matthews, IJCV 56(3), 2004.
 #include <Eigen/Cholesky>
 
 #include "find/internal.hpp"
@@ -43,7 +43,8 @@ public:
             double gap_x = 0.5 * p.w_mm, gap_y = 0.5 * p.h_mm;
             for (std::size_t k = 0; k < d.patches.size(); ++k) {
                 const chart::Patch& q = d.patches[k];
-                const double dx = std::max(q.x_mm - p.x_mm - p.w_mm, p.x_mm - q.x_mm - q.w_mm), dy = std::max(q.y_mm - p.y_mm - p.h_mm, p.y_mm - q.y_mm - q.h_mm);
+                const double dx = std::max(q.x_mm - p.x_mm - p.w_mm, p.x_mm - q.x_mm - q.w_mm),
+                             dy = std::max(q.y_mm - p.y_mm - p.h_mm, p.y_mm - q.y_mm - q.h_mm);
                 if (k == i || dx > 0.6 * p.w_mm || dy > 0.6 * p.h_mm) continue;
                 near.push_back(k);
                 if (dy < 0) gap_x = std::min(gap_x, dx);
@@ -52,10 +53,13 @@ public:
             for (int v = 0; v < n; ++v)
                 for (int u = 0; u < n; ++u) {
                     Spot s;
-                    s.mm = {p.x_mm - gap_x / 2 + (p.w_mm + gap_x) * (u + 0.5) / n, p.y_mm - gap_y / 2 + (p.h_mm + gap_y) * (v + 0.5) / n};
+                    s.mm = {p.x_mm - gap_x / 2 + (p.w_mm + gap_x) * (u + 0.5) / n,
+                            p.y_mm - gap_y / 2 + (p.h_mm + gap_y) * (v + 0.5) / n};
                     s.patches = near;
                     const double rim_x = 0.3 * p.w_mm, rim_y = 0.3 * p.h_mm;
-                    if (s.mm.x() < rim_x || s.mm.y() < rim_y || s.mm.x() > d.width_mm - rim_x || s.mm.y() > d.height_mm - rim_y) continue;
+                    if (s.mm.x() < rim_x || s.mm.y() < rim_y || s.mm.x() > d.width_mm - rim_x ||
+                        s.mm.y() > d.height_mm - rim_y)
+                        continue;
                     spots_.push_back(std::move(s));
                 }
         }
@@ -98,7 +102,10 @@ public:
         float weight = 0;
         for (const Spot& s : spots_) {
             if (s.gap < 0.25f) continue;
-            if (const auto c = bilinear(linear, map(s.mm))) sum += s.gap * (*c - patches_at(s)), weight += s.gap * s.gap;
+            if (const auto c = bilinear(linear, map(s.mm))) {
+                sum += s.gap * (*c - patches_at(s));
+                weight += s.gap * s.gap;
+            }
         }
         gap_ = weight > 0 ? Rgb((sum / weight).cwiseMax(0)) : Rgb::Zero();
     }
@@ -141,10 +148,14 @@ Corners align(const chart::Definition& d, const Corners& rough, const Picture& p
             drawing.look(picture.linear, map);
             std::vector<double> off;
             for (const Spot& s : spots)
-                if (const auto seen = bilinear(picture.linear, map(s.mm))) off.push_back(static_cast<double>((*seen - drawing.at(s)).norm() / (seen->norm() + 1e-4f)));
+                if (const auto seen = bilinear(picture.linear, map(s.mm)))
+                    off.push_back(static_cast<double>((*seen - drawing.at(s)).norm() / (seen->norm() + 1e-4f)));
             if (off.size() < 16) return false;
             const double m = median_of(std::move(off));
-            if (m < least) least = m, best = share;
+            if (m < least) {
+                least = m;
+                best = share;
+            }
         }
         drawing.set_blur(best * drawing.side_mm());
         return true;
@@ -172,13 +183,16 @@ Corners align(const chart::Definition& d, const Corners& rough, const Picture& p
         for (const Spot& s : spots) {
             const Point at = map(s.mm);
             const auto seen = bilinear(picture.linear, at);
-            const auto left = bilinear(picture.linear, at - Point(0.6, 0)), right = bilinear(picture.linear, at + Point(0.6, 0));
-            const auto above = bilinear(picture.linear, at - Point(0, 0.6)), below = bilinear(picture.linear, at + Point(0, 0.6));
+            const auto left = bilinear(picture.linear, at - Point(0.6, 0)),
+                       right = bilinear(picture.linear, at + Point(0.6, 0));
+            const auto above = bilinear(picture.linear, at - Point(0, 0.6)),
+                       below = bilinear(picture.linear, at + Point(0, 0.6));
             if (!seen || !left || !right || !above || !below) continue;
             const Rgb drawn = drawing.at(s);
             const float scale = 1 / (0.5f * (seen->norm() + drawn.norm()) + floor);
             Eigen::Matrix<double, 3, 2> gradient;
-            gradient << (scale / 1.2f * (*right - *left)).cast<double>(), (scale / 1.2f * (*below - *above)).cast<double>();
+            gradient << (scale / 1.2f * (*right - *left)).cast<double>(),
+                (scale / 1.2f * (*below - *above)).cast<double>();
             Line line;
             for (int k = 0; k < 8; ++k) line.j.col(k) = gradient * (moved[static_cast<std::size_t>(k)](s.mm) - at) / h;
             line.r = (scale * (drawn - *seen)).cast<double>();

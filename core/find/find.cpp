@@ -12,13 +12,15 @@ namespace refero::find {
 namespace {
 
 /// What a chart that is taken for real must reach; chosen by trial on simulated frames of refero-find-bench.
-constexpr double least_evidence_per_patch = 2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
-constexpr double least_clear_per_patch = 1.6;    ///< where no other place or way round has more than ...
-constexpr double clear = 0.6;                    ///< ... this share of the evidence
-constexpr double least_margin = 4;               ///< nats over any other place or way round ...
-constexpr double nearly = 0.94;                  ///< ... which may have no more than this share of the evidence
-constexpr double surely_laid = 2.9;              ///< nats per patch below which corners may lie beside the chart's ...
-constexpr double clearly_better = 0.5;           ///< ... which other corners must exceed by so many: a little is won by shunning covered patches, too
+constexpr double least_evidence_per_patch =
+    2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
+constexpr double least_clear_per_patch = 1.6; ///< where no other place or way round has more than ...
+constexpr double clear = 0.6;                 ///< ... this share of the evidence
+constexpr double least_margin = 4;            ///< nats over any other place or way round ...
+constexpr double nearly = 0.94;               ///< ... which may have no more than this share of the evidence
+constexpr double surely_laid = 2.9;           ///< nats per patch below which corners may lie beside the chart's ...
+constexpr double clearly_better =
+    0.5; ///< ... which other corners must exceed by so many: a little is won by shunning covered patches, too
 constexpr double most_misfit = 0.16;
 constexpr double least_within = 0.62;
 constexpr double least_even_share = 0.75;
@@ -30,12 +32,14 @@ constexpr int finest_side = 3000, coarsest_side = 150;
 
 bool overlap(const Corners& a, const Corners& b) {
     const auto centre = [](const Corners& q) { return Point((q[0] + q[1] + q[2] + q[3]) / 4); };
-    return (centre(a) - centre(b)).norm() < std::sqrt(std::max(std::abs(chart::signed_area(a)), std::abs(chart::signed_area(b)))) / 2;
+    return (centre(a) - centre(b)).norm() <
+           std::sqrt(std::max(std::abs(chart::signed_area(a)), std::abs(chart::signed_area(b)))) / 2;
 }
 
 // Logistic regression on the candidates of 150 simulated frames, 349 of them, 265 right. docs/methods.md, Finding.
 double chance_of(const Match& m) {
-    const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()), clearness = std::clamp(1 - m.runner_up / std::max(1e-6, m.fit.evidence), -0.5, 1.0);
+    const double per_patch = m.fit.evidence / static_cast<double>(m.grid->xyz.size()),
+                 clearness = std::clamp(1 - m.runner_up / std::max(1e-6, m.fit.evidence), -0.5, 1.0);
     return 1 / (1 + std::exp(23.7 - 9.3 * per_patch - 8.5 * clearness));
 }
 
@@ -52,8 +56,11 @@ struct Level {
     std::vector<Lattice> lattices;
 
     Level(const Picture& p, bool coarsest, int enlarge, const Extent& extent)
-        : picture(p), regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0, enlarge)), near(near_of(regions)),
-          ground(p, regions, near), lattices(find::lattices(regions, near, extent)) {}
+        : picture(p),
+          regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0, enlarge)),
+          near(near_of(regions)),
+          ground(p, regions, near),
+          lattices(find::lattices(regions, near, extent)) {}
 };
 
 struct Candidate {
@@ -74,7 +81,10 @@ bool same_place(const Corners& a, const Corners& b, const chart::Definition& d) 
 void improve(Candidate& c, const Corners& corners) {
     if (!chart::is_convex(corners)) return;
     const ColourFit fit = colour_fit(*c.match.grid, corners, c.level->picture);
-    if (fit.evidence >= 0.95 * c.match.fit.evidence - 1) c.match.corners = corners, c.match.fit = fit;
+    if (fit.evidence >= 0.95 * c.match.fit.evidence - 1) {
+        c.match.corners = corners;
+        c.match.fit = fit;
+    }
 }
 
 /// Lays the grid on what is there; false when colours or shape say no.
@@ -85,8 +95,8 @@ bool holds(Candidate& c) {
     return m.fit.plausible && c.evidence_per_patch() > 0.5 * least_clear_per_patch;
 }
 
-/// Moves one corner at a time while that explains the colours better: alignment holds on to the nearest edges, which may be
-/// those of other patches.
+/// Moves one corner at a time while that explains the colours better: alignment holds on to the nearest edges, which
+/// may be those of other patches.
 void climb(Candidate& c) {
     Match& m = c.match;
     const double pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(m.grid->xyz.size()));
@@ -100,7 +110,10 @@ void climb(Candidate& c) {
                     moved[corner] += step * pitch * Point(x, y);
                     if (!chart::is_convex(moved)) continue;
                     const ColourFit fit = colour_fit(*m.grid, moved, c.level->picture);
-                    if (fit.plausible && fit.evidence > m.fit.evidence) m.corners = moved, m.fit = fit;
+                    if (fit.plausible && fit.evidence > m.fit.evidence) {
+                        m.corners = moved;
+                        m.fit = fit;
+                    }
                 }
         }
         if (m.fit.evidence < start + little) break; // it lies as well as it can
@@ -119,10 +132,12 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
         improve(other, align(*m.grid->definition, other.match.corners, picture));
         if (other.evidence_per_patch() > c.evidence_per_patch() + clearly_better) c = other;
     }
-    // Once more on the finest picture that shows the patches small enough, and clean enough, to be compared point by point.
+    // Once more on the finest picture that shows the patches small enough, and clean enough, to be compared point by
+    // point.
     for (const Picture& fine : pyramid) {
         if (fine.scale <= picture.scale) break;
-        const double k = fine.scale / picture.scale, pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(m.grid->xyz.size()));
+        const double k = fine.scale / picture.scale, pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) /
+                                                                       static_cast<double>(m.grid->xyz.size()));
         if (k * pitch > 50 || fine.noise > 0.03) continue;
         improve(c, scaled(align(*m.grid->definition, scaled(m.corners, k), fine), 1 / k));
         break;
@@ -131,8 +146,9 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     m.corners = scaled(m.corners, 1 / picture.scale);
     const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && chance_of(m) > 0.5) ||
                         (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear * m.fit.evidence);
-    return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly * m.fit.evidence && m.fit.misfit < most_misfit &&
-           m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible;
+    return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly * m.fit.evidence &&
+           m.fit.misfit < most_misfit && m.fit.within > least_within && m.fit.even_share > least_even_share &&
+           m.fit.plausible;
 }
 
 } // namespace
@@ -146,8 +162,10 @@ Placement placement_from(const chart::Definition& definition, const Corners& cor
     p.corners = corners;
     p.confidence = 1;
     p.mirrored = chart::signed_area(corners) < 0;
-    p.frame_fraction = std::abs(chart::signed_area(corners)) / (static_cast<double>(frame.full_width) * frame.full_height);
-    p.tilt_deg = chart::tilt_deg(definition, corners, frame.full_width, frame.full_height, frame.metadata.focal_35mm_mm);
+    p.frame_fraction =
+        std::abs(chart::signed_area(corners)) / (static_cast<double>(frame.full_width) * frame.full_height);
+    p.tilt_deg =
+        chart::tilt_deg(definition, corners, frame.full_width, frame.full_height, frame.metadata.focal_35mm_mm);
     return p;
 }
 
@@ -156,13 +174,16 @@ Corners snapped(const chart::Definition& definition, const Corners& rough, const
     // Coarse to fine, over the pictures that show the patches neither too small nor too large.
     const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
     Corners corners = rough;
-    const double pitch = std::sqrt(std::abs(chart::signed_area(rough)) / static_cast<double>(definition.patches.size()));
+    const double pitch =
+        std::sqrt(std::abs(chart::signed_area(rough)) / static_cast<double>(definition.patches.size()));
     for (auto p = pyramid.rbegin(); p != pyramid.rend(); ++p)
-        if (pitch * p->scale > 7 && pitch * p->scale < 60) corners = scaled(align(definition, scaled(corners, p->scale), *p), 1 / p->scale);
+        if (pitch * p->scale > 7 && pitch * p->scale < 60)
+            corners = scaled(align(definition, scaled(corners, p->scale), *p), 1 / p->scale);
     return corners;
 }
 
-std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions, std::stop_token stop) {
+std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
+                              std::stop_token stop) {
     std::vector<Grid> grids;
     for (const chart::Definition& d : definitions)
         for (Grid& grid : grids_of(d)) grids.push_back(std::move(grid));
@@ -191,7 +212,8 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     tbb::parallel_for(std::size_t{0}, lattices.size(), [&](std::size_t i) {
         if (stop.stop_requested()) return;
         for (const Grid& grid : grids)
-            for (Match& match : identify(grid, *lattices[i].second, lattices[i].first->ground, 3)) of_lattice[i].push_back({std::move(match), lattices[i].first});
+            for (Match& match : identify(grid, *lattices[i].second, lattices[i].first->ground, 3))
+                of_lattice[i].push_back({std::move(match), lattices[i].first});
         std::stable_sort(of_lattice[i].begin(), of_lattice[i].end(), likelier);
         if (of_lattice[i].size() > 6) of_lattice[i].resize(6);
     });
@@ -203,7 +225,9 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     });
     throw_if_stopped(stop);
     std::erase_if(candidates, [](const Candidate& c) { return c.match.fit.evidence <= 0; });
-    std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.evidence_per_patch() > b.evidence_per_patch(); });
+    std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) {
+        return a.evidence_per_patch() > b.evidence_per_patch();
+    });
 
     // Likeliest first, a few at a time; what lies on a chart that was found is another view of it.
     std::vector<Placement> found;
@@ -214,10 +238,14 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
         std::vector<Candidate*> some;
         for (; next < candidates.size() && some.size() < at_a_time; ++next) {
             const Corners rough = scaled(candidates[next].match.corners, 1 / candidates[next].level->picture.scale);
-            const auto known = std::find_if(found.begin(), found.end(), [&](const Placement& p) { return overlap(p.corners, rough); });
+            const auto known =
+                std::find_if(found.begin(), found.end(), [&](const Placement& p) { return overlap(p.corners, rough); });
             if (known != found.end() && !(known->mirrored && chart::signed_area(rough) > 0)) continue;
             const chart::Definition* definition = candidates[next].match.grid->definition;
-            if (std::none_of(refused.begin(), refused.end(), [&](const auto& r) { return r.first == definition && same_place(r.second, rough, *definition); })) some.push_back(&candidates[next]);
+            if (std::none_of(refused.begin(), refused.end(), [&](const auto& r) {
+                    return r.first == definition && same_place(r.second, rough, *definition);
+                }))
+                some.push_back(&candidates[next]);
         }
         std::array<bool, at_a_time> proven{};
         tbb::parallel_for(std::size_t{0}, some.size(), [&](std::size_t i) { proven[i] = proves(*some[i], pyramid); });
@@ -230,13 +258,15 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
             const Candidate& c = *some[i];
             Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
             p.confidence = confidence_of(c.match);
-            const auto same = std::find_if(found.begin(), found.end(), [&](const Placement& o) { return overlap(o.corners, p.corners); });
+            const auto same = std::find_if(found.begin(), found.end(),
+                                           [&](const Placement& o) { return overlap(o.corners, p.corners); });
             if (same == found.end()) found.push_back(p);
             // Where both explain the frame, an unmirrored chart goes before a mirrored one.
             else if (same->mirrored && !p.mirrored && p.confidence > same->confidence - 0.1) *same = p;
         }
     }
-    std::stable_sort(found.begin(), found.end(), [](const Placement& a, const Placement& b) { return a.confidence > b.confidence; });
+    std::stable_sort(found.begin(), found.end(),
+                     [](const Placement& a, const Placement& b) { return a.confidence > b.confidence; });
     return found;
 }
 

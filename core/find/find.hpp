@@ -11,11 +11,11 @@ namespace refero::find {
 
 /// Where a chart is in a frame.
 struct Placement {
-    std::string chart;           ///< id of the definition
-    chart::Corners corners;      ///< pixels of the upright full-size image
-    double confidence = 0;       ///< 0 to 1
-    double tilt_deg = 0;         ///< see chart::tilt_deg
-    double frame_fraction = 0;   ///< area of the corners' quadrilateral over the frame's
+    std::string chart;         ///< id of the definition
+    chart::Corners corners;    ///< pixels of the upright full-size image
+    double confidence = 0;     ///< 0 to 1
+    double tilt_deg = 0;       ///< see chart::tilt_deg
+    double frame_fraction = 0; ///< area of the corners' quadrilateral over the frame's
     bool mirrored = false;
 };
 

@@ -31,7 +31,10 @@ std::vector<std::vector<double>> even_runs(const std::vector<double>& v) {
     for (std::size_t i = 1; i < v.size(); ++i) {
         std::size_t alike = 0;
         for (std::size_t k = 1; k < v.size(); ++k) alike += same(v[k] - v[k - 1], v[i] - v[i - 1]);
-        if (alike > most) most = alike, pitch = v[i] - v[i - 1];
+        if (alike > most) {
+            most = alike;
+            pitch = v[i] - v[i - 1];
+        }
     }
     std::vector<std::vector<double>> runs{{v[0]}};
     for (std::size_t i = 1; i < v.size(); ++i) {
@@ -61,7 +64,8 @@ Sample sample(const Picture& picture, const Homography& from_mm, const chart::Pa
     constexpr int n = 5;
     for (int v = 0; v < n; ++v)
         for (int u = 0; u < n; ++u) {
-            const Vec3 c = pixel(picture, from_mm({p.x_mm + p.w_mm * (0.32 + 0.36 * u / (n - 1)), p.y_mm + p.h_mm * (0.32 + 0.36 * v / (n - 1))}));
+            const Vec3 c = pixel(picture, from_mm({p.x_mm + p.w_mm * (0.32 + 0.36 * u / (n - 1)),
+                                                   p.y_mm + p.h_mm * (0.32 + 0.36 * v / (n - 1))}));
             if (!c.allFinite()) continue;
             s.mean += c;
             squares += c.cwiseProduct(c);
@@ -74,11 +78,14 @@ Sample sample(const Picture& picture, const Homography& from_mm, const chart::Pa
     return s;
 }
 
-// The most that an even patch of this mean may spread: the picture's noise is about the same in square roots, so that dark
-// patches have more for their brightness; one channel's is that of the mean of three times the root of three.
+// The most that an even patch of this mean may spread: the picture's noise is about the same in square roots, so that
+// dark patches have more for their brightness; one channel's is that of the mean of three times the root of three.
 double even_spread(const Vec3& mean, const Picture& picture) {
     double shown = 0;
-    for (int c = 0; c < 3; ++c) shown += std::sqrt(std::clamp(mean[c] * static_cast<double>(picture.gain[static_cast<std::size_t>(c)]), 0.0, 1.5)) / 3;
+    for (int c = 0; c < 3; ++c)
+        shown +=
+            std::sqrt(std::clamp(mean[c] * static_cast<double>(picture.gain[static_cast<std::size_t>(c)]), 0.0, 1.5)) /
+            3;
     return 0.15 + std::min(0.35, 2 * 1.73 * picture.noise / std::max(0.05, shown));
 }
 
@@ -88,7 +95,8 @@ constexpr double explained = 0.3;
 
 // XYZ (D50) of linear RGB with the primaries of BT.709: a camera under any light is not far from it, row by row.
 const colour::Mat3& xyz_from_plain_rgb() {
-    static const colour::Mat3 m = (colour::Mat3() << 0.4360, 0.3851, 0.1431, 0.2225, 0.7169, 0.0606, 0.0139, 0.0971, 0.7141).finished();
+    static const colour::Mat3 m =
+        (colour::Mat3() << 0.4360, 0.3851, 0.1431, 0.2225, 0.7169, 0.0606, 0.0139, 0.0971, 0.7141).finished();
     return m;
 }
 
@@ -110,7 +118,14 @@ struct Seen {
 /// What is seen must not run against what is known, or across it: a quick look at brightness, and at red against blue.
 class Agreement {
 public:
-    void add(double seen, double known) { n_ += 1, x_ += seen, y_ += known, xx_ += seen * seen, yy_ += known * known, xy_ += seen * known; }
+    void add(double seen, double known) {
+        n_ += 1;
+        x_ += seen;
+        y_ += known;
+        xx_ += seen * seen;
+        yy_ += known * known;
+        xy_ += seen * known;
+    }
     bool holds(double correlation) const {
         const double of_x = xx_ - x_ * x_ / n_, of_y = yy_ - y_ * y_ / n_;
         if (of_y < 0.1 * n_) return true; // all about the same: nothing can be said
@@ -123,7 +138,8 @@ private:
 struct Look {
     double brightness = 0, redness = 0;
     static Look of(double red, double blue, double sum, double floor) {
-        return {std::log(std::max(floor, sum)), std::clamp(std::log(std::max(floor, red) / std::max(floor, blue)), -2.5, 2.5)};
+        return {std::log(std::max(floor, sum)),
+                std::clamp(std::log(std::max(floor, red) / std::max(floor, blue)), -2.5, 2.5)};
     }
 };
 
@@ -142,7 +158,8 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
     std::vector<double> ratio, bright(n);
     for (const Seen& s : seen) ratio.push_back(s.rgb.sum() / 3 / std::max(0.01, s.xyz[1]));
     std::nth_element(ratio.begin(), ratio.begin() + static_cast<std::ptrdiff_t>(n / 2), ratio.end());
-    for (std::size_t i = 0; i < n; ++i) bright[i] = std::max(seen[i].rgb.sum() / 3, ratio[n / 2] * seen[i].xyz[1]) + 0.03 * level;
+    for (std::size_t i = 0; i < n; ++i)
+        bright[i] = std::max(seen[i].rgb.sum() / 3, ratio[n / 2] * seen[i].xyz[1]) + 0.03 * level;
     std::vector<double> weight(n, 1), light(n, 0), lightness(n, 0);
     colour::Mat3 a;
     for (int round = 0; round < rounds; ++round) {
@@ -175,14 +192,18 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
                 slope += weight[i] * place * place.transpose();
                 right += weight[i] * lightness[i] * place;
             } else {
-                for (int c = 0; c < 3; ++c) off[c] = rgb[c] > clipped ? std::max(0.0, clipped - s * expected[c]) : rgb[c] - s * expected[c];
+                for (int c = 0; c < 3; ++c)
+                    off[c] = rgb[c] > clipped ? std::max(0.0, clipped - s * expected[c]) : rgb[c] - s * expected[c];
             }
             residual[i] = off.norm() / (std::min(rgb.norm(), 1.7) + 0.05 * level);
         }
         const Eigen::Vector4d plane = slope.ldlt().solve(right);
         for (std::size_t i = 0; i < n; ++i) {
-            light[i] = std::clamp(plane.dot(Eigen::Vector4d(1, seen[i].u, seen[i].v, std::log(std::max(0.02, seen[i].xyz[1]) / 0.3))), -2.0, 2.0);
-            if (seen[i].rgb.maxCoeff() <= clipped) residual[i] = std::hypot(residual[i], 0.5 * (lightness[i] - light[i]));
+            light[i] = std::clamp(
+                plane.dot(Eigen::Vector4d(1, seen[i].u, seen[i].v, std::log(std::max(0.02, seen[i].xyz[1]) / 0.3))),
+                -2.0, 2.0);
+            if (seen[i].rgb.maxCoeff() <= clipped)
+                residual[i] = std::hypot(residual[i], 0.5 * (lightness[i] - light[i]));
             weight[i] = 1 / (1 + std::pow(residual[i] / 0.12, 2));
         }
     }
@@ -211,11 +232,11 @@ std::vector<Grid> grids_of(const chart::Definition& d) {
     try {
         const chart::Reference reference = chart::reference_of(d);
         for (const chart::Patch& p : d.patches) xyz.push_back(reference.xyz.at(p.id));
-    } catch (const Error&) {
-        return {};
-    }
+    } catch (const Error&) { return {}; }
     // The commonest size of patch makes the lattice; bars and titles follow.
-    const auto same_size = [](const chart::Patch& a, const chart::Patch& b) { return std::abs(a.w_mm - b.w_mm) < 0.05 * a.w_mm && std::abs(a.h_mm - b.h_mm) < 0.05 * a.h_mm; };
+    const auto same_size = [](const chart::Patch& a, const chart::Patch& b) {
+        return std::abs(a.w_mm - b.w_mm) < 0.05 * a.w_mm && std::abs(a.h_mm - b.h_mm) < 0.05 * a.h_mm;
+    };
     std::vector<std::size_t> common;
     for (const chart::Patch& kind : d.patches) {
         std::vector<std::size_t> alike;
@@ -223,9 +244,14 @@ std::vector<Grid> grids_of(const chart::Definition& d) {
             if (same_size(kind, d.patches[i])) alike.push_back(i);
         if (alike.size() > common.size()) common = alike;
     }
-    const auto middle = [&](std::size_t i) { return Point(d.patches[i].x_mm + d.patches[i].w_mm / 2, d.patches[i].y_mm + d.patches[i].h_mm / 2); };
+    const auto middle = [&](std::size_t i) {
+        return Point(d.patches[i].x_mm + d.patches[i].w_mm / 2, d.patches[i].y_mm + d.patches[i].h_mm / 2);
+    };
     std::vector<double> xs, ys;
-    for (const std::size_t i : common) xs.push_back(middle(i).x()), ys.push_back(middle(i).y());
+    for (const std::size_t i : common) {
+        xs.push_back(middle(i).x());
+        ys.push_back(middle(i).y());
+    }
     const double tolerance_x = 0.3 * d.patches[common[0]].w_mm, tolerance_y = 0.3 * d.patches[common[0]].h_mm;
     std::vector<Grid> grids;
     for (const auto& columns : even_runs(levels(xs, tolerance_x)))
@@ -233,19 +259,27 @@ std::vector<Grid> grids_of(const chart::Definition& d) {
             Grid g;
             g.definition = &d;
             g.xyz = xyz;
-            g.columns = static_cast<int>(columns.size()), g.rows = static_cast<int>(rows.size());
-            g.first_x_mm = columns[0], g.first_y_mm = rows[0];
-            g.pitch_x_mm = (columns.back() - columns[0]) / (g.columns - 1), g.pitch_y_mm = (rows.back() - rows[0]) / (g.rows - 1);
+            g.columns = static_cast<int>(columns.size());
+            g.rows = static_cast<int>(rows.size());
+            g.first_x_mm = columns[0];
+            g.first_y_mm = rows[0];
+            g.pitch_x_mm = (columns.back() - columns[0]) / (g.columns - 1);
+            g.pitch_y_mm = (rows.back() - rows[0]) / (g.rows - 1);
             for (const std::size_t i : common) {
                 const Point p = middle(i);
-                const auto u = std::lround((p.x() - g.first_x_mm) / g.pitch_x_mm), v = std::lround((p.y() - g.first_y_mm) / g.pitch_y_mm);
-                if (u < 0 || v < 0 || u >= g.columns || v >= g.rows || std::abs(p.x() - g.first_x_mm - u * g.pitch_x_mm) > tolerance_x || std::abs(p.y() - g.first_y_mm - v * g.pitch_y_mm) > tolerance_y) continue;
+                const auto u = std::lround((p.x() - g.first_x_mm) / g.pitch_x_mm),
+                           v = std::lround((p.y() - g.first_y_mm) / g.pitch_y_mm);
+                if (u < 0 || v < 0 || u >= g.columns || v >= g.rows ||
+                    std::abs(p.x() - g.first_x_mm - u * g.pitch_x_mm) > tolerance_x ||
+                    std::abs(p.y() - g.first_y_mm - v * g.pitch_y_mm) > tolerance_y)
+                    continue;
                 g.patch.push_back(i);
                 g.place.emplace_back(u, v);
             }
             if (g.patch.size() >= 8) grids.push_back(std::move(g));
         }
-    std::stable_sort(grids.begin(), grids.end(), [](const Grid& a, const Grid& b) { return a.patch.size() > b.patch.size(); });
+    std::stable_sort(grids.begin(), grids.end(),
+                     [](const Grid& a, const Grid& b) { return a.patch.size() > b.patch.size(); });
     if (grids.size() > 4) grids.resize(4);
     return grids;
 }
@@ -260,7 +294,8 @@ ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& pi
         const Sample s = sample(picture, map, p);
         if (!s.mean.allFinite()) continue;
         if (s.spread < even_spread(s.mean, picture) || s.mean.maxCoeff() < 0.01) ++even_patches;
-        seen.push_back({s.mean, grid.xyz[i], 2 * (p.x_mm + p.w_mm / 2) / d.width_mm - 1, 2 * (p.y_mm + p.h_mm / 2) / d.height_mm - 1});
+        seen.push_back({s.mean, grid.xyz[i], 2 * (p.x_mm + p.w_mm / 2) / d.width_mm - 1,
+                        2 * (p.y_mm + p.h_mm / 2) / d.height_mm - 1});
     }
     std::vector<double> residual;
     ColourFit fit = explain(seen, d.patches.size(), residual);
@@ -279,7 +314,8 @@ double best_other(Match& match, const Picture& picture) {
             for (int u = -1; u <= 1; ++u) {
                 if (!u && !v) continue;
                 const double x = u * grid.pitch_x_mm, y = v * grid.pitch_y_mm;
-                all.push_back({map({x, y}), map({x + d.width_mm, y}), map({x + d.width_mm, y + d.height_mm}), map({x, y + d.height_mm})});
+                all.push_back({map({x, y}), map({x + d.width_mm, y}), map({x + d.width_mm, y + d.height_mm}),
+                               map({x, y + d.height_mm})});
             }
         const Corners& q = match.corners;
         for (std::size_t turn = 0; turn < 4; ++turn)
@@ -305,10 +341,14 @@ double best_other(Match& match, const Picture& picture) {
             if (!chart::is_convex(all[i])) continue;
             const ColourFit fit = colour_fit(grid, all[i], picture);
             if (i < others) other = std::max(other, fit.evidence);
-            if (fit.plausible && fit.evidence > std::max(match.fit.evidence, best_fit.evidence)) best = all[i], best_fit = fit;
+            if (fit.plausible && fit.evidence > std::max(match.fit.evidence, best_fit.evidence)) {
+                best = all[i];
+                best_fit = fit;
+            }
         }
         if (!best) break;
-        match.corners = *best, match.fit = best_fit;
+        match.corners = *best;
+        match.fit = best_fit;
     }
     return other;
 }
@@ -320,7 +360,10 @@ Ground::Ground(const Picture& p, const std::vector<Region>& r, const Near& n) : 
         int inside = 0;
         for (int v = -1; v <= 1; ++v)
             for (int u = -1; u <= 1; ++u)
-                if (const Vec3 c = pixel(picture, region.centre + step * Point(u, v)); c.allFinite()) sum += c, ++inside;
+                if (const Vec3 c = pixel(picture, region.centre + step * Point(u, v)); c.allFinite()) {
+                    sum += c;
+                    ++inside;
+                }
         colour.push_back(sum / std::max(1, inside));
     }
 }
@@ -328,11 +371,13 @@ Ground::Ground(const Picture& p, const std::vector<Region>& r, const Near& n) : 
 std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Ground& ground, std::size_t most) {
     const chart::Definition& d = *grid.definition;
     // A lattice with a small part of the grid cannot be told.
-    const auto least_inside = std::max<std::size_t>(6, static_cast<std::size_t>(0.3 * static_cast<double>(grid.patch.size())));
+    const auto least_inside =
+        std::max<std::size_t>(6, static_cast<std::size_t>(0.3 * static_cast<double>(grid.patch.size())));
     std::vector<Match> best;
     if (lattice.cells.size() < least_inside) return best;
     // Most of the lattice, or most of the chart: its surroundings may go on in the same steps.
-    const auto least_seen = static_cast<std::size_t>(std::min(0.62 * static_cast<double>(lattice.cells.size()), 0.8 * static_cast<double>(grid.patch.size())));
+    const auto least_seen = static_cast<std::size_t>(
+        std::min(0.62 * static_cast<double>(lattice.cells.size()), 0.8 * static_cast<double>(grid.patch.size())));
     // Cells by place, and how bright things are and should be.
     const int width = lattice.u1 - lattice.u0 + 1, height = lattice.v1 - lattice.v0 + 1;
     std::vector<int> region_at(static_cast<std::size_t>(width * height), -1);
@@ -349,9 +394,13 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
     }
     // How many cells lie above and to the left of a place, for counting those of a window.
     std::vector<std::size_t> sums(static_cast<std::size_t>((width + 1) * (height + 1)));
-    const auto sum_at = [&](int u, int v) -> std::size_t& { return sums[static_cast<std::size_t>(std::clamp(v, 0, height) * (width + 1) + std::clamp(u, 0, width))]; };
+    const auto sum_at = [&](int u, int v) -> std::size_t& {
+        return sums[static_cast<std::size_t>(std::clamp(v, 0, height) * (width + 1) + std::clamp(u, 0, width))];
+    };
     for (int v = 0; v < height; ++v)
-        for (int u = 0; u < width; ++u) sum_at(u + 1, v + 1) = sum_at(u + 1, v) + sum_at(u, v + 1) - sum_at(u, v) + (region_at[static_cast<std::size_t>(v * width + u)] >= 0);
+        for (int u = 0; u < width; ++u)
+            sum_at(u + 1, v + 1) = sum_at(u + 1, v) + sum_at(u, v + 1) - sum_at(u, v) +
+                                   (region_at[static_cast<std::size_t>(v * width + u)] >= 0);
     const std::size_t enough = std::max(least_inside, least_seen);
     std::vector<std::pair<std::size_t, std::size_t>> pairs; // index in grid.patch, place in region_at
     std::vector<Seen> seen, few;
@@ -363,11 +412,13 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
         for (int ou = lattice.u0 - nu + 1; ou <= lattice.u1; ++ou)
             for (int ov = lattice.v0 - nv + 1; ov <= lattice.v1; ++ov) {
                 const int u0 = ou - lattice.u0, v0 = ov - lattice.v0;
-                if (sum_at(u0 + nu, v0 + nv) + sum_at(u0, v0) - sum_at(u0 + nu, v0) - sum_at(u0, v0 + nv) < enough) continue;
+                if (sum_at(u0 + nu, v0 + nv) + sum_at(u0, v0) - sum_at(u0 + nu, v0) - sum_at(u0, v0 + nv) < enough)
+                    continue;
                 pairs.clear();
                 Agreement brightness, redness;
                 for (std::size_t i = 0; i < grid.patch.size(); ++i) {
-                    int a = swap ? grid.place[i].second : grid.place[i].first, b = swap ? grid.place[i].first : grid.place[i].second;
+                    int a = swap ? grid.place[i].second : grid.place[i].first,
+                        b = swap ? grid.place[i].first : grid.place[i].second;
                     if (su < 0) a = nu - 1 - a;
                     if (sv < 0) b = nv - 1 - b;
                     const int u = u0 + a, v = v0 + b;
@@ -381,7 +432,9 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
                 if (pairs.size() < enough || !brightness.holds(0.45) || !redness.holds(0.3)) continue;
                 seen.clear();
                 for (const auto& [i, at] : pairs)
-                    seen.push_back({ground.colour[static_cast<std::size_t>(region_at[at])], grid.xyz[grid.patch[i]], 2.0 * grid.place[i].first / grid.columns - 1, 2.0 * grid.place[i].second / grid.rows - 1});
+                    seen.push_back({ground.colour[static_cast<std::size_t>(region_at[at])], grid.xyz[grid.patch[i]],
+                                    2.0 * grid.place[i].first / grid.columns - 1,
+                                    2.0 * grid.place[i].second / grid.rows - 1});
                 // A first look at a few tells most of the rest that cannot be.
                 few.clear();
                 const std::size_t stride = 1 + seen.size() / 30;
@@ -399,10 +452,12 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
                 const double left = -grid.first_x_mm / grid.pitch_x_mm, top = -grid.first_y_mm / grid.pitch_y_mm;
                 const double right = left + d.width_mm / grid.pitch_x_mm, bottom = top + d.height_mm / grid.pitch_y_mm;
                 const auto& map = lattice.pixels_from_place;
-                const Corners corners{map(place_of(left, top)), map(place_of(right, top)), map(place_of(right, bottom)), map(place_of(left, bottom))};
+                const Corners corners{map(place_of(left, top)), map(place_of(right, top)), map(place_of(right, bottom)),
+                                      map(place_of(left, bottom))};
                 if (!chart::is_convex(corners)) continue;
                 best.push_back({&grid, corners, fit});
-                std::sort(best.begin(), best.end(), [](const Match& a, const Match& b) { return a.fit.evidence > b.fit.evidence; });
+                std::sort(best.begin(), best.end(),
+                          [](const Match& a, const Match& b) { return a.fit.evidence > b.fit.evidence; });
                 if (best.size() > most) best.pop_back();
             }
     }
@@ -425,30 +480,45 @@ bool settle(Match& match, const Ground& ground) {
         for (const std::size_t i : patches) {
             const chart::Patch& p = d.patches[i];
             const Point middle(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2), at = map(middle);
-            const double across = std::min((map(middle + Point(match.grid->pitch_x_mm / 2, 0)) - map(middle - Point(match.grid->pitch_x_mm / 2, 0))).norm(),
-                                           (map(middle + Point(0, match.grid->pitch_y_mm / 2)) - map(middle - Point(0, match.grid->pitch_y_mm / 2))).norm());
+            const double across = std::min((map(middle + Point(match.grid->pitch_x_mm / 2, 0)) -
+                                            map(middle - Point(match.grid->pitch_x_mm / 2, 0)))
+                                               .norm(),
+                                           (map(middle + Point(0, match.grid->pitch_y_mm / 2)) -
+                                            map(middle - Point(0, match.grid->pitch_y_mm / 2)))
+                                               .norm());
             pitch += across / static_cast<double>(patches.size());
-            const auto region = ground.near.nearest(at, 0.3 * across, [&](std::size_t k) { return ground.regions[k].area < 2 * across * across * std::max(1.0, std::max(p.w_mm / p.h_mm, p.h_mm / p.w_mm)) && ground.regions[k].area > 0.02 * across * across; });
+            const auto region = ground.near.nearest(at, 0.3 * across, [&](std::size_t k) {
+                return ground.regions[k].area <
+                           2 * across * across * std::max(1.0, std::max(p.w_mm / p.h_mm, p.h_mm / p.w_mm)) &&
+                       ground.regions[k].area > 0.02 * across * across;
+            });
             if (!region) continue;
-            seen.push_back({ground.colour[*region], match.grid->xyz[i], 2 * middle.x() / d.width_mm - 1, 2 * middle.y() / d.height_mm - 1});
+            seen.push_back({ground.colour[*region], match.grid->xyz[i], 2 * middle.x() / d.width_mm - 1,
+                            2 * middle.y() / d.height_mm - 1});
             mm.push_back(middle);
             px.push_back(ground.regions[*region].centre);
         }
         std::vector<double> residual;
         explain(seen, match.grid->patch.size(), residual);
         for (std::size_t i = mm.size(); i-- > 0;)
-            if (residual[i] > explained) mm.erase(mm.begin() + static_cast<std::ptrdiff_t>(i)), px.erase(px.begin() + static_cast<std::ptrdiff_t>(i));
+            if (residual[i] > explained) {
+                mm.erase(mm.begin() + static_cast<std::ptrdiff_t>(i));
+                px.erase(px.begin() + static_cast<std::ptrdiff_t>(i));
+            }
         if (mm.size() < 6) return false;
         // Wrong regions lose their weight as the map settles on the right ones.
         std::vector<double> weight(mm.size());
         std::optional<Homography> fitted_map = map;
         for (int again = 0; again < 3; ++again) {
-            for (std::size_t i = 0; i < mm.size(); ++i) weight[i] = 1 / (1 + std::pow(((*fitted_map)(mm[i]) - px[i]).norm() / ((again ? 0.07 : 0.15) * pitch), 2));
+            for (std::size_t i = 0; i < mm.size(); ++i)
+                weight[i] =
+                    1 / (1 + std::pow(((*fitted_map)(mm[i]) - px[i]).norm() / ((again ? 0.07 : 0.15) * pitch), 2));
             fitted_map = projective_fit(mm, px, weight);
             if (!fitted_map) return false;
         }
         const Homography& fitted = *fitted_map;
-        match.corners = {fitted({0, 0}), fitted({d.width_mm, 0}), fitted({d.width_mm, d.height_mm}), fitted({0, d.height_mm})};
+        match.corners = {fitted({0, 0}), fitted({d.width_mm, 0}), fitted({d.width_mm, d.height_mm}),
+                         fitted({0, d.height_mm})};
         if (!chart::is_convex(match.corners)) return false;
         if (round > 0 && mm.size() == held) break;
         held = mm.size();

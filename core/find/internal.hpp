@@ -17,10 +17,10 @@ using chart::Point;
 
 /// The frame made small for the search. Coordinates are pixels of this picture, origin at the outer corner.
 struct Picture {
-    cv::Mat linear;   ///< CV_32FC3, camera RGB
+    cv::Mat linear;                     ///< CV_32FC3, camera RGB
     std::array<float, 3> gain{1, 1, 1}; ///< that balance it by percentiles, about 0 to 1
-    double scale = 1; ///< picture pixels per full-size pixel
-    double noise = 0; ///< standard deviation on flat ground, of the square root of what is balanced
+    double scale = 1;                   ///< picture pixels per full-size pixel
+    double noise = 0;                   ///< standard deviation on flat ground, of the square root of what is balanced
 };
 /// Finest first, each half as large as the one before; the finest has at most `longest_side` pixels a side.
 std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int least_side);
@@ -34,22 +34,29 @@ struct Region {
 class Near {
 public:
     Near(double bucket_px, double width, double height)
-        : bucket_(bucket_px), columns_(1 + std::max(0, static_cast<int>(width / bucket_px))), rows_(1 + std::max(0, static_cast<int>(height / bucket_px))),
+        : bucket_(bucket_px),
+          columns_(1 + std::max(0, static_cast<int>(width / bucket_px))),
+          rows_(1 + std::max(0, static_cast<int>(height / bucket_px))),
           buckets_(static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows_)) {}
     void add(const Point& p, std::size_t index) { bucket(column(p.x()), row(p.y())).push_back({p, index}); }
 
     /// Calls visit(index, distance) for each point within `reach`.
-    template <class Visit> void within(const Point& p, double reach, Visit visit) const {
+    template<class Visit>
+    void within(const Point& p, double reach, Visit visit) const {
         for (int y = row(p.y() - reach), y1 = row(p.y() + reach); y <= y1; ++y)
             for (int x = column(p.x() - reach), x1 = column(p.x() + reach); x <= x1; ++x)
                 for (const auto& [q, index] : buckets_[static_cast<std::size_t>(y * columns_ + x)])
                     if (const double d = (q - p).squaredNorm(); d < reach * reach) visit(index, std::sqrt(d));
     }
     /// The nearest accepted point within `reach`.
-    template <class Accept> std::optional<std::size_t> nearest(const Point& p, double reach, Accept accept) const {
+    template<class Accept>
+    std::optional<std::size_t> nearest(const Point& p, double reach, Accept accept) const {
         std::optional<std::size_t> best;
         within(p, reach, [&](std::size_t i, double d) {
-            if (d < reach && accept(i)) reach = d, best = i;
+            if (d < reach && accept(i)) {
+                reach = d;
+                best = i;
+            }
         });
         return best;
     }
@@ -57,7 +64,9 @@ public:
 private:
     int column(double x) const { return static_cast<int>(std::clamp(x / bucket_, 0.0, columns_ - 1.0)); }
     int row(double y) const { return static_cast<int>(std::clamp(y / bucket_, 0.0, rows_ - 1.0)); }
-    std::vector<std::pair<Point, std::size_t>>& bucket(int x, int y) { return buckets_[static_cast<std::size_t>(y * columns_ + x)]; }
+    std::vector<std::pair<Point, std::size_t>>& bucket(int x, int y) {
+        return buckets_[static_cast<std::size_t>(y * columns_ + x)];
+    }
     double bucket_;
     int columns_, rows_;
     std::vector<std::vector<std::pair<Point, std::size_t>>> buckets_;
@@ -82,7 +91,8 @@ struct Extent {
 /// The likeliest lattices.
 std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& near, const Extent& extent);
 /// The projective map that takes points to points, weighted least squares; all weights 1 when there are none.
-std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to, const std::vector<double>& weight = {});
+std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to,
+                                         const std::vector<double>& weight = {});
 Near near_of(const std::vector<Region>& regions);
 
 /// A regular block of a definition's patches: all of a plain grid, the largest block of another layout.
@@ -92,7 +102,7 @@ struct Grid {
     std::vector<std::size_t> patch;         ///< index of each patch of the block in the definition
     std::vector<std::pair<int, int>> place; ///< column, row of each
     double first_x_mm = 0, first_y_mm = 0, pitch_x_mm = 0, pitch_y_mm = 0; ///< of patch centres
-    std::vector<colour::Vec3> xyz;          ///< of every patch of the definition
+    std::vector<colour::Vec3> xyz;                                         ///< of every patch of the definition
 };
 /// The blocks of eight patches and more; none without a reference.
 std::vector<Grid> grids_of(const chart::Definition& definition);
@@ -127,7 +137,8 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
 bool settle(Match& match, const Ground& ground);
 /// The fit of the whole chart at these corners (picture pixels).
 ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture);
-/// Moves a match to the place, one pitch aside or turned, that explains the colours best; the evidence of the next best.
+/// Moves a match to the place, one pitch aside or turned, that explains the colours best; the evidence of the next
+/// best.
 double best_other(Match& match, const Picture& picture);
 
 /// Moves corners (picture pixels) so that the patches lie on the picture's, to sub-pixel accuracy, from up to about a

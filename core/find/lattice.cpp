@@ -31,14 +31,19 @@ double worth(const Lattice& l) {
 // The same cells on other steps: u + across v, v + down u.
 Lattice stepped(const Lattice& l, int across, int down) {
     Lattice other;
-    other.u0 = other.v0 = std::numeric_limits<int>::max(), other.u1 = other.v1 = std::numeric_limits<int>::min();
+    other.u0 = other.v0 = std::numeric_limits<int>::max();
+    other.u1 = other.v1 = std::numeric_limits<int>::min();
     for (const auto& [place, region] : l.cells) {
         const int u = place.first + across * place.second, v = place.second + down * place.first;
         other.cells.push_back({{u, v}, region});
-        other.u0 = std::min(other.u0, u), other.u1 = std::max(other.u1, u), other.v0 = std::min(other.v0, v), other.v1 = std::max(other.v1, v);
+        other.u0 = std::min(other.u0, u);
+        other.u1 = std::max(other.u1, u);
+        other.v0 = std::min(other.v0, v);
+        other.v1 = std::max(other.v1, v);
     }
     Eigen::Matrix3d back = Eigen::Matrix3d::Identity();
-    back(0, 1) = -across, back(1, 0) = -down;
+    back(0, 1) = -across;
+    back(1, 0) = -down;
     other.pixels_from_place.matrix = l.pixels_from_place.matrix * back;
     return other;
 }
@@ -71,15 +76,15 @@ std::optional<Lattice> reduced(const Lattice& l) {
 struct Search {
     const std::vector<Region>& regions;
     const Near& near;
-    int most_side; ///< cells along a lattice at most
+    int most_side;            ///< cells along a lattice at most
     mutable long lookups = 0; ///< places that were looked for
 
     std::optional<std::size_t> region_at(const Point& p, double reach, double pitch) const {
         return near.nearest(p, reach, [&](std::size_t i) { return fits(regions[i], pitch); });
     }
 
-    /// Two steps from a region to neighbours, and how well its surroundings repeat them: of six places how many are taken,
-    /// less what they are off.
+    /// Two steps from a region to neighbours, and how well its surroundings repeat them: of six places how many are
+    /// taken, less what they are off.
     struct Steps {
         Point a, b;
         double score = 0;
@@ -91,7 +96,9 @@ struct Search {
             if (i != seed && fits(r, d) && fits(regions[i], d)) around.emplace_back(d, regions[i].centre - r.centre);
         });
         if (around.size() < 3) return {};
-        std::partial_sort(around.begin(), around.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(8, around.size())), around.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        std::partial_sort(around.begin(),
+                          around.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(8, around.size())),
+                          around.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         if (around.size() > 8) around.resize(8);
         std::vector<Steps> all;
         for (std::size_t i = 0; i < around.size(); ++i)
@@ -115,8 +122,13 @@ struct Search {
         std::vector<Steps> best;
         for (const Steps& s : all) {
             // The same lattice cell another way round is no news.
-            const auto along = [](const Point& p, const Point& q) { return std::abs(cross(p, q)) < 0.2 * p.norm() * q.norm() && std::abs(p.norm() - q.norm()) < 0.2 * q.norm(); };
-            const bool known = std::any_of(best.begin(), best.end(), [&](const Steps& o) { return (along(s.a, o.a) && along(s.b, o.b)) || (along(s.a, o.b) && along(s.b, o.a)); });
+            const auto along = [](const Point& p, const Point& q) {
+                return std::abs(cross(p, q)) < 0.2 * p.norm() * q.norm() &&
+                       std::abs(p.norm() - q.norm()) < 0.2 * q.norm();
+            };
+            const bool known = std::any_of(best.begin(), best.end(), [&](const Steps& o) {
+                return (along(s.a, o.a) && along(s.b, o.b)) || (along(s.a, o.b) && along(s.b, o.a));
+            });
             if (!known) best.push_back(s);
             if (best.size() == 3) break;
         }
@@ -140,7 +152,8 @@ struct Search {
             for (int u = u0; u <= u1; ++u) {
                 const double pitch = pitch_at(map, u, v);
                 if (!(pitch > 2 && pitch < 1000)) continue;
-                if (const auto i = near.nearest(map({static_cast<double>(u), static_cast<double>(v)}), 0.22 * pitch, [&](std::size_t k) { return !taken[k] && fits(regions[k], pitch); }))
+                if (const auto i = near.nearest(map({static_cast<double>(u), static_cast<double>(v)}), 0.22 * pitch,
+                                                [&](std::size_t k) { return !taken[k] && fits(regions[k], pitch); }))
                     cells.push_back({{u, v}, *i});
             }
         return cells;
@@ -150,7 +163,8 @@ struct Search {
         std::set<int> columns, rows;
         std::vector<Point> places, points;
         for (const auto& [place, region] : cells) {
-            columns.insert(place.first), rows.insert(place.second);
+            columns.insert(place.first);
+            rows.insert(place.second);
             places.emplace_back(place.first, place.second);
             points.push_back(regions[region].centre);
         }
@@ -171,11 +185,13 @@ struct Search {
     }
 
     /// A lattice from two steps at a region.
-    std::optional<Lattice> grow(std::size_t seed, const Point& a, const Point& b, const std::vector<bool>& taken) const {
+    std::optional<Lattice> grow(std::size_t seed, const Point& a, const Point& b,
+                                const std::vector<bool>& taken) const {
         const Region& like = regions[seed];
         Lattice l;
         l.pixels_from_place.matrix << a.x(), b.x(), like.centre.x(), a.y(), b.y(), like.centre.y(), 0, 0, 1;
-        l.u0 = l.v0 = -1, l.u1 = l.v1 = 1;
+        l.u0 = l.v0 = -1;
+        l.u1 = l.v1 = 1;
         return grow(std::move(l), taken);
     }
 
@@ -191,7 +207,8 @@ struct Search {
             l.cells = cells_of(l.pixels_from_place, l.u0, l.u1, l.v0, l.v1, taken);
             const auto filled = [&](int u_from, int u_to, int v_from, int v_to) {
                 const auto more = cells_of(l.pixels_from_place, u_from, u_to, v_from, v_to, taken);
-                return more.size() >= std::max<std::size_t>(2, static_cast<std::size_t>(0.3 * (std::max(u_to - u_from, v_to - v_from) + 1)));
+                return more.size() >= std::max<std::size_t>(2, static_cast<std::size_t>(
+                                                                   0.3 * (std::max(u_to - u_from, v_to - v_from) + 1)));
             };
             if (l.cells.size() < 4) return std::nullopt;
             const int u0 = l.u0, u1 = l.u1, v0 = l.v0, v1 = l.v1;
@@ -217,7 +234,9 @@ struct Search {
                 const double u = place.first + du, v = place.second + dv;
                 if (u > l.u1 || v > l.v1) continue;
                 ++all;
-                there += region_at(l.pixels_from_place({u, v}), 0.15 * pitch_at(l.pixels_from_place, u, v), 0.6 * pitch_at(l.pixels_from_place, u, v)).has_value();
+                there += region_at(l.pixels_from_place({u, v}), 0.15 * pitch_at(l.pixels_from_place, u, v),
+                                   0.6 * pitch_at(l.pixels_from_place, u, v))
+                             .has_value();
             }
             return all ? static_cast<double>(there) / all : 0.0;
         };
@@ -226,7 +245,8 @@ struct Search {
         for (const auto& [place, region] : l.cells)
             if (region == seed) at = place;
         const double u = at.first, v = at.second;
-        const Point here = l.pixels_from_place({u, v}), a = l.pixels_from_place({u + 0.5, v}) - here, b = l.pixels_from_place({u, v + 0.5}) - here;
+        const Point here = l.pixels_from_place({u, v}), a = l.pixels_from_place({u + 0.5, v}) - here,
+                    b = l.pixels_from_place({u, v + 0.5}) - here;
         const bool across = share(0.5, 0) > enough, down = share(0, 0.5) > enough;
         if (across || down) return std::pair{Point(across ? a : Point(2 * a)), Point(down ? b : Point(2 * b))};
         if (share(0.5, 0.5) > enough) return std::pair{Point(a + b), Point(a - b)};
@@ -239,14 +259,18 @@ struct Search {
 Near near_of(const std::vector<Region>& regions) {
     double sum = 0;
     Point most(0, 0);
-    for (const Region& r : regions) sum += std::sqrt(r.area), most = most.cwiseMax(r.centre);
+    for (const Region& r : regions) {
+        sum += std::sqrt(r.area);
+        most = most.cwiseMax(r.centre);
+    }
     Near near(std::max(4.0, 1.5 * sum / std::max<double>(1, static_cast<double>(regions.size()))), most.x(), most.y());
     for (std::size_t i = 0; i < regions.size(); ++i) near.add(regions[i].centre, i);
     return near;
 }
 
 // Hartley and Zisserman, "Multiple View Geometry", 2nd ed., algorithm 4.2, with weights.
-std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to, const std::vector<double>& weight) {
+std::optional<Homography> projective_fit(const std::vector<Point>& from, const std::vector<Point>& to,
+                                         const std::vector<double>& weight) {
     const auto norm = [&](const std::vector<Point>& points) {
         Point middle = Point::Zero();
         for (const Point& p : points) middle += p / static_cast<double>(points.size());
@@ -293,7 +317,8 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < regions.size(); ++i)
         if (!steps[i].empty()) order.push_back(i);
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return steps[a][0].score > steps[b][0].score; });
+    std::stable_sort(order.begin(), order.end(),
+                     [&](std::size_t a, std::size_t b) { return steps[a][0].score > steps[b][0].score; });
     // Which of them hold a region: the same regions once more, from another seed, are no news.
     std::vector<std::vector<std::size_t>> holders(regions.size());
     const auto again = [&](const Lattice& l) {
@@ -333,13 +358,15 @@ std::vector<Lattice> lattices(const std::vector<Region>& regions, const Near& ne
         }
         if (!lattice || lattice->cells.size() < least_cells) continue;
         if (auto shorter = reduced(*lattice))
-            if (auto grown = search.grow(std::move(*shorter), taken); grown && 10 * grown->cells.size() >= 7 * lattice->cells.size()) {
+            if (auto grown = search.grow(std::move(*shorter), taken);
+                grown && 10 * grown->cells.size() >= 7 * lattice->cells.size()) {
                 others.push_back(std::move(*lattice));
                 lattice = std::move(grown);
             }
         if (again(*lattice)) continue;
         for (Lattice& other : sheared(*lattice))
-            if (auto grown = search.grow(std::move(other), taken); grown && grown->cells.size() >= least_cells) others.push_back(std::move(*grown));
+            if (auto grown = search.grow(std::move(other), taken); grown && grown->cells.size() >= least_cells)
+                others.push_back(std::move(*grown));
         // A lattice with many holes may be a wrong one: its regions stay free for others.
         if (worth(*lattice) > 0.55 * static_cast<double>(lattice->cells.size()))
             for (const auto& [place, region] : lattice->cells) taken[region] = true;

@@ -10,14 +10,26 @@ using nlohmann::ordered_json;
 
 namespace {
 
-ordered_json json_of(const Statistics& s) { return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}}; }
+ordered_json json_of(const Statistics& s) {
+    return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}};
+}
 ordered_json json_of(const Vec3& v) { return ordered_json::array({v[0], v[1], v[2]}); }
 
 ordered_json json_of(const Source& s) {
     const frame::Metadata& m = s.metadata;
-    ordered_json j{{"file", s.file.string()}, {"sha256", s.sha256}, {"make", m.make}, {"model", m.model}, {"lens", m.lens},
-                   {"serial_number", m.serial_number}, {"unique_model", m.unique_model}, {"taken", m.taken}, {"exposure_s", m.exposure_s}, {"f_number", m.f_number},
-                   {"iso", m.iso}, {"focal_mm", m.focal_mm}, {"flash", m.flash}};
+    ordered_json j{{"file", s.file.string()},
+                   {"sha256", s.sha256},
+                   {"make", m.make},
+                   {"model", m.model},
+                   {"lens", m.lens},
+                   {"serial_number", m.serial_number},
+                   {"unique_model", m.unique_model},
+                   {"taken", m.taken},
+                   {"exposure_s", m.exposure_s},
+                   {"f_number", m.f_number},
+                   {"iso", m.iso},
+                   {"focal_mm", m.focal_mm},
+                   {"flash", m.flash}};
     if (m.auto_balance) j["auto_balance"] = true;
     if (!m.style.empty()) j["style"] = m.style;
     if (s.placement) {
@@ -28,15 +40,19 @@ ordered_json json_of(const Source& s) {
 }
 
 Statistics statistics_from(const ordered_json& j) { return {j.at("mean"), j.at("median"), j.at("p95"), j.at("max")}; }
-Vec3 vec3_from(const ordered_json& j) { return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()); }
+Vec3 vec3_from(const ordered_json& j) {
+    return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>());
+}
 
 /// Points [in, out]; in ascends from above 0, out as well.
 balance::Curve curve_from(const ordered_json& j) {
     balance::Curve curve;
     for (const auto& point : j) {
         const double in = point.at(0), out = point.at(1);
-        if (!(in > (curve.in.empty() ? 0 : curve.in.back()) && out > (curve.out.empty() ? 0 : curve.out.back()))) throw Error(ErrorKind::input, "a curve does not ascend", {}, "Fit it again");
-        curve.in.push_back(in), curve.out.push_back(out);
+        if (!(in > (curve.in.empty() ? 0 : curve.in.back()) && out > (curve.out.empty() ? 0 : curve.out.back())))
+            throw Error(ErrorKind::input, "a curve does not ascend", {}, "Fit it again");
+        curve.in.push_back(in);
+        curve.out.push_back(out);
     }
     return curve;
 }
@@ -46,7 +62,12 @@ Candidate candidate_from(const ordered_json& j) {
     if (!j.contains("by_hue")) return k; // written before there were these
     k.by_hue = statistics_from(j["by_hue"]);
     k.unseen = statistics_from(j.at("unseen"));
-    k.worst = j.at("worst"), k.neutral = j.at("neutral"), k.noise_gain = j.at("noise_gain"), k.bend = j.at("bend"), k.kept = j.at("kept"), k.withdrawn = j.at("withdrawn");
+    k.worst = j.at("worst");
+    k.neutral = j.at("neutral");
+    k.noise_gain = j.at("noise_gain");
+    k.bend = j.at("bend");
+    k.kept = j.at("kept");
+    k.withdrawn = j.at("withdrawn");
     return k;
 }
 
@@ -54,16 +75,20 @@ Source source_from(const ordered_json& j) {
     Source s;
     s.file = j.at("file").get<std::string>();
     s.sha256 = j.at("sha256");
-    s.metadata = {j.at("make"), j.at("model"), j.at("lens"), j.at("serial_number"), j.at("unique_model"), j.at("taken")};
+    s.metadata = {j.at("make"),          j.at("model"),        j.at("lens"),
+                  j.at("serial_number"), j.at("unique_model"), j.at("taken")};
     s.metadata.exposure_s = j.at("exposure_s");
     s.metadata.f_number = j.at("f_number");
     s.metadata.iso = j.at("iso");
     s.metadata.focal_mm = j.at("focal_mm");
     s.metadata.flash = j.value("flash", false);
-    s.metadata.auto_balance = j.value("auto_balance", false), s.metadata.style = j.value("style", "");
+    s.metadata.auto_balance = j.value("auto_balance", false);
+    s.metadata.style = j.value("style", "");
     if (j.contains("corners")) {
         s.placement.emplace();
-        for (std::size_t i = 0; i < 4; ++i) s.placement->corners[i] = chart::Point(j["corners"].at(i).at(0).get<double>(), j["corners"].at(i).at(1).get<double>());
+        for (std::size_t i = 0; i < 4; ++i)
+            s.placement->corners[i] =
+                chart::Point(j["corners"].at(i).at(0).get<double>(), j["corners"].at(i).at(1).get<double>());
         s.placement->confidence = j.value("confidence", 1.0);
     }
     return s;
@@ -81,7 +106,8 @@ Correction correction_from(const ordered_json& j) {
     c.balance.exposure = j.at("balance").at("exposure");
     if (j["balance"].contains("curves"))
         for (std::size_t k = 0; k < 3; ++k) c.balance.curves[k] = curve_from(j["balance"]["curves"].at(k));
-    for (const auto& caution : j.value("cautions", ordered_json::array())) c.cautions.push_back(caution.get<std::string>());
+    for (const auto& caution : j.value("cautions", ordered_json::array()))
+        c.cautions.push_back(caution.get<std::string>());
     if (j.contains("weights")) j["weights"].get_to(c.weights);
     if (j.contains("finish")) {
         const auto& f = j["finish"];
@@ -91,9 +117,12 @@ Correction correction_from(const ordered_json& j) {
     const auto columns = static_cast<Eigen::Index>(features(c.model, Vec3::Ones()).size());
     c.coefficients.resize(3, columns);
     for (const auto& row : rows)
-        if (static_cast<Eigen::Index>(row.size()) != columns) throw Error(ErrorKind::input, "its coefficients are not those of its model", {}, "It may be of an earlier version: fit it again");
+        if (static_cast<Eigen::Index>(row.size()) != columns)
+            throw Error(ErrorKind::input, "its coefficients are not those of its model", {},
+                        "It may be of an earlier version: fit it again");
     for (Eigen::Index r = 0; r < 3; ++r)
-        for (Eigen::Index k = 0; k < columns; ++k) c.coefficients(r, k) = rows.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(k));
+        for (Eigen::Index k = 0; k < columns; ++k)
+            c.coefficients(r, k) = rows.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(k));
     c.reading.chart = j.at("chart");
     c.reference.file = j.at("reference_file").get<std::string>();
     for (const auto& p : j.at("patches")) {
@@ -106,7 +135,10 @@ Correction correction_from(const ordered_json& j) {
         } else { // outside the frame: JSON has no NaN
             r.mean.fill(NAN);
         }
-        if (p.contains("error")) r.error = p["error"], r.noise = p.at("noise");
+        if (p.contains("error")) {
+            r.error = p["error"];
+            r.noise = p.at("noise");
+        }
         c.reading.patches.push_back(r);
         if (p.contains("reference_xyz")) c.reference.xyz[r.id] = vec3_from(p["reference_xyz"]);
         if (p.contains("reflectance")) p["reflectance"].get_to(c.reference.spectrum[r.id].value);
@@ -137,8 +169,12 @@ std::string to_json(const Correction& c) {
     j["reference_file"] = c.reference.file.string();
     j["light"] = ordered_json::object();
     if (!c.light_name.empty()) j["light"]["name"] = c.light_name;
-    if (c.light) j["light"]["kelvin"] = c.light->kelvin, j["light"]["duv"] = c.light->duv;
-    j["balance"] = {{"white_patch", c.balance.white_patch}, {"gains", json_of(c.balance.gains)}, {"exposure", c.balance.exposure}};
+    if (c.light) {
+        j["light"]["kelvin"] = c.light->kelvin;
+        j["light"]["duv"] = c.light->duv;
+    }
+    j["balance"] = {
+        {"white_patch", c.balance.white_patch}, {"gains", json_of(c.balance.gains)}, {"exposure", c.balance.exposure}};
     if (c.balance.curved())
         for (const balance::Curve& curve : c.balance.curves) {
             ordered_json points = ordered_json::array();
@@ -147,7 +183,11 @@ std::string to_json(const Correction& c) {
         }
     if (!c.cautions.empty()) j["cautions"] = c.cautions;
     if (!c.weights.empty()) j["weights"] = c.weights;
-    if (!c.finish.empty()) j["finish"] = {{"stops", c.finish.stops}, {"warmer_mired", c.finish.warmer_mired}, {"greener", c.finish.greener}, {"light_kept", c.finish.light_kept}};
+    if (!c.finish.empty())
+        j["finish"] = {{"stops", c.finish.stops},
+                       {"warmer_mired", c.finish.warmer_mired},
+                       {"greener", c.finish.greener},
+                       {"light_kept", c.finish.light_kept}};
     for (Eigen::Index r = 0; r < 3; ++r) {
         ordered_json row = ordered_json::array();
         for (Eigen::Index k = 0; k < c.coefficients.cols(); ++k) row.push_back(c.coefficients(r, k));
@@ -158,8 +198,17 @@ std::string to_json(const Correction& c) {
     j["unseen"] = json_of(c.unseen);
     j["candidates"] = ordered_json::array();
     for (const Candidate& k : c.candidates)
-        j["candidates"].push_back({{"model", name_of(k.model)}, {"fit", json_of(k.fit)}, {"cross_validated", json_of(k.cross_validated)}, {"by_hue", json_of(k.by_hue)}, {"unseen", json_of(k.unseen)}, {"worst", k.worst},
-                                   {"neutral", k.neutral}, {"noise_gain", k.noise_gain}, {"bend", k.bend}, {"kept", k.kept}, {"withdrawn", k.withdrawn}});
+        j["candidates"].push_back({{"model", name_of(k.model)},
+                                   {"fit", json_of(k.fit)},
+                                   {"cross_validated", json_of(k.cross_validated)},
+                                   {"by_hue", json_of(k.by_hue)},
+                                   {"unseen", json_of(k.unseen)},
+                                   {"worst", k.worst},
+                                   {"neutral", k.neutral},
+                                   {"noise_gain", k.noise_gain},
+                                   {"bend", k.bend},
+                                   {"kept", k.kept},
+                                   {"withdrawn", k.withdrawn}});
     j["sources"] = ordered_json::array();
     for (const Source& s : c.sources) j["sources"].push_back(json_of(s));
     j["left_out"] = c.left_out;
@@ -167,9 +216,14 @@ std::string to_json(const Correction& c) {
     j["patches"] = ordered_json::array();
     for (const read::PatchReading& p : c.reading.patches) {
         ordered_json patch{{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}};
-        if (p.error[1] > 0) patch["error"] = p.error, patch["noise"] = p.noise;
-        if (const auto xyz = c.reference.xyz.find(p.id); xyz != c.reference.xyz.end()) patch["reference_xyz"] = json_of(xyz->second);
-        if (const auto spectrum = c.reference.spectrum.find(p.id); spectrum != c.reference.spectrum.end()) patch["reflectance"] = spectrum->second.value;
+        if (p.error[1] > 0) {
+            patch["error"] = p.error;
+            patch["noise"] = p.noise;
+        }
+        if (const auto xyz = c.reference.xyz.find(p.id); xyz != c.reference.xyz.end())
+            patch["reference_xyz"] = json_of(xyz->second);
+        if (const auto spectrum = c.reference.spectrum.find(p.id); spectrum != c.reference.spectrum.end())
+            patch["reflectance"] = spectrum->second.value;
         j["patches"].push_back(patch);
     }
     return j.dump(1) + "\n";
@@ -185,13 +239,13 @@ Correction from_json(const std::string& text, const fs::path& file) {
         if (!j.is_object() || !j.contains("refero_correction"))
             throw Error(ErrorKind::input, "this is not a correction", file, "Name a file that 'fit' wrote");
         if (j["refero_correction"] != 1)
-            throw Error(ErrorKind::input, "this correction was written by a newer version", file, "Update Refero, or fit again");
+            throw Error(ErrorKind::input, "this correction was written by a newer version", file,
+                        "Update Refero, or fit again");
         return correction_from(j);
     } catch (const ordered_json::exception& problem) {
-        throw Error(ErrorKind::input, std::string("this is not a whole correction: ") + problem.what(), file, "Fit it again");
-    } catch (const Error& problem) {
-        throw Error(ErrorKind::input, problem.message(), file, problem.remedy());
-    }
+        throw Error(ErrorKind::input, std::string("this is not a whole correction: ") + problem.what(), file,
+                    "Fit it again");
+    } catch (const Error& problem) { throw Error(ErrorKind::input, problem.message(), file, problem.remedy()); }
 }
 
 } // namespace refero::fit

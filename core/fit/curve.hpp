@@ -12,20 +12,22 @@ struct CurveShot {
 };
 
 struct ToneCurve {
-    std::vector<double> linear;      ///< light at code values from 0 to 1 in even steps, 1 at code 1; never falls
+    std::vector<double> linear;           ///< light at code values from 0 to 1 in even steps, 1 at code 1; never falls
     double first_code = 0, last_code = 1; ///< measured between these; beyond, continued
-    double error_stops = 0;          ///< standard uncertainty of the curve where it was measured, mean
-    double residual_stops = 0;       ///< of the measurements about it, root mean square
-    int points = 0;                  ///< neutrals, shots and channels that took part
-    std::string nearest;             ///< the standard transfer function that is nearest by shape ...
-    double nearest_stops = 0;        ///< ... and how far off it is where measured, root mean square
+    double error_stops = 0;               ///< standard uncertainty of the curve where it was measured, mean
+    double residual_stops = 0;            ///< of the measurements about it, root mean square
+    int points = 0;                       ///< neutrals, shots and channels that took part
+    std::string nearest;                  ///< the standard transfer function that is nearest by shape ...
+    double nearest_stops = 0;             ///< ... and how far off it is where measured, root mean square
     double decode(double code) const;
 };
 
-/// After ISO 14524: log2 of light at each code value is log2 of the neutral's luminance plus the shot's stops, up to a constant
-/// for each channel. A smooth curve through these points by least squares, made monotone (pool adjacent violators).
-/// Shots of unknown stops find theirs where they overlap others. Throws Error(input) when fewer than five points are usable.
-ToneCurve estimate_curve(const std::vector<CurveShot>& shots, const chart::Reference& reference, const chart::Definition* definition);
+/// After ISO 14524: log2 of light at each code value is log2 of the neutral's luminance plus the shot's stops, up to a
+/// constant for each channel. A smooth curve through these points by least squares, made monotone (pool adjacent
+/// violators). Shots of unknown stops find theirs where they overlap others. Throws Error(input) when fewer than five
+/// points are usable.
+ToneCurve estimate_curve(const std::vector<CurveShot>& shots, const chart::Reference& reference,
+                         const chart::Definition* definition);
 
 /// A 1D LUT, .cube text, that `--encoding` and other programs read.
 void save(const ToneCurve& curve, const std::filesystem::path& file);

@@ -1,4 +1,5 @@
-// What a correction expects of a recording: what it was made on. What stands between two. What a user adds to a fit: weights, samples.
+// What a correction expects of a recording: what it was made on. What stands between two. What a user adds to a fit:
+// weights, samples.
 #include <algorithm>
 #include <cmath>
 #include <sstream>
@@ -12,18 +13,32 @@ std::vector<std::string> differences(const Correction& correction, const frame::
     if (correction.sources.empty()) return all;
     const frame::Metadata& own = correction.sources.front().metadata;
     const auto both = [](const std::string& a, const std::string& b) { return !a.empty() && !b.empty(); };
-    if (both(own.model, m.model) && own.camera() != m.camera()) all.push_back("another camera: " + m.camera() + " instead of " + own.camera());
-    else if (both(own.serial_number, m.serial_number) && own.serial_number != m.serial_number) all.push_back("another body of the same camera: " + m.serial_number + " instead of " + own.serial_number);
-    if (both(own.lens, m.lens) && own.lens != m.lens) all.push_back("another lens: " + m.lens + " instead of " + own.lens);
-    if (own.iso > 0 && m.iso > 0 && std::abs(std::log2(m.iso / own.iso)) >= 1) all.push_back(formatted("ISO %.0f instead of %.0f%s", m.iso, own.iso, m.iso > own.iso ? ": more noise, and colour drifts with it" : ""));
+    if (both(own.model, m.model) && own.camera() != m.camera())
+        all.push_back("another camera: " + m.camera() + " instead of " + own.camera());
+    else if (both(own.serial_number, m.serial_number) && own.serial_number != m.serial_number)
+        all.push_back("another body of the same camera: " + m.serial_number + " instead of " + own.serial_number);
+    if (both(own.lens, m.lens) && own.lens != m.lens)
+        all.push_back("another lens: " + m.lens + " instead of " + own.lens);
+    if (own.iso > 0 && m.iso > 0 && std::abs(std::log2(m.iso / own.iso)) >= 1)
+        all.push_back(formatted("ISO %.0f instead of %.0f%s", m.iso, own.iso,
+                                m.iso > own.iso ? ": more noise, and colour drifts with it" : ""));
     // Times of a whole run are rounded: a third of a stop is the step of a dial.
-    const auto light = [](const frame::Metadata& x) { return x.exposure_s > 0 && x.f_number > 0 && x.iso > 0 ? std::log2(x.exposure_s / (x.f_number * x.f_number) * x.iso) : NAN; };
+    const auto light = [](const frame::Metadata& x) {
+        return x.exposure_s > 0 && x.f_number > 0 && x.iso > 0
+                   ? std::log2(x.exposure_s / (x.f_number * x.f_number) * x.iso)
+                   : NAN;
+    };
     if (const double stops = light(m) - light(own); std::isfinite(stops) && std::abs(stops) > 0.29)
-        all.push_back(formatted("exposed %.1f stops %s: %+.1f stops make it as bright as the chart shot", std::abs(stops), stops > 0 ? "more" : "less", -stops));
-    if (m.exposure_s > 0 && m.flash != own.flash) all.push_back(m.flash ? "a flash fired, which the chart shot had not" : "no flash fired, which the chart shot had");
+        all.push_back(formatted("exposed %.1f stops %s: %+.1f stops make it as bright as the chart shot",
+                                std::abs(stops), stops > 0 ? "more" : "less", -stops));
+    if (m.exposure_s > 0 && m.flash != own.flash)
+        all.push_back(m.flash ? "a flash fired, which the chart shot had not"
+                              : "no flash fired, which the chart shot had");
     // Raw frames are before all that.
     if (!frame::is_raw_name(correction.sources.front().file)) {
-        const auto named = [](const std::string& style) { return style.empty() ? std::string("a normal picture style") : style; };
+        const auto named = [](const std::string& style) {
+            return style.empty() ? std::string("a normal picture style") : style;
+        };
         if (m.style != own.style) all.push_back("recorded with " + named(m.style) + " instead of " + named(own.style));
         if (m.auto_balance) all.push_back("balanced by the camera itself, which may differ from frame to frame");
     }
@@ -31,34 +46,52 @@ std::vector<std::string> differences(const Correction& correction, const frame::
 }
 
 void require_one_camera(const Correction& a, const Correction& b) {
-    const auto camera = [](const Correction& c) { return c.sources.empty() ? std::string() : c.sources.front().metadata.camera(); };
-    if (camera(a) != camera(b)) throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera(a) + " and " + camera(b), {}, "Give two lights of one camera");
-    if (!a.light || !b.light) throw Error(ErrorKind::usage, "the colour of one of the lights is not known", {}, "Fit both from raw frames, whose files hold a colour matrix");
+    const auto camera = [](const Correction& c) {
+        return c.sources.empty() ? std::string() : c.sources.front().metadata.camera();
+    };
+    if (camera(a) != camera(b))
+        throw Error(ErrorKind::usage, "the corrections are of different cameras: " + camera(a) + " and " + camera(b),
+                    {}, "Give two lights of one camera");
+    if (!a.light || !b.light)
+        throw Error(ErrorKind::usage, "the colour of one of the lights is not known", {},
+                    "Fit both from raw frames, whose files hold a colour matrix");
 }
 
-Correction between(const Correction& a, const Correction& b, const colour::Temperature& light, const std::optional<Vec3>& gains) {
+Correction between(const Correction& a, const Correction& b, const colour::Temperature& light,
+                   const std::optional<Vec3>& gains) {
     require_one_camera(a, b);
-    if (a.balance.curved() || b.balance.curved()) throw Error(ErrorKind::usage, "curves for tinted greys cannot stand between two lights", {}, "Fit both without --curves");
+    if (a.balance.curved() || b.balance.curved())
+        throw Error(ErrorKind::usage, "curves for tinted greys cannot stand between two lights", {},
+                    "Fit both without --curves");
     const auto mired = [](const colour::Temperature& t) { return 1e6 / t.kelvin; };
     const double apart = mired(*b.light) - mired(*a.light);
-    if (std::abs(apart) < 20) throw Error(ErrorKind::usage, formatted("the lights are too alike to stand between: %.0f and %.0f K", a.light->kelvin, b.light->kelvin), {}, "Give lights far apart, such as tungsten and daylight");
+    if (std::abs(apart) < 20)
+        throw Error(
+            ErrorKind::usage,
+            formatted("the lights are too alike to stand between: %.0f and %.0f K", a.light->kelvin, b.light->kelvin),
+            {}, "Give lights far apart, such as tungsten and daylight");
     const double share = std::clamp((mired(light) - mired(*a.light)) / apart, 0.0, 1.0);
     Correction c = share < 0.5 ? a : b;
     const bool alike = a.model == b.model;
     const Correction first = alike ? a : as_matrix(a), second = alike ? b : as_matrix(b);
     c.model = first.model == second.model ? first.model : Model::matrix;
     c.coefficients = (1 - share) * first.coefficients + share * second.coefficients;
-    c.balance.gains = gains ? *gains : Vec3(((1 - share) * a.balance.gains.array().log() + share * b.balance.gains.array().log()).exp());
+    c.balance.gains =
+        gains ? *gains
+              : Vec3(((1 - share) * a.balance.gains.array().log() + share * b.balance.gains.array().log()).exp());
     c.balance.exposure = std::pow(a.balance.exposure, 1 - share) * std::pow(b.balance.exposure, share);
     c.light = light;
     c.light_name = formatted("%.0f K", light.kelvin);
-    c.choice = formatted("%.0f %% of the correction for %.0f K and %.0f %% of that for %.0f K", 100 * (1 - share), a.light->kelvin, 100 * share, b.light->kelvin);
+    c.choice = formatted("%.0f %% of the correction for %.0f K and %.0f %% of that for %.0f K", 100 * (1 - share),
+                         a.light->kelvin, 100 * share, b.light->kelvin);
     c.candidates.clear();
     return c;
 }
 
 Correction between(const Correction& a, const Correction& b, const frame::Frame& frame) {
-    if (!frame.as_shot || !frame.camera_from_xyz) throw Error(ErrorKind::input, "the file does not tell its light", frame.file, "Leave the second light out, or give the light's temperature");
+    if (!frame.as_shot || !frame.camera_from_xyz)
+        throw Error(ErrorKind::input, "the file does not tell its light", frame.file,
+                    "Leave the second light out, or give the light's temperature");
     balance::Balance own;
     own.gains = *frame.as_shot;
     return between(a, b, balance::light_of(own, *frame.camera_from_xyz), frame.as_shot);
@@ -88,20 +121,25 @@ Weights weights_from(const std::string& text) {
         double weight = -1;
         if (!(words >> name)) continue;
         if (!(words >> weight) || words >> rest || !(weight >= 0 && weight <= 100))
-            throw Error(ErrorKind::usage, "'" + part + "' is no weight", {}, "Give a patch or a role and a number from 0 to 100, such as: skin 3, D1 0.5");
+            throw Error(ErrorKind::usage, "'" + part + "' is no weight", {},
+                        "Give a patch or a role and a number from 0 to 100, such as: skin 3, D1 0.5");
         all[name] = weight;
     }
     return all;
 }
 
-void join(read::Reading& reading, chart::Reference& reference, const read::Reading& samples, const chart::Reference& theirs) {
+void join(read::Reading& reading, chart::Reference& reference, const read::Reading& samples,
+          const chart::Reference& theirs) {
     for (const read::PatchReading& p : samples.patches) {
         const auto xyz = theirs.xyz.find(p.id);
         if (xyz == theirs.xyz.end()) continue;
-        if (reading.find(p.id)) throw Error(ErrorKind::input, "the sample " + p.id + " has the name of a patch of the chart", theirs.file, "Name the samples otherwise, in readings and reference alike");
+        if (reading.find(p.id))
+            throw Error(ErrorKind::input, "the sample " + p.id + " has the name of a patch of the chart", theirs.file,
+                        "Name the samples otherwise, in readings and reference alike");
         reading.patches.push_back(p);
         reference.xyz[p.id] = xyz->second;
-        if (const auto spectrum = theirs.spectrum.find(p.id); spectrum != theirs.spectrum.end()) reference.spectrum[p.id] = spectrum->second;
+        if (const auto spectrum = theirs.spectrum.find(p.id); spectrum != theirs.spectrum.end())
+            reference.spectrum[p.id] = spectrum->second;
     }
 }
 

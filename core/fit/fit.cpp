@@ -12,7 +12,9 @@
 
 namespace refero::fit {
 
-Vec3 Correction::operator()(const Vec3& camera_rgb) const { return coefficients * features(model, balance(camera_rgb)); }
+Vec3 Correction::operator()(const Vec3& camera_rgb) const {
+    return coefficients * features(model, balance(camera_rgb));
+}
 
 namespace {
 
@@ -62,8 +64,8 @@ std::vector<int> hue_groups(const Samples& s) {
 
 constexpr Eigen::Index most_folds = 60;
 
-/// The surfaces are harder than most, the chart's patches easier, or the other way round: their geometric mean comes closer to
-/// what other colours show than either (docs/benchmarks.md, Fits).
+/// The surfaces are harder than most, the chart's patches easier, or the other way round: their geometric mean comes
+/// closer to what other colours show than either (docs/benchmarks.md, Fits).
 Statistics between(Statistics surfaces, const Statistics& patches) {
     if (!(surfaces.mean > 0 && patches.mean > 0)) return surfaces;
     const double k = std::sqrt(patches.mean / surfaces.mean);
@@ -80,7 +82,9 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     // A tamer model takes over where this one must not go: a matrix for the others, balance alone for a matrix.
     const auto tame_of = [&](const Eigen::VectorXd& use) {
         const Model tamer = is_matrix(shape) ? Model::diagonal : Model::matrix;
-        return widened(lesson.train(model == Model::spectral && tamer == Model::matrix ? Model::spectral : tamer, tamer, use), patches.phi.rows());
+        return widened(
+            lesson.train(model == Model::spectral && tamer == Model::matrix ? Model::spectral : tamer, tamer, use),
+            patches.phi.rows());
     };
     Coefficients whole = lesson.train(model, shape, all);
     if (!is_matrix(shape) && folds(shape, whole)) {
@@ -117,7 +121,8 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
         fitted.push_back(delta_e(t.coefficients, patches, i));
         if (const Vec3 lab = patches.lab.col(i); std::hypot(lab[1], lab[2]) < 5) {
             const Vec3 seen = colour::lab_from_xyz(t.coefficients * patches.phi.col(i));
-            neutral += std::hypot(seen[1] - lab[1], seen[2] - lab[2]), ++neutrals;
+            neutral += std::hypot(seen[1] - lab[1], seen[2] - lab[2]);
+            ++neutrals;
         }
     }
     k.fit = statistics(fitted);
@@ -134,7 +139,9 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     tbb::parallel_for(Eigen::Index{0}, folds + groups, [&](Eigen::Index i) {
         if (stop.stop_requested()) return;
         Eigen::VectorXd use = all;
-        const auto out = [&](Eigen::Index p) { return i < folds ? p % folds == i : group[static_cast<std::size_t>(p)] == i - folds; };
+        const auto out = [&](Eigen::Index p) {
+            return i < folds ? p % folds == i : group[static_cast<std::size_t>(p)] == i - folds;
+        };
         for (Eigen::Index p = 0; p < n; ++p)
             if (out(p)) use[p] = 0;
         if (use.sum() > n - 0.5) return; // nobody of this hue
@@ -146,7 +153,9 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     k.cross_validated = statistics(t.left_out);
     k.by_hue = statistics(by_hue);
     k.unseen = between(lesson.unseen(shape, t.coefficients), k.cross_validated);
-    k.worst = lesson.ids[static_cast<std::size_t>(std::max_element(t.left_out.begin(), t.left_out.end()) - t.left_out.begin())];
+    k.worst =
+        lesson
+            .ids[static_cast<std::size_t>(std::max_element(t.left_out.begin(), t.left_out.end()) - t.left_out.begin())];
     return t;
 }
 
@@ -166,7 +175,8 @@ std::pair<double, double> gain(const Trial& a, const Trial& b) {
     double sum = 0, squares = 0;
     for (std::size_t i = 0; i < a.left_out.size(); ++i) {
         const double d = a.left_out[i] - b.left_out[i];
-        sum += d, squares += d * d;
+        sum += d;
+        squares += d * d;
     }
     const double mean = sum / n;
     return {mean, std::sqrt(std::max(0.0, squares / n - mean * mean) / (n - 1))};
@@ -188,16 +198,23 @@ const Trial& choose(const std::vector<Trial>& trials, std::string& why) {
         }
         const auto [mean, error] = gain(*best, next);
         const std::string name = name_of(next.candidate.model), than = name_of(best->candidate.model);
-        // Taught by surfaces, the spectral model foretells unseen colours better than the patches show: a tie is enough for
-        // it, and a clear gain is asked of what the patches alone taught (docs/benchmarks.md, Fits).
-        const bool tie_is_enough = next.candidate.model == Model::spectral, clear_gain = best->candidate.model == Model::spectral;
+        // Taught by surfaces, the spectral model foretells unseen colours better than the patches show: a tie is enough
+        // for it, and a clear gain is asked of what the patches alone taught (docs/benchmarks.md, Fits).
+        const bool tie_is_enough = next.candidate.model == Model::spectral,
+                   clear_gain = best->candidate.model == Model::spectral;
         if (tie_is_enough ? mean > -error : mean > std::max(least_gain, (clear_gain ? 3 : 1) * error)) {
             best = &next;
-            why = mean > error ? formatted("%s: %.2f CIEDE2000 better than %s on patches left out, more than the uncertainty of %.2f", name.c_str(), mean, than.c_str(), error)
-                               : formatted("%s: as good as %s on patches left out, and taught by more colours than the chart has", name.c_str(), than.c_str());
+            why =
+                mean > error
+                    ? formatted(
+                          "%s: %.2f CIEDE2000 better than %s on patches left out, more than the uncertainty of %.2f",
+                          name.c_str(), mean, than.c_str(), error)
+                    : formatted("%s: as good as %s on patches left out, and taught by more colours than the chart has",
+                                name.c_str(), than.c_str());
             others.clear();
         } else if (mean > 0) {
-            others += formatted("; %s gains %.2f on patches left out, with an uncertainty of %.2f not enough", name.c_str(), mean, error);
+            others += formatted("; %s gains %.2f on patches left out, with an uncertainty of %.2f not enough",
+                                name.c_str(), mean, error);
         }
     }
     why += others;
@@ -228,16 +245,22 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) continue;
         c.reference.xyz[p.id] = xyz->second;
-        if (const auto s = reference.spectrum.find(p.id); s != reference.spectrum.end()) c.reference.spectrum[p.id] = s->second;
-        if (!p.usable() || std::find(settings.without.begin(), settings.without.end(), p.id) != settings.without.end()) c.left_out.push_back(p.id);
+        if (const auto s = reference.spectrum.find(p.id); s != reference.spectrum.end())
+            c.reference.spectrum[p.id] = s->second;
+        if (!p.usable() || std::find(settings.without.begin(), settings.without.end(), p.id) != settings.without.end())
+            c.left_out.push_back(p.id);
     }
     if (c.reference.xyz.empty())
-        throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file, "Check that both belong to the same chart");
+        throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file,
+                    "Check that both belong to the same chart");
 
     std::optional<Lesson> lesson;
     for (;;) {
         read::Reading trusted = c.reading; // a bad patch is no white either, unless it is asked for
-        std::erase_if(trusted.patches, [&](const read::PatchReading& p) { return p.usable() && p.id != settings.white && std::find(c.left_out.begin(), c.left_out.end(), p.id) != c.left_out.end(); });
+        std::erase_if(trusted.patches, [&](const read::PatchReading& p) {
+            return p.usable() && p.id != settings.white &&
+                   std::find(c.left_out.begin(), c.left_out.end(), p.id) != c.left_out.end();
+        });
         c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
         if (settings.curves) c.balance.curves = balance::curves_of(c.balance, trusted, c.reference, definition);
         lesson.emplace(c, definition);
@@ -245,7 +268,8 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         if (!odd) break;
         const std::string& id = lesson->ids[static_cast<std::size_t>(*odd)];
         if (id == settings.white) break; // asked for by name
-        c.odd.push_back(id), c.left_out.push_back(id);
+        c.odd.push_back(id);
+        c.left_out.push_back(id);
         throw_if_stopped(stop);
     }
 
@@ -255,16 +279,22 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         if (settings.alone && settings.model && settings.model != model) continue;
         if (lesson->ids.size() < least_patches(model)) {
             if (settings.model == model || model == Model::diagonal)
-                throw Error(ErrorKind::input, "only " + std::to_string(lesson->ids.size()) + " patches are usable, too few for the model " + name_of(model), {},
-                            "Expose so that fewer patches clip, or choose a simpler model");
+                throw Error(ErrorKind::input,
+                            "only " + std::to_string(lesson->ids.size()) +
+                                " patches are usable, too few for the model " + name_of(model),
+                            {}, "Expose so that fewer patches clip, or choose a simpler model");
             continue;
         }
         trials.push_back(attempt(model, model, *lesson, most_gain, stop));
     }
-    const auto asked = std::find_if(trials.begin(), trials.end(), [&](const Trial& t) { return settings.model == t.candidate.model; });
+    const auto asked =
+        std::find_if(trials.begin(), trials.end(), [&](const Trial& t) { return settings.model == t.candidate.model; });
     if (asked != trials.end()) {
         if (!asked->candidate.withdrawn.empty())
-            throw Error(ErrorKind::input, "the model " + name_of(*settings.model) + " cannot be used on this shot: " + asked->candidate.withdrawn, {}, "Choose auto or a simpler model, or shoot the chart again");
+            throw Error(ErrorKind::input,
+                        "the model " + name_of(*settings.model) +
+                            " cannot be used on this shot: " + asked->candidate.withdrawn,
+                        {}, "Choose auto or a simpler model, or shoot the chart again");
         take(c, *asked);
         c.choice = name_of(c.model) + ", as asked for";
     } else {
@@ -280,8 +310,7 @@ namespace {
 std::optional<chart::Definition> definition_of(const Correction& c) {
     try {
         if (!c.reading.chart.empty()) return chart::find_definition(c.reading.chart);
-    } catch (const Error&) {
-    }
+    } catch (const Error&) {}
     return std::nullopt;
 }
 
@@ -293,7 +322,8 @@ Correction as_matrix(const Correction& correction) {
     c.balance.curves = {};
     const auto definition = definition_of(c);
     const Model taught = c.model == Model::spectral ? Model::spectral : Model::matrix;
-    take(c, attempt(taught, Model::matrix, Lesson(c, definition ? &*definition : nullptr), allowed_gain(c.reading, c.balance.white_patch), {}));
+    take(c, attempt(taught, Model::matrix, Lesson(c, definition ? &*definition : nullptr),
+                    allowed_gain(c.reading, c.balance.white_patch), {}));
     c.choice = "matrix, the most that this format can hold";
     return c;
 }
@@ -302,11 +332,13 @@ std::vector<std::pair<std::string, double>> weights_in_use(const Correction& c) 
     const auto definition = definition_of(c);
     std::vector<std::pair<std::string, double>> all;
     for (const read::PatchReading& p : c.reading.patches)
-        if (c.reference.xyz.contains(p.id) && std::find(c.left_out.begin(), c.left_out.end(), p.id) == c.left_out.end()) all.emplace_back(p.id, weight_of(c, definition ? &*definition : nullptr, p.id));
+        if (c.reference.xyz.contains(p.id) && std::find(c.left_out.begin(), c.left_out.end(), p.id) == c.left_out.end())
+            all.emplace_back(p.id, weight_of(c, definition ? &*definition : nullptr, p.id));
     return all;
 }
 
-std::vector<Coefficients> bootstrap(const Correction& c, int draws, const Progress& progress, std::stop_token stop, std::uint64_t seed) {
+std::vector<Coefficients> bootstrap(const Correction& c, int draws, const Progress& progress, std::stop_token stop,
+                                    std::uint64_t seed) {
     const auto definition = definition_of(c);
     const Lesson lesson(c, definition ? &*definition : nullptr);
     const auto n = static_cast<std::size_t>(lesson.size());

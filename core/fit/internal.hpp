@@ -29,8 +29,8 @@ double delta_e(const Coefficients& c, const Samples& samples, Eigen::Index i);
 using Reflectances = Eigen::Matrix<double, colour::Spectrum::size, Eigen::Dynamic>;
 using Sensitivities = Eigen::Matrix<double, 3, colour::Spectrum::size>;
 
-/// Plausible surfaces to train on: smooth ones of any kind, and relatives of the chart's own. Where the chart's spectra are
-/// `measured` and smoother than usual, so are these.
+/// Plausible surfaces to train on: smooth ones of any kind, and relatives of the chart's own. Where the chart's spectra
+/// are `measured` and smoother than usual, so are these.
 struct Surfaces {
     Reflectances reflectance;
     Samples samples;
@@ -38,16 +38,19 @@ struct Surfaces {
 };
 Surfaces plausible_surfaces(const Reflectances& patches, bool measured);
 
-/// Sensitivity times light, a channel each, from balanced readings of known reflectances: the likeliest under what cameras
-/// and lights are like (a Gaussian process with the mean and covariance of invented ones).
+/// Sensitivity times light, a channel each, from balanced readings of known reflectances: the likeliest under what
+/// cameras and lights are like (a Gaussian process with the mean and covariance of invented ones).
 struct SensitivityEstimate {
     Sensitivities sensitivities;
-    Eigen::VectorXd surprise; ///< of each patch when left out, in its standard deviations, root mean square of the channels; 0 if unused
+    Eigen::VectorXd surprise; ///< of each patch when left out, in its standard deviations, root mean square of the
+                              ///< channels; 0 if unused
 };
 /// `sd` are the readings' own uncertainties, `model_error` the relative one of reflectances and light, `use` 0 or 1.
-SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use);
+SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced,
+                                           const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use);
 /// The relative error under which the readings are likeliest when left out.
-double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, const Eigen::VectorXd& use);
+double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd,
+                             const Eigen::VectorXd& use);
 
 /// Derivatives of a model's features over the camera's colours from 1/64 to 1, the first of which is neutral.
 struct Slopes {
@@ -67,10 +70,11 @@ const Slopes& slopes_of(Model model, bool fine = true);
 inline constexpr double least_slope = 0.03;
 /// Whether it is.
 bool folds(Model model, const Coefficients& c);
-/// Of coefficients that do not fold, those that cost the samples least: an interior-point method from `start`, which does not fold,
-/// towards `best`, which solves the samples but folds. Second: how far it is still to `best`, as a share of the way from `start`,
-/// by the root of what the samples lose.
-std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, double ridge, const Coefficients& best, const Coefficients& start);
+/// Of coefficients that do not fold, those that cost the samples least: an interior-point method from `start`, which
+/// does not fold, towards `best`, which solves the samples but folds. Second: how far it is still to `best`, as a share
+/// of the way from `start`, by the root of what the samples lose.
+std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, double ridge, const Coefficients& best,
+                                         const Coefficients& start);
 double noise_gain(Model model, const Coefficients& c);
 double bend(Model model, const Coefficients& c);
 

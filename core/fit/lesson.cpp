@@ -24,38 +24,50 @@ double weight_of(const Correction& c, const chart::Definition* definition, const
     const int index = definition ? definition->index_of(id) : -1;
     const std::string role = index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role : std::string();
     const auto own = c.weights.contains(id) ? c.weights.find(id) : c.weights.find(role);
-    return (own != c.weights.end() ? own->second : 1) * weight_of(c.intent, role == "skin", colour::lab_from_xyz(c.reference.xyz.at(id)));
+    return (own != c.weights.end() ? own->second : 1) *
+           weight_of(c.intent, role == "skin", colour::lab_from_xyz(c.reference.xyz.at(id)));
 }
 
 Lesson::Lesson(const Correction& c, const chart::Definition* definition) {
     std::vector<Eigen::Index> at;
     for (std::size_t i = 0; i < c.reading.patches.size(); ++i) {
         const std::string& id = c.reading.patches[i].id;
-        if (c.reference.xyz.contains(id) && std::find(c.left_out.begin(), c.left_out.end(), id) == c.left_out.end()) at.push_back(static_cast<Eigen::Index>(i)), ids.push_back(id);
+        if (c.reference.xyz.contains(id) && std::find(c.left_out.begin(), c.left_out.end(), id) == c.left_out.end()) {
+            at.push_back(static_cast<Eigen::Index>(i));
+            ids.push_back(id);
+        }
     }
     const auto n = static_cast<Eigen::Index>(ids.size());
-    balanced_.resize(3, n), sd_.resize(3, n);
+    balanced_.resize(3, n);
+    sd_.resize(3, n);
     reflectance_.resize(colour::Spectrum::size, n);
     Eigen::Matrix3Xd xyz(3, n);
     for (Eigen::Index i = 0; i < n; ++i) {
         const read::PatchReading& p = c.reading.patches[static_cast<std::size_t>(at[static_cast<std::size_t>(i)])];
         balanced_.col(i) = c.balance(Vec3(p.mean.data()));
         // Where the noise is not known, a tenth of the spread of the pixels stands for the mean's uncertainty.
-        for (std::size_t k = 0; k < 3; ++k) sd_(static_cast<Eigen::Index>(k), i) = p.error[k] > 0 ? p.error[k] : p.sd[k] / std::sqrt(std::max(1.0, 0.1 * p.pixels));
+        for (std::size_t k = 0; k < 3; ++k)
+            sd_(static_cast<Eigen::Index>(k), i) =
+                p.error[k] > 0 ? p.error[k] : p.sd[k] / std::sqrt(std::max(1.0, 0.1 * p.pixels));
         sd_.col(i) = c.balance.scaled(sd_.col(i));
         xyz.col(i) = c.reference.xyz.at(p.id);
         const auto spectrum = c.reference.spectrum.find(p.id);
         measured_ = measured_ && spectrum != c.reference.spectrum.end();
-        reflectance_.col(i) = (spectrum != c.reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz.col(i))).vector();
+        reflectance_.col(i) =
+            (spectrum != c.reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz.col(i)))
+                .vector();
     }
     patches_ = samples_of(xyz);
     beside_surfaces_ = measured_ ? weight_of_patches : weight_without_spectra;
-    for (Eigen::Index i = 0; i < n; ++i) patches_.weight[i] = weight_of(c, definition, ids[static_cast<std::size_t>(i)]);
+    for (Eigen::Index i = 0; i < n; ++i)
+        patches_.weight[i] = weight_of(c, definition, ids[static_cast<std::size_t>(i)]);
     if (n >= least_for_surfaces) {
         model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
         surfaces_ = plausible_surfaces(reflectance_, measured_);
         for (Eigen::Index i = 0; i < surfaces_.samples.size(); ++i)
-            surfaces_.samples.weight[i] = weight_of(c.intent, c.intent == Intent::skin && chart::likely_role(surfaces_.samples.xyz.col(i)) == "skin", surfaces_.samples.lab.col(i));
+            surfaces_.samples.weight[i] = weight_of(
+                c.intent, c.intent == Intent::skin && chart::likely_role(surfaces_.samples.xyz.col(i)) == "skin",
+                surfaces_.samples.lab.col(i));
     }
 }
 
@@ -81,11 +93,13 @@ std::optional<Eigen::Index> Lesson::odd_one() const {
     for (Eigen::Index i = 0; i < size(); ++i)
         if (i != worst) rest.push_back(others.surprise[i]);
     std::sort(rest.begin(), rest.end());
-    const double usual = std::max(1.0, rest[rest.size() / 2]), far = off.norm() / (error * foretold.norm() + sd_.col(worst).norm() + 0.002);
+    const double usual = std::max(1.0, rest[rest.size() / 2]),
+                 far = off.norm() / (error * foretold.norm() + sd_.col(worst).norm() + 0.002);
     return far > 10 * usual && off.norm() > 0.12 * foretold.norm() + 0.004 ? std::optional(worst) : std::nullopt;
 }
 
-Coefficients Lesson::train(Model model, Model shape, const Eigen::VectorXd& use, const Coefficients* start, double* left) const {
+Coefficients Lesson::train(Model model, Model shape, const Eigen::VectorXd& use, const Coefficients* start,
+                           double* left) const {
     if (model == Model::diagonal) return colour::rgb_space("linear-bt709").to_xyz_d50();
     Samples s = patches(shape);
     s.weight = s.weight.cwiseProduct(use);
@@ -104,7 +118,10 @@ Statistics Lesson::unseen(Model model, const Coefficients& c) const {
     std::vector<double> all;
     if (!surfaces_.from.empty()) {
         Samples s = surfaces_.samples;
-        s.phi = features_of(model, estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size())).sensitivities * surfaces_.reflectance);
+        s.phi = features_of(
+            model, estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size()))
+                           .sensitivities *
+                       surfaces_.reflectance);
         for (Eigen::Index i = 0; i < s.size(); ++i) all.push_back(delta_e(c, s, i));
     }
     return statistics(all);
@@ -127,14 +144,16 @@ Coefficients Lesson::spectral(Model shape, Samples& patches, const Eigen::Vector
         for (const int of : surfaces_.from[static_cast<std::size_t>(i)])
             if (of >= 0 && use[of] <= 0) s.weight[i] = 0;
     s.phi.resize(patches.phi.rows(), n + m);
-    s.phi.leftCols(n) = features_of(shape, seen * surfaces_.reflectance), s.phi.rightCols(m) = patches.phi;
+    s.phi.leftCols(n) = features_of(shape, seen * surfaces_.reflectance);
+    s.phi.rightCols(m) = patches.phi;
     const auto append = [](auto& to, const auto& more) {
         auto both = to;
         both.resize(3, to.cols() + more.cols());
         both << to, more;
         to = both;
     };
-    append(s.xyz, patches.xyz), append(s.lab, patches.lab);
+    append(s.xyz, patches.xyz);
+    append(s.lab, patches.lab);
     s.metric.insert(s.metric.end(), patches.metric.begin(), patches.metric.end());
     Eigen::VectorXd weight(n + m);
     weight << s.weight, beside_surfaces_ * patches.weight;
@@ -142,14 +161,16 @@ Coefficients Lesson::spectral(Model shape, Samples& patches, const Eigen::Vector
     // Reweighted to the mean difference rather than its square: rare far-off colours would rule the rest.
     Coefficients c = solve(s, 1e-6);
     for (int round = 0; round < 2; ++round) {
-        for (Eigen::Index i = 0; i < s.size(); ++i) s.weight[i] = weight[i] / std::sqrt(std::pow(delta_e(c, s, i), 2) + 0.25);
+        for (Eigen::Index i = 0; i < s.size(); ++i)
+            s.weight[i] = weight[i] / std::sqrt(std::pow(delta_e(c, s, i), 2) + 0.25);
         c = solve(s, 1e-6);
     }
     if (!measured_) { // the camera is guessed: what the patches alone tell errs otherwise, and the two together less
         Samples plain = patches_;
         plain.phi = balanced_;
         plain.weight = patches.weight;
-        for (Eigen::Index i = 0; i < m; ++i) plain.metric[static_cast<std::size_t>(i)] = Mat3::Identity() / std::pow(patches_.xyz(1, i) + 0.05, 2.0 / 3);
+        for (Eigen::Index i = 0; i < m; ++i)
+            plain.metric[static_cast<std::size_t>(i)] = Mat3::Identity() / std::pow(patches_.xyz(1, i) + 0.05, 2.0 / 3);
         c *= 1 - share_of_patches_alone;
         c.leftCols<3>() += share_of_patches_alone * solve(plain, 0);
     }
@@ -168,7 +189,10 @@ double Lesson::ridge(const Samples& all) const {
             for (Eigen::Index i = fold; i < s.size(); i += 6)
                 if (all.weight[i] > 0) sum += all.weight[i] * delta_e(c, all, i);
         }
-        if (sum < least) least = sum, best = ridge;
+        if (sum < least) {
+            least = sum;
+            best = ridge;
+        }
     }
     return best;
 }

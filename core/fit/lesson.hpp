@@ -23,10 +23,11 @@ public:
     /// The patch that no light and camera explain, if there is one: far off what the others foretell.
     std::optional<Eigen::Index> odd_one() const;
 
-    /// `shape` is the model whose features are trained: a matrix for formats that hold no more. Where the result folds, it gives
-    /// way to what does not, reached from `start`, which does not fold either; `left`, if asked for, is then the share of the way
-    /// from there that it may not go.
-    Coefficients train(Model model, Model shape, const Eigen::VectorXd& use, const Coefficients* start = nullptr, double* left = nullptr) const;
+    /// `shape` is the model whose features are trained: a matrix for formats that hold no more. Where the result folds,
+    /// it gives way to what does not, reached from `start`, which does not fold either; `left`, if asked for, is then
+    /// the share of the way from there that it may not go.
+    Coefficients train(Model model, Model shape, const Eigen::VectorXd& use, const Coefficients* start = nullptr,
+                       double* left = nullptr) const;
 
     /// What a model would leave on plausible surfaces, by the sensitivities that all patches tell.
     Statistics unseen(Model model, const Coefficients& c) const;

@@ -30,7 +30,8 @@ Model model_named(const std::string& name) {
 
 namespace {
 
-// Chromaticities (red and blue over the sum) about neutral on which the radial functions sit: two rings of a hexagonal grid.
+// Chromaticities (red and blue over the sum) about neutral on which the radial functions sit: two rings of a hexagonal
+// grid.
 constexpr double grid_step = 0.12, reach = 0.12;
 constexpr std::size_t centre_count = 18;
 const std::array<std::array<double, 2>, centre_count>& centres() {
@@ -39,7 +40,8 @@ const std::array<std::array<double, 2>, centre_count>& centres() {
         std::size_t n = 0;
         for (int v = -2; v <= 2; ++v)
             for (int u = -2; u <= 2; ++u)
-                if ((u || v) && std::abs(u + v) <= 2) c[n++] = {1.0 / 3 + grid_step * (u + 0.5 * v), 1.0 / 3 + grid_step * std::sqrt(0.75) * v};
+                if ((u || v) && std::abs(u + v) <= 2)
+                    c[n++] = {1.0 / 3 + grid_step * (u + 0.5 * v), 1.0 / 3 + grid_step * std::sqrt(0.75) * v};
         return c;
     }();
     return all;
@@ -66,7 +68,8 @@ Features features(Model model, const Vec3& rgb) {
     Features f(size_of(model));
     f.head<3>() = rgb;
     if (is_matrix(model)) return f;
-    const double r = std::max(rgb[0], 0.0), g = std::max(rgb[1], 0.0), b = std::max(rgb[2], 0.0); // light below zero is noise
+    const double r = std::max(rgb[0], 0.0), g = std::max(rgb[1], 0.0),
+                 b = std::max(rgb[2], 0.0); // light below zero is noise
     if (model == Model::lut) {
         static const auto at_neutral = [] {
             std::array<double, centre_count> v;
@@ -74,15 +77,20 @@ Features features(Model model, const Vec3& rgb) {
             return v;
         }();
         const double sum = r + g + b;
-        for (std::size_t k = 0; k < centre_count; ++k) f[3 + static_cast<Eigen::Index>(k)] = sum > 0 ? sum / 3 * (bell(r / sum, b / sum, centres()[k]) - at_neutral[k]) : 0;
+        for (std::size_t k = 0; k < centre_count; ++k)
+            f[3 + static_cast<Eigen::Index>(k)] =
+                sum > 0 ? sum / 3 * (bell(r / sum, b / sum, centres()[k]) - at_neutral[k]) : 0;
     } else if (model == Model::root_polynomial_2) {
-        f[3] = std::sqrt(r * g), f[4] = std::sqrt(g * b), f[5] = std::sqrt(r * b);
+        f[3] = std::sqrt(r * g);
+        f[4] = std::sqrt(g * b);
+        f[5] = std::sqrt(r * b);
     } else if (model == Model::spectral) {
         f.tail<7>() = cubic_of(Vec3(r, g, b));
     } else {
         const Vec3 s = Vec3(r, g, b).cwiseSqrt();
         const double cr = std::cbrt(r), cg = std::cbrt(g), cb = std::cbrt(b);
-        f.tail<10>() << s[0] * s[1], s[1] * s[2], s[0] * s[2], cr * cg * cg, cg * cb * cb, cr * cb * cb, cg * cr * cr, cb * cg * cg, cb * cr * cr, cr * cg * cb;
+        f.tail<10>() << s[0] * s[1], s[1] * s[2], s[0] * s[2], cr * cg * cg, cg * cb * cb, cr * cb * cb, cg * cr * cr,
+            cb * cg * cg, cb * cr * cr, cr * cg * cb;
     }
     return f;
 }
@@ -95,7 +103,8 @@ std::array<Features, 3> derivatives(Model model, const Vec3& rgb) {
     for (int k = 0; k < 3; ++k) {
         Vec3 up = rgb, down = rgb;
         const double step = 1e-4 * std::max(rgb[k], 1e-6);
-        up[k] += step, down[k] -= step;
+        up[k] += step;
+        down[k] -= step;
         all[static_cast<std::size_t>(k)] = (features(model, up) - features(model, down)) / (2 * step);
     }
     return all;
@@ -112,7 +121,8 @@ Mat3 slope(Model model, const Coefficients& c, const Vec3& rgb) {
 }
 
 const Slopes& slopes_of(Model model, bool fine) {
-    // Models are homogeneous: their slope depends on chromaticity alone, so the faces where a channel is 1 stand for all levels.
+    // Models are homogeneous: their slope depends on chromaticity alone, so the faces where a channel is 1 stand for
+    // all levels.
     const auto over = [](int n) {
         std::array<Slopes, all_models.size()> s;
         for (const Model m : all_models) {
@@ -124,7 +134,9 @@ const Slopes& slopes_of(Model model, bool fine) {
                 for (int i = 0; i < n; ++i)
                     for (int k = 0; k < n; ++k, ++at) {
                         Vec3 rgb;
-                        rgb[face] = 1, rgb[(face + 1) % 3] = std::exp2(-6.0 * i / (n - 1)), rgb[(face + 2) % 3] = std::exp2(-6.0 * k / (n - 1));
+                        rgb[face] = 1;
+                        rgb[(face + 1) % 3] = std::exp2(-6.0 * i / (n - 1));
+                        rgb[(face + 2) % 3] = std::exp2(-6.0 * k / (n - 1));
                         own.colour.col(at) = rgb;
                         const auto d = derivatives(m, rgb);
                         for (std::size_t c = 0; c < 3; ++c) own.by_channel[c].col(at) = d[c];
@@ -157,7 +169,9 @@ double bend(Model model, const Coefficients& c) {
     return most;
 }
 
-std::string name_of(Intent i) { return i == Intent::colorimetric ? "colorimetric" : i == Intent::skin ? "skin" : "chroma"; }
+std::string name_of(Intent i) {
+    return i == Intent::colorimetric ? "colorimetric" : i == Intent::skin ? "skin" : "chroma";
+}
 
 Intent intent_named(const std::string& name) {
     for (const Intent i : {Intent::colorimetric, Intent::skin, Intent::chroma})

@@ -20,9 +20,13 @@ using Matrix = Eigen::Matrix<double, bands, bands>;
 class Random {
 public:
     explicit Random(std::uint64_t seed) : engine_(seed) {}
-    double uniform(double low, double high) { return low + (high - low) * (static_cast<double>(engine_() >> 11) * 0x1p-53); }
+    double uniform(double low, double high) {
+        return low + (high - low) * (static_cast<double>(engine_() >> 11) * 0x1p-53);
+    }
     int below(int n) { return std::min(n - 1, static_cast<int>(uniform(0, n))); }
-    double normal() { return std::sqrt(-2 * std::log(uniform(1e-300, 1))) * std::cos(2 * std::numbers::pi * uniform(0, 1)); }
+    double normal() {
+        return std::sqrt(-2 * std::log(uniform(1e-300, 1))) * std::cos(2 * std::numbers::pi * uniform(0, 1));
+    }
     Vector normals() {
         Vector v;
         for (double& x : v) x = normal();
@@ -37,7 +41,8 @@ private:
 Matrix smooth_root(double length_nm) {
     Matrix k;
     for (int i = 0; i < bands; ++i)
-        for (int j = 0; j < bands; ++j) k(i, j) = std::exp(-0.5 * std::pow((i - j) * Spectrum::step_nm / length_nm, 2)) + (i == j ? 1e-6 : 0);
+        for (int j = 0; j < bands; ++j)
+            k(i, j) = std::exp(-0.5 * std::pow((i - j) * Spectrum::step_nm / length_nm, 2)) + (i == j ? 1e-6 : 0);
     return k.llt().matrixL();
 }
 
@@ -49,9 +54,9 @@ Vector surface(const Vector& logits) { return (1 + (-logits.array()).exp()).inve
 
 constexpr int opaque_count = 300, clear_count = 400, smooth_count = opaque_count + clear_count, related_count = 300;
 
-/// How much smoother these spectra are than the surfaces below are by themselves. Of a Gaussian process of length l, the variance
-/// of the slope is 3 / l^2 of the curvature's; 70 nm is the usual mean of that, over 405 to 705 nm and slopes over 20 nm, which are
-/// steadier than noise and the steps of tables.
+/// How much smoother these spectra are than the surfaces below are by themselves. Of a Gaussian process of length l,
+/// the variance of the slope is 3 / l^2 of the curvature's; 70 nm is the usual mean of that, over 405 to 705 nm and
+/// slopes over 20 nm, which are steadier than noise and the steps of tables.
 double smoothness(const Reflectances& spectra) {
     constexpr int first = 5, last = 66, step = 2;
     constexpr double usual_nm = 70, nm = step * Spectrum::step_nm, least_size = 0.15;
@@ -62,19 +67,24 @@ double smoothness(const Reflectances& spectra) {
         const auto seen = v.segment(first, last - first);
         if ((seen.array() - seen.mean()).square().mean() < least_size * least_size) continue; // neutrals tell nothing
         double slope = 0, curvature = 0;
-        for (int k = first + step; k < last - step; ++k) slope += std::pow((v[k + step] - v[k - step]) / (2 * nm), 2), curvature += std::pow((v[k + step] - 2 * v[k] + v[k - step]) / (nm * nm), 2);
-        sum += std::log(std::clamp(std::sqrt(3 * slope / std::max(curvature, 1e-12)), 25.0, 250.0)), ++counted;
+        for (int k = first + step; k < last - step; ++k) {
+            slope += std::pow((v[k + step] - v[k - step]) / (2 * nm), 2);
+            curvature += std::pow((v[k + step] - 2 * v[k] + v[k - step]) / (nm * nm), 2);
+        }
+        sum += std::log(std::clamp(std::sqrt(3 * slope / std::max(curvature, 1e-12)), 25.0, 250.0));
+        ++counted;
     }
     return counted < 6 ? 1 : std::clamp(std::exp(sum / counted) / usual_nm, 1.0, 2.0);
 }
 
-/// Smooth surfaces of any kind: opaque ones, Gaussian processes in the logit of reflectance; and clear colour over a light
-/// ground, in the logarithm of its density. `stretch` lengthens both.
+/// Smooth surfaces of any kind: opaque ones, Gaussian processes in the logit of reflectance; and clear colour over a
+/// light ground, in the logarithm of its density. `stretch` lengthens both.
 Reflectances smooth_surfaces(double stretch) {
     constexpr int lengths = 8;
     const auto roots_between = [](double shortest_nm, double longest_nm) {
         std::vector<Matrix> roots;
-        for (int i = 0; i < lengths; ++i) roots.push_back(smooth_root(shortest_nm * std::pow(longest_nm / shortest_nm, i / (lengths - 1.0))));
+        for (int i = 0; i < lengths; ++i)
+            roots.push_back(smooth_root(shortest_nm * std::pow(longest_nm / shortest_nm, i / (lengths - 1.0))));
         return roots;
     };
     Random random(3);
@@ -82,17 +92,23 @@ Reflectances smooth_surfaces(double stretch) {
     const auto opaque = roots_between(60 * stretch, 200 * stretch), clear = roots_between(40 * stretch, 140 * stretch);
     for (int i = 0; i < opaque_count; ++i) {
         const double mean = -0.8 + 1.1 * random.normal(), size = random.uniform(0.3, 2.6);
-        r.col(i) = surface(Vector::Constant(mean) + size * (opaque[static_cast<std::size_t>(i % lengths)] * random.normals()));
+        r.col(i) =
+            surface(Vector::Constant(mean) + size * (opaque[static_cast<std::size_t>(i % lengths)] * random.normals()));
     }
     for (int i = opaque_count; i < smooth_count; ++i) {
-        const double mean = -2 + 0.8 * random.normal(), size = random.uniform(1, 2.4), ground = random.uniform(0.8, 0.95);
-        const Vector density = (Vector::Constant(mean) + size * (clear[static_cast<std::size_t>(i % lengths)] * random.normals())).array().exp();
+        const double mean = -2 + 0.8 * random.normal(), size = random.uniform(1, 2.4),
+                     ground = random.uniform(0.8, 0.95);
+        const Vector density =
+            (Vector::Constant(mean) + size * (clear[static_cast<std::size_t>(i % lengths)] * random.normals()))
+                .array()
+                .exp();
         r.col(i) = (ground * (-std::numbers::ln10 * density.array()).exp()).max(0.004);
     }
     return r;
 }
 
-/// Relatives of the chart's patches: mixtures of two or three in the logit, lighter or darker, more or less pure, and bent.
+/// Relatives of the chart's patches: mixtures of two or three in the logit, lighter or darker, more or less pure, and
+/// bent.
 void add_related(const Reflectances& patches, double stretch, Reflectances& to, std::vector<std::array<int, 3>>& from) {
     const Matrix root = smooth_root(60 * stretch);
     Random random(4);
@@ -113,7 +129,9 @@ void add_related(const Reflectances& patches, double stretch, Reflectances& to, 
         }
         mixed /= total;
         const double mean = mixed.mean();
-        to.col(smooth_count + i) = surface(Vector::Constant(mean + 0.5 * random.normal()) + random.uniform(0.6, 1.4) * (mixed.array() - mean).matrix() + 0.5 * (root * random.normals()));
+        to.col(smooth_count + i) =
+            surface(Vector::Constant(mean + 0.5 * random.normal()) +
+                    random.uniform(0.6, 1.4) * (mixed.array() - mean).matrix() + 0.5 * (root * random.normals()));
         from.push_back(of);
     }
 }
@@ -122,7 +140,8 @@ const Eigen::Matrix<double, 3, bands>& xyz_weights() {
     static const auto weights = [] {
         const Spectrum d50 = colour::illuminant_d(50);
         Eigen::Matrix<double, 3, bands> t;
-        for (int c = 0; c < 3; ++c) t.row(c) = (colour::observer_1931()[static_cast<std::size_t>(c)] * d50).vector().transpose();
+        for (int c = 0; c < 3; ++c)
+            t.row(c) = (colour::observer_1931()[static_cast<std::size_t>(c)] * d50).vector().transpose();
         return Eigen::Matrix<double, 3, bands>(t / t.row(1).sum());
     }();
     return weights;
@@ -141,7 +160,9 @@ const Population& population() {
         };
         constexpr Range ranges[] = {{585, 620, 20, 45}, {522, 556, 25, 50}, {440, 475, 16, 36}}; // nm, red green blue
         Random random(11);
-        const auto bell = [](double nm, double centre, double left, double right) { return std::exp(-0.5 * std::pow((nm - centre) / (nm < centre ? left : right), 2)); };
+        const auto bell = [](double nm, double centre, double left, double right) {
+            return std::exp(-0.5 * std::pow((nm - centre) / (nm < centre ? left : right), 2));
+        };
         std::array<Eigen::Matrix<double, bands, Eigen::Dynamic>, 3> drawn;
         for (auto& d : drawn) d.resize(bands, count);
         for (int i = 0; i < count; ++i) {
@@ -150,13 +171,17 @@ const Population& population() {
             const Spectrum light = colour::planck(kelvin);
             for (std::size_t c = 0; c < 3; ++c) {
                 const Range& r = ranges[c];
-                const double centre = random.uniform(r.centre_low, r.centre_high), left = random.uniform(r.width_low, r.width_high), right = random.uniform(r.width_low, r.width_high);
-                const double leak = random.uniform(0, 0.2), leak_centre = random.uniform(420, 640), leak_left = random.uniform(20, 40), leak_right = random.uniform(20, 40);
+                const double centre = random.uniform(r.centre_low, r.centre_high),
+                             left = random.uniform(r.width_low, r.width_high),
+                             right = random.uniform(r.width_low, r.width_high);
+                const double leak = random.uniform(0, 0.2), leak_centre = random.uniform(420, 640),
+                             leak_left = random.uniform(20, 40), leak_right = random.uniform(20, 40);
                 const double infrared = random.uniform(655, 700), ultraviolet = random.uniform(395, 415);
                 Vector e;
                 for (int k = 0; k < bands; ++k) {
                     const double nm = Spectrum::nm(k);
-                    e[k] = (bell(nm, centre, left, right) + leak * bell(nm, leak_centre, leak_left, leak_right)) / (1 + std::exp((nm - infrared) / 8)) / (1 + std::exp((ultraviolet - nm) / 6)) * light[k];
+                    e[k] = (bell(nm, centre, left, right) + leak * bell(nm, leak_centre, leak_left, leak_right)) /
+                           (1 + std::exp((nm - infrared) / 8)) / (1 + std::exp((ultraviolet - nm) / 6)) * light[k];
                 }
                 drawn[c].col(i) = e / e.sum();
             }
@@ -165,7 +190,8 @@ const Population& population() {
         for (std::size_t c = 0; c < 3; ++c) {
             p.mean[c] = drawn[c].rowwise().mean();
             const Eigen::Matrix<double, bands, Eigen::Dynamic> off = drawn[c].colwise() - p.mean[c];
-            p.covariance[c] = off * off.transpose() / (count - 1.0) + 9e-4 * p.mean[c] * p.mean[c].transpose(); // the balance itself is known to some 3 %
+            p.covariance[c] = off * off.transpose() / (count - 1.0) +
+                              9e-4 * p.mean[c] * p.mean[c].transpose(); // the balance itself is known to some 3 %
         }
         return p;
     }();
@@ -178,7 +204,8 @@ struct Channel {
     Eigen::LLT<Eigen::MatrixXd> covariance; // of the readings
     Eigen::VectorXd weighted;               // its inverse times what the mean does not explain
 };
-Channel channel_of(int c, const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
+Channel channel_of(int c, const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd,
+                   double model_error, const Eigen::VectorXd& use) {
     Channel ch;
     // Sensitivities have some ten degrees of freedom: so many patches, evenly taken, tell as much as thousands.
     constexpr std::size_t most = 150;
@@ -218,16 +245,19 @@ Surfaces plausible_surfaces(const Reflectances& patches, bool measured) {
     return s;
 }
 
-SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
+SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced,
+                                           const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
     SensitivityEstimate e;
     e.surprise = Eigen::VectorXd::Zero(patches.cols());
     const Population& p = population();
     for (int c = 0; c < 3; ++c) {
         const Channel ch = channel_of(c, patches, balanced, sd, model_error, use);
         const auto at = static_cast<std::size_t>(c);
-        e.sensitivities.row(c) = (p.mean[at] + p.covariance[at] * (patches(Eigen::all, ch.used) * ch.weighted)).transpose();
+        e.sensitivities.row(c) =
+            (p.mean[at] + p.covariance[at] * (patches(Eigen::all, ch.used) * ch.weighted)).transpose();
         // Left out, in closed form: Rasmussen and Williams 2006, eq. 5.12.
-        const Eigen::MatrixXd inverse = ch.covariance.solve(Eigen::MatrixXd::Identity(ch.weighted.size(), ch.weighted.size()));
+        const Eigen::MatrixXd inverse =
+            ch.covariance.solve(Eigen::MatrixXd::Identity(ch.weighted.size(), ch.weighted.size()));
         for (std::size_t i = 0; i < ch.used.size(); ++i) {
             const auto row = static_cast<Eigen::Index>(i);
             e.surprise[ch.used[i]] += ch.weighted[row] * ch.weighted[row] / inverse(row, row) / 3;
@@ -237,16 +267,22 @@ SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Ei
     return e;
 }
 
-double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd, const Eigen::VectorXd& use) {
+double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd,
+                             const Eigen::VectorXd& use) {
     double best = 0.01, most = -INFINITY;
     for (const double error : {0.001, 0.002, 0.004, 0.008, 0.016, 0.032, 0.064}) {
         double likelihood = 0;
         for (int c = 0; c < 3; ++c) {
             const Channel ch = channel_of(c, patches, balanced, sd, error, use);
-            const Eigen::MatrixXd inverse = ch.covariance.solve(Eigen::MatrixXd::Identity(ch.weighted.size(), ch.weighted.size()));
-            for (Eigen::Index i = 0; i < ch.weighted.size(); ++i) likelihood += 0.5 * (std::log(inverse(i, i)) - ch.weighted[i] * ch.weighted[i] / inverse(i, i));
+            const Eigen::MatrixXd inverse =
+                ch.covariance.solve(Eigen::MatrixXd::Identity(ch.weighted.size(), ch.weighted.size()));
+            for (Eigen::Index i = 0; i < ch.weighted.size(); ++i)
+                likelihood += 0.5 * (std::log(inverse(i, i)) - ch.weighted[i] * ch.weighted[i] / inverse(i, i));
         }
-        if (likelihood > most) most = likelihood, best = error;
+        if (likelihood > most) {
+            most = likelihood;
+            best = error;
+        }
     }
     return best;
 }

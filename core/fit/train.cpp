@@ -46,7 +46,10 @@ Eigen::VectorXd at_neutral(Eigen::Index count) {
 Coefficients complete(const Eigen::Ref<const Coefficients>& free, const Eigen::VectorXd& neutral) {
     Coefficients c(3, free.cols() + 1);
     Vec3 rest = colour::white_d50;
-    for (Eigen::Index k = 0; k < free.cols(); ++k) c.col(index_of(k)) = free.col(k), rest -= neutral[index_of(k)] * free.col(k);
+    for (Eigen::Index k = 0; k < free.cols(); ++k) {
+        c.col(index_of(k)) = free.col(k);
+        rest -= neutral[index_of(k)] * free.col(k);
+    }
     c.col(bound) = rest;
     return c;
 }
@@ -64,14 +67,19 @@ struct DeltaE final : ceres::CostFunction {
         for (Eigen::Index i = 0; i < samples.size(); ++i) {
             const double w = std::sqrt(samples.weight[i]);
             const Vec3 lab = samples.lab.col(i), xyz = c * samples.phi.col(i);
-            const auto components = [&](const Vec3& v) { return Vec3(w * colour::delta_e_2000_components(lab, colour::lab_from_xyz(v))); };
+            const auto components = [&](const Vec3& v) {
+                return Vec3(w * colour::delta_e_2000_components(lab, colour::lab_from_xyz(v)));
+            };
             const Vec3 here = components(xyz);
             Eigen::Map<Vec3>(residuals + 3 * i) = here;
             if (!jacobians || !jacobians[0]) continue;
             Mat3 by_xyz;
             for (int k = 0; k < 3; ++k) by_xyz.col(k) = (components(xyz + step * Vec3::Unit(k)) - here) / step;
-            Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>> j(jacobians[0] + 9 * free * i, 3, 3 * free);
-            for (Eigen::Index k = 0; k < free; ++k) j.middleCols<3>(3 * k) = (samples.phi(index_of(k), i) - neutral[index_of(k)] * samples.phi(bound, i)) * by_xyz;
+            Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>> j(
+                jacobians[0] + 9 * free * i, 3, 3 * free);
+            for (Eigen::Index k = 0; k < free; ++k)
+                j.middleCols<3>(3 * k) =
+                    (samples.phi(index_of(k), i) - neutral[index_of(k)] * samples.phi(bound, i)) * by_xyz;
         }
         return true;
     }
@@ -87,7 +95,10 @@ Samples samples_of(const Eigen::Matrix3Xd& xyz) {
     for (Eigen::Index i = 0; i < xyz.cols(); ++i) {
         s.lab.col(i) = colour::lab_from_xyz(xyz.col(i));
         Mat3 j;
-        for (int k = 0; k < 3; ++k) j.col(k) = colour::delta_e_2000_components(s.lab.col(i), colour::lab_from_xyz(xyz.col(i) + step * Vec3::Unit(k))) / step;
+        for (int k = 0; k < 3; ++k)
+            j.col(k) =
+                colour::delta_e_2000_components(s.lab.col(i), colour::lab_from_xyz(xyz.col(i) + step * Vec3::Unit(k))) /
+                step;
         s.metric.push_back(j.transpose() * j);
     }
     return s;
@@ -128,7 +139,9 @@ Eigen::VectorXd column_of(const Coefficients& c) {
     for (Eigen::Index k = 0; k + 1 < c.cols(); ++k) x.segment<3>(3 * k) = c.col(index_of(k));
     return x;
 }
-Coefficients from_column(const Eigen::VectorXd& x, const Eigen::VectorXd& neutral) { return complete(Eigen::Map<const Coefficients>(x.data(), 3, x.size() / 3), neutral); }
+Coefficients from_column(const Eigen::VectorXd& x, const Eigen::VectorXd& neutral) {
+    return complete(Eigen::Map<const Coefficients>(x.data(), 3, x.size() / 3), neutral);
+}
 
 } // namespace
 
@@ -144,9 +157,11 @@ Eigen::VectorXd Slopes::determinants(const Coefficients& c) const {
     return d;
 }
 
-std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, double ridge, const Coefficients& best, const Coefficients& start) {
-    // A logarithmic barrier (Boyd and Vandenberghe 2004, ch. 11) where a slope nears its least; it begins smoothly, so that most
-    // colours cost nothing. The barrier's own curvature is left out of Newton's steps, as in Gauss and Newton's method.
+std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, double ridge, const Coefficients& best,
+                                         const Coefficients& start) {
+    // A logarithmic barrier (Boyd and Vandenberghe 2004, ch. 11) where a slope nears its least; it begins smoothly, so
+    // that most colours cost nothing. The barrier's own curvature is left out of Newton's steps, as in Gauss and
+    // Newton's method.
     constexpr double begin = 0.3; // of neutral's determinant
     constexpr int tightenings = 4, steps = 6;
     const Slopes& slopes = slopes_of(model, false);
@@ -159,17 +174,23 @@ std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, do
     const double unit = slopes.at(c, 0).determinant();
     // A little more than the least, for what lies between the colours looked at.
     const double least = std::min(1.15 * least_slope, 0.99 * slopes.determinants(c).minCoeff() / unit);
-    const auto room_of = [&](const Coefficients& k) { return Eigen::VectorXd((slopes.determinants(k).array() - least * slopes.at(k, 0).determinant()) / unit); };
+    const auto room_of = [&](const Coefficients& k) {
+        return Eigen::VectorXd((slopes.determinants(k).array() - least * slopes.at(k, 0).determinant()) / unit);
+    };
     const auto loss = [&](const Eigen::VectorXd& at) { return (at - goal).dot(cost * (at - goal)); };
-    const auto barrier = [&](const Eigen::VectorXd& r) { return (r.array() < begin).select(r.array() / begin - 1 - (r.array() / begin).log(), 0.0).sum(); };
+    const auto barrier = [&](const Eigen::VectorXd& r) {
+        return (r.array() < begin).select(r.array() / begin - 1 - (r.array() / begin).log(), 0.0).sum();
+    };
     /// Gradient of a colour's determinant over `unit`, as 3 x free.
     const auto gradient = [&](Eigen::Index i) {
         const Mat3 j = slopes.at(c, i);
-        const std::array<Vec3, 3> cofactors{Vec3(j.col(1)).cross(Vec3(j.col(2))), Vec3(j.col(2)).cross(Vec3(j.col(0))), Vec3(j.col(0)).cross(Vec3(j.col(1)))};
+        const std::array<Vec3, 3> cofactors{Vec3(j.col(1)).cross(Vec3(j.col(2))), Vec3(j.col(2)).cross(Vec3(j.col(0))),
+                                            Vec3(j.col(0)).cross(Vec3(j.col(1)))};
         Coefficients v = Coefficients::Zero(3, free);
         for (std::size_t k = 0; k < 3; ++k) {
             const auto by = slopes.by_channel[k].col(i);
-            for (Eigen::Index f = 0; f < free; ++f) v.col(f) += (by[index_of(f)] - neutral[index_of(f)] * by[bound]) / unit * cofactors[k];
+            for (Eigen::Index f = 0; f < free; ++f)
+                v.col(f) += (by[index_of(f)] - neutral[index_of(f)] * by[bound]) / unit * cofactors[k];
         }
         return v;
     };
@@ -199,7 +220,12 @@ std::pair<Coefficients, double> unfolded(Model model, const Samples& samples, do
                 const Eigen::VectorXd there = x + length * step;
                 const Coefficients k = from_column(there, neutral);
                 const Eigen::VectorXd r = room_of(k);
-                if (r.minCoeff() > 0 && loss(there) + strength * barrier(r) < now) x = there, c = k, room = r, moved = true;
+                if (r.minCoeff() > 0 && loss(there) + strength * barrier(r) < now) {
+                    x = there;
+                    c = k;
+                    room = r;
+                    moved = true;
+                }
             }
             if (!moved || down.dot(step) < 0.1 * strength) break;
         }
@@ -223,6 +249,8 @@ Coefficients refine(const Samples& samples, const Coefficients& start) {
     return complete(free, neutral);
 }
 
-double delta_e(const Coefficients& c, const Samples& s, Eigen::Index i) { return colour::delta_e_2000(s.lab.col(i), colour::lab_from_xyz(c * s.phi.col(i))); }
+double delta_e(const Coefficients& c, const Samples& s, Eigen::Index i) {
+    return colour::delta_e_2000(s.lab.col(i), colour::lab_from_xyz(c * s.phi.col(i)));
+}
 
 } // namespace refero::fit

@@ -31,16 +31,19 @@ public:
     explicit Reader(const fs::path& file) : file_(file) {
         av_log_set_level(AV_LOG_QUIET);
         AVFormatContext* raw = nullptr;
-        if (avformat_open_input(&raw, file.c_str(), nullptr, nullptr) < 0) throw failure(file, "this is not a clip that can be read");
+        if (avformat_open_input(&raw, file.c_str(), nullptr, nullptr) < 0)
+            throw failure(file, "this is not a clip that can be read");
         format_.reset(raw);
         if (avformat_find_stream_info(raw, nullptr) < 0) throw failure(file, "the clip is damaged or cut short");
         const AVCodec* codec = nullptr;
         track_ = av_find_best_stream(raw, AVMEDIA_TYPE_VIDEO, -1, -1, &codec, 0);
         if (track_ < 0 || !codec) throw failure(file, "the clip has no picture track that can be read");
         decoder_.reset(avcodec_alloc_context3(codec));
-        if (avcodec_parameters_to_context(decoder_.get(), stream().codecpar) < 0) throw failure(file, "the clip's pictures cannot be read");
+        if (avcodec_parameters_to_context(decoder_.get(), stream().codecpar) < 0)
+            throw failure(file, "the clip's pictures cannot be read");
         decoder_->thread_count = 0;
-        if (avcodec_open2(decoder_.get(), codec, nullptr) < 0) throw failure(file, "the clip's pictures cannot be read");
+        if (avcodec_open2(decoder_.get(), codec, nullptr) < 0)
+            throw failure(file, "the clip's pictures cannot be read");
     }
     const AVStream& stream() const { return *format_->streams[track_]; }
     const AVFormatContext& format() const { return *format_; }
@@ -48,14 +51,20 @@ public:
         if (stream().duration > 0) return static_cast<double>(stream().duration) * av_q2d(stream().time_base);
         return format_->duration > 0 ? static_cast<double>(format_->duration) / AV_TIME_BASE : 0;
     }
-    double start_s() const { return stream().start_time == AV_NOPTS_VALUE ? 0 : static_cast<double>(stream().start_time) * av_q2d(stream().time_base); }
+    double start_s() const {
+        return stream().start_time == AV_NOPTS_VALUE
+                   ? 0
+                   : static_cast<double>(stream().start_time) * av_q2d(stream().time_base);
+    }
 
     /// The last picture that is shown at or before a position; the first of the clip if there is none.
     std::shared_ptr<AVFrame> picture_at(double position_s, const std::stop_token& stop) {
         const double wanted = start_s() + std::max(0.0, position_s) + 1e-6;
-        av_seek_frame(format_.get(), track_, static_cast<std::int64_t>(wanted / av_q2d(stream().time_base)), AVSEEK_FLAG_BACKWARD);
+        av_seek_frame(format_.get(), track_, static_cast<std::int64_t>(wanted / av_q2d(stream().time_base)),
+                      AVSEEK_FLAG_BACKWARD);
         std::shared_ptr<AVFrame> best, next(av_frame_alloc(), free_frame);
-        const std::unique_ptr<AVPacket, void (*)(AVPacket*)> packet(av_packet_alloc(), [](AVPacket* p) { av_packet_free(&p); });
+        const std::unique_ptr<AVPacket, void (*)(AVPacket*)> packet(av_packet_alloc(),
+                                                                    [](AVPacket* p) { av_packet_free(&p); });
         bool ended = false;
         while (!ended) {
             throw_if_stopped(stop);
@@ -66,7 +75,8 @@ public:
             }
             const int sent = avcodec_send_packet(decoder_.get(), ended ? nullptr : packet.get());
             av_packet_unref(packet.get());
-            if (sent < 0 && sent != AVERROR(EAGAIN) && sent != AVERROR_EOF) throw failure(file_, "the clip is damaged here");
+            if (sent < 0 && sent != AVERROR(EAGAIN) && sent != AVERROR_EOF)
+                throw failure(file_, "the clip is damaged here");
             while (avcodec_receive_frame(decoder_.get(), next.get()) == 0) {
                 const double at = static_cast<double>(next->best_effort_timestamp) * av_q2d(stream().time_base);
                 if (best && at > wanted) return best;
@@ -82,8 +92,10 @@ public:
 private:
     static void free_frame(AVFrame* f) { av_frame_free(&f); }
     fs::path file_;
-    std::unique_ptr<AVFormatContext, void (*)(AVFormatContext*)> format_{nullptr, [](AVFormatContext* c) { avformat_close_input(&c); }};
-    std::unique_ptr<AVCodecContext, void (*)(AVCodecContext*)> decoder_{nullptr, [](AVCodecContext* c) { avcodec_free_context(&c); }};
+    std::unique_ptr<AVFormatContext, void (*)(AVFormatContext*)> format_{
+        nullptr, [](AVFormatContext* c) { avformat_close_input(&c); }};
+    std::unique_ptr<AVCodecContext, void (*)(AVCodecContext*)> decoder_{
+        nullptr, [](AVCodecContext* c) { avcodec_free_context(&c); }};
     int track_ = -1;
 };
 
@@ -117,7 +129,8 @@ Clip read_clip(const fs::path& file) {
     const Reader reader(file);
     const AVCodecParameters& p = *reader.stream().codecpar;
     Clip c;
-    c.width = p.width, c.height = p.height;
+    c.width = p.width;
+    c.height = p.height;
     c.duration_s = reader.duration_s();
     c.frames_per_second = av_q2d(reader.stream().avg_frame_rate);
     if (!std::isfinite(c.frames_per_second)) c.frames_per_second = 0;
@@ -129,33 +142,43 @@ Clip read_clip(const fs::path& file) {
     return c;
 }
 
-Frame read_still(const fs::path& file, double position_s, const std::optional<Encoding>& encoding, std::stop_token stop) {
+Frame read_still(const fs::path& file, double position_s, const std::optional<Encoding>& encoding,
+                 std::stop_token stop) {
     Reader reader(file);
     const auto picture = reader.picture_at(position_s, stop);
     const int w = picture->width, h = picture->height;
-    if (w < 1 || h < 1 || static_cast<std::int64_t>(w) * h > 200'000'000) throw failure(file, "the clip's pictures have an impossible size");
+    if (w < 1 || h < 1 || static_cast<std::int64_t>(w) * h > 200'000'000)
+        throw failure(file, "the clip's pictures have an impossible size");
     const std::unique_ptr<SwsContext, void (*)(SwsContext*)> scaler(
-        sws_getContext(w, h, static_cast<AVPixelFormat>(picture->format), w, h, AV_PIX_FMT_RGB48LE, SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP, nullptr, nullptr, nullptr),
+        sws_getContext(w, h, static_cast<AVPixelFormat>(picture->format), w, h, AV_PIX_FMT_RGB48LE,
+                       SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP, nullptr, nullptr,
+                       nullptr),
         sws_freeContext);
     if (!scaler) throw failure(file, "the clip's pictures are of a kind that cannot be converted");
     int matrix = picture->colorspace;
     if (matrix == AVCOL_SPC_UNSPECIFIED) matrix = h >= 720 ? AVCOL_SPC_BT709 : AVCOL_SPC_SMPTE170M;
-    const int sws_matrix = matrix == AVCOL_SPC_BT709 ? SWS_CS_ITU709 : matrix == AVCOL_SPC_BT2020_NCL || matrix == AVCOL_SPC_BT2020_CL ? SWS_CS_BT2020 : SWS_CS_ITU601;
-    sws_setColorspaceDetails(scaler.get(), sws_getCoefficients(sws_matrix), picture->color_range == AVCOL_RANGE_JPEG, sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
+    const int sws_matrix = matrix == AVCOL_SPC_BT709                                         ? SWS_CS_ITU709
+                           : matrix == AVCOL_SPC_BT2020_NCL || matrix == AVCOL_SPC_BT2020_CL ? SWS_CS_BT2020
+                                                                                             : SWS_CS_ITU601;
+    sws_setColorspaceDetails(scaler.get(), sws_getCoefficients(sws_matrix), picture->color_range == AVCOL_RANGE_JPEG,
+                             sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
     std::vector<std::uint16_t> codes(static_cast<std::size_t>(w) * h * 3);
     std::uint8_t* planes[] = {reinterpret_cast<std::uint8_t*>(codes.data())};
     const int strides[] = {w * 6};
-    if (sws_scale(scaler.get(), picture->data, picture->linesize, 0, h, planes, strides) != h) throw failure(file, "the clip's pictures cannot be converted");
+    if (sws_scale(scaler.get(), picture->data, picture->linesize, 0, h, planes, strides) != h)
+        throw failure(file, "the clip's pictures cannot be converted");
     throw_if_stopped(stop);
 
     const Encoding curve = encoding ? *encoding : Encoding::named(transfer_of(picture->color_trc));
     std::vector<float> table[3];
     for (int c = 0; c < 3; ++c) {
         table[c].resize(65536);
-        for (int i = 0; i < 65536; ++i) table[c][static_cast<std::size_t>(i)] = static_cast<float>(curve.decode(c, i / 65535.0));
+        for (int i = 0; i < 65536; ++i)
+            table[c][static_cast<std::size_t>(i)] = static_cast<float>(curve.decode(c, i / 65535.0));
     }
     Frame f;
-    f.width = f.full_width = w, f.height = f.full_height = h;
+    f.width = f.full_width = w;
+    f.height = f.full_height = h;
     f.rgb.resize(codes.size());
     f.clipped.assign(static_cast<std::size_t>(w) * h, 0);
     // The last code of eight bits: what lies there has no more above it.
@@ -170,7 +193,9 @@ Frame read_still(const fs::path& file, double position_s, const std::optional<En
     f.encoding = curve.name();
     f.file = file;
     const Clip clip = read_clip(file);
-    f.metadata.make = clip.make, f.metadata.model = clip.model, f.metadata.taken = clip.taken;
+    f.metadata.make = clip.make;
+    f.metadata.model = clip.model;
+    f.metadata.taken = clip.taken;
     return f;
 }
 

@@ -19,6 +19,7 @@ Clip read_clip(const std::filesystem::path& file);
 /// The picture at a position in seconds (the nearest one at or before it), with the clip's own matrix and range
 /// (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else by the clip's tag.
 /// Throws Error(input).
-Frame read_still(const std::filesystem::path& file, double position_s, const std::optional<Encoding>& encoding = {}, std::stop_token stop = {});
+Frame read_still(const std::filesystem::path& file, double position_s, const std::optional<Encoding>& encoding = {},
+                 std::stop_token stop = {});
 
 } // namespace refero::frame

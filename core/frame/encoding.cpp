@@ -7,10 +7,12 @@ namespace refero::frame {
 namespace ocio = OCIO_NAMESPACE;
 
 Encoding::Encoding(colour::Transfer transfer)
-    : Encoding(std::string(colour::name_of(transfer)), [transfer](int, double v) { return colour::decode(transfer, v); }) {}
+    : Encoding(std::string(colour::name_of(transfer)),
+               [transfer](int, double v) { return colour::decode(transfer, v); }) {}
 
 Encoding::Encoding(std::string name, std::function<double(int, double)> decode)
-    : name_(std::move(name)), decode_(std::move(decode)) {}
+    : name_(std::move(name)),
+      decode_(std::move(decode)) {}
 
 Encoding Encoding::named(const std::string& name_or_file) {
     if (!std::filesystem::is_regular_file(name_or_file)) return Encoding(colour::transfer_named(name_or_file));
@@ -20,7 +22,8 @@ Encoding Encoding::named(const std::string& name_or_file) {
         transform->setInterpolation(ocio::INTERP_LINEAR);
         const auto processor = ocio::Config::CreateRaw()->getProcessor(transform);
         if (processor->hasChannelCrosstalk())
-            throw Error(ErrorKind::input, "this LUT mixes the channels", name_or_file, "Give a 1D LUT for the encoding");
+            throw Error(ErrorKind::input, "this LUT mixes the channels", name_or_file,
+                        "Give a 1D LUT for the encoding");
         const auto cpu = processor->getDefaultCPUProcessor();
         return {name_or_file, [cpu](int channel, double v) {
                     float rgb[3] = {static_cast<float>(v), static_cast<float>(v), static_cast<float>(v)};

@@ -15,7 +15,8 @@ namespace fs = std::filesystem;
 static std::string extension_of(const fs::path& file) { return to_lower(file.extension().string()); }
 
 static bool is_raster_name(const fs::path& file) {
-    static const std::set<std::string> raster{".tif", ".tiff", ".png", ".jpg", ".jpeg", ".exr", ".dpx", ".webp", ".bmp"};
+    static const std::set<std::string> raster{".tif", ".tiff", ".png",  ".jpg", ".jpeg",
+                                              ".exr", ".dpx",  ".webp", ".bmp"};
     return raster.contains(extension_of(file));
 }
 
@@ -42,10 +43,8 @@ Frame read(const fs::path& file, const ReadOptions& options, std::stop_token sto
         throw Error(ErrorKind::input, "the file is empty", file, "Copy it again from the card");
     throw_if_stopped(stop);
     Frame frame;
-    if (is_raster_name(file))
-        frame = read_raster(file, options.encoding, stop);
-    else
-        frame = read_raw(file, options.size, stop);
+    if (is_raster_name(file)) frame = read_raster(file, options.encoding, stop);
+    else frame = read_raw(file, options.size, stop);
     frame.file = file;
     const Metadata metadata = read_metadata(file);
     frame.metadata = metadata;
@@ -82,17 +81,24 @@ Metadata read_metadata(const fs::path& file) {
         m.lens = text({"Exif.Photo.LensModel"});
         m.serial_number = text({"Exif.Photo.BodySerialNumber", "Exif.Image.CameraSerialNumber"});
         m.taken = text({"Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime"});
-        if (m.taken.size() >= 19 && m.taken[4] == ':') m.taken[4] = m.taken[7] = '-', m.taken[10] = 'T';
+        if (m.taken.size() >= 19 && m.taken[4] == ':') {
+            m.taken[4] = m.taken[7] = '-';
+            m.taken[10] = 'T';
+        }
         m.exposure_s = number({"Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"});
         m.f_number = number({"Exif.Photo.FNumber", "Exif.Image.FNumber"});
-        m.iso = number({"Exif.Photo.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex", "Exif.Image.ISOSpeedRatings"});
+        m.iso =
+            number({"Exif.Photo.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex", "Exif.Image.ISOSpeedRatings"});
         m.focal_mm = number({"Exif.Photo.FocalLength", "Exif.Image.FocalLength"});
         m.focal_35mm_mm = number({"Exif.Photo.FocalLengthIn35mmFilm"});
-        if (const auto it = find({"Exif.Photo.Flash"}); it != exif.end() && it->count() > 0) m.flash = static_cast<int>(it->toFloat()) & 1;
-        if (const auto it = find({"Exif.Photo.WhiteBalance"}); it != exif.end() && it->count() > 0) m.auto_balance = it->toFloat() == 0;
+        if (const auto it = find({"Exif.Photo.Flash"}); it != exif.end() && it->count() > 0)
+            m.flash = static_cast<int>(it->toFloat()) & 1;
+        if (const auto it = find({"Exif.Photo.WhiteBalance"}); it != exif.end() && it->count() > 0)
+            m.auto_balance = it->toFloat() == 0;
         const auto style = [&](const char* key, const char* low, const char* high, const char* what) {
             const int v = static_cast<int>(number({key})); // EXIF 2.32: 0 normal, 1 low, 2 high
-            if (v == 1 || v == 2) m.style += (m.style.empty() ? "" : ", ") + std::string(v == 1 ? low : high) + " " + what;
+            if (v == 1 || v == 2)
+                m.style += (m.style.empty() ? "" : ", ") + std::string(v == 1 ? low : high) + " " + what;
         };
         style("Exif.Photo.Contrast", "soft", "hard", "contrast");
         style("Exif.Photo.Saturation", "low", "high", "saturation");
@@ -117,12 +123,27 @@ void make_upright(Frame& frame, int orientation) {
             int sx = x, sy = y; // the stored pixel that is shown at x, y
             switch (orientation) {
             case 2: sx = w - 1 - x; break;
-            case 3: sx = w - 1 - x, sy = h - 1 - y; break;
+            case 3:
+                sx = w - 1 - x;
+                sy = h - 1 - y;
+                break;
             case 4: sy = h - 1 - y; break;
-            case 5: sx = y, sy = x; break;
-            case 6: sx = y, sy = h - 1 - x; break;
-            case 7: sx = w - 1 - y, sy = h - 1 - x; break;
-            case 8: sx = w - 1 - y, sy = x; break;
+            case 5:
+                sx = y;
+                sy = x;
+                break;
+            case 6:
+                sx = y;
+                sy = h - 1 - x;
+                break;
+            case 7:
+                sx = w - 1 - y;
+                sy = h - 1 - x;
+                break;
+            case 8:
+                sx = w - 1 - y;
+                sy = x;
+                break;
             default: break;
             }
             const std::size_t from = static_cast<std::size_t>(sy) * w + sx, to = static_cast<std::size_t>(y) * nw + x;

@@ -23,27 +23,28 @@ struct Metadata {
     double f_number = 0;
     double iso = 0;
     double focal_mm = 0;
-    double focal_35mm_mm = 0; ///< 35 mm equivalent focal length
-    int orientation = 1;      ///< EXIF orientation, 1 to 8
-    bool flash = false;       ///< the flash fired
+    double focal_35mm_mm = 0;  ///< 35 mm equivalent focal length
+    int orientation = 1;       ///< EXIF orientation, 1 to 8
+    bool flash = false;        ///< the flash fired
     bool auto_balance = false; ///< the camera balanced by itself (EXIF WhiteBalance)
-    std::string style;        ///< what the camera does to its pictures, "hard contrast, high saturation" (EXIF Contrast, Saturation, Sharpness); empty: normal
+    std::string style; ///< what the camera does to its pictures, "hard contrast, high saturation" (EXIF Contrast,
+                       ///< Saturation, Sharpness); empty: normal
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
 
 /// Scene-linear camera RGB, upright, 1 = saturation, black subtracted, no balance. May be below 0 (noise) and,
 /// for float files, above 1.
 struct Frame {
-    int width = 0, height = 0;            ///< of `rgb`
-    int full_width = 0, full_height = 0;  ///< of the upright full-size image
-    int cell = 1;                         ///< full-size pixels per pixel: 2 for binned raw, else 1
-    std::vector<float> rgb;               ///< width * height * 3, interleaved
-    std::vector<std::uint8_t> clipped;    ///< width * height; bit 0 R, 1 G, 2 B; empty where saturation is unknown
+    int width = 0, height = 0;           ///< of `rgb`
+    int full_width = 0, full_height = 0; ///< of the upright full-size image
+    int cell = 1;                        ///< full-size pixels per pixel: 2 for binned raw, else 1
+    std::vector<float> rgb;              ///< width * height * 3, interleaved
+    std::vector<std::uint8_t> clipped;   ///< width * height; bit 0 R, 1 G, 2 B; empty where saturation is unknown
     bool is_raw = false;
-    std::string encoding;                 ///< how code values were made linear
+    std::string encoding; ///< how code values were made linear
     Metadata metadata;
     std::optional<colour::Mat3> camera_from_xyz; ///< the raw file's own matrix (XYZ of the scene to camera RGB)
-    std::optional<colour::Vec3> as_shot;  ///< the balance in the raw file: gains that make neutral equal, green = 1
+    std::optional<colour::Vec3> as_shot; ///< the balance in the raw file: gains that make neutral equal, green = 1
     std::filesystem::path file;
 
     const float* at(int x, int y) const { return &rgb[(static_cast<std::size_t>(y) * width + x) * 3]; }

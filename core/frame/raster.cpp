@@ -19,14 +19,17 @@ constexpr int most_pixels = 500'000'000;
 // The tone curves of an embedded matrix or grey profile, as an encoding.
 std::optional<std::function<double(int, double)>> icc_curves(const std::vector<unsigned char>& icc) {
     const std::shared_ptr<void> profile(cmsOpenProfileFromMem(icc.data(), static_cast<cmsUInt32Number>(icc.size())),
-                                        [](void* p) { if (p) cmsCloseProfile(p); });
+                                        [](void* p) {
+                                            if (p) cmsCloseProfile(p);
+                                        });
     if (!profile) return std::nullopt;
     const auto curve = [&](cmsTagSignature tag) { return static_cast<cmsToneCurve*>(cmsReadTag(profile.get(), tag)); };
     std::array<cmsToneCurve*, 3> curves{curve(cmsSigRedTRCTag), curve(cmsSigGreenTRCTag), curve(cmsSigBlueTRCTag)};
     if (cmsToneCurve* grey = curve(cmsSigGrayTRCTag)) curves = {grey, grey, grey};
     if (!curves[0] || !curves[1] || !curves[2]) return std::nullopt;
     return [profile, curves](int channel, double code) {
-        return static_cast<double>(cmsEvalToneCurveFloat(curves[static_cast<std::size_t>(channel)], static_cast<float>(code)));
+        return static_cast<double>(
+            cmsEvalToneCurveFloat(curves[static_cast<std::size_t>(channel)], static_cast<float>(code)));
     };
 }
 
@@ -45,14 +48,15 @@ std::vector<unsigned char> icc_bytes(const OIIO::ImageSpec& spec) {
 void check_jpeg_end(const fs::path& file) {
     const std::string bytes = read_file(file);
     const std::size_t last = bytes.find_last_not_of('\0');
-    if (bytes.rfind("\xff\xd9") == std::string::npos || last == std::string::npos)
-        unreadable(file, "cut short");
+    if (bytes.rfind("\xff\xd9") == std::string::npos || last == std::string::npos) unreadable(file, "cut short");
 }
 
 } // namespace
 
 struct RasterReader {
-    static Encoding icc_encoding(std::function<double(int, double)> decode) { return {"embedded ICC curve", std::move(decode)}; }
+    static Encoding icc_encoding(std::function<double(int, double)> decode) {
+        return {"embedded ICC curve", std::move(decode)};
+    }
 };
 
 Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, const std::stop_token& stop) {
@@ -75,7 +79,9 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
     const std::size_t pixels = static_cast<std::size_t>(f.width) * f.height;
     f.rgb.resize(pixels * 3);
     const bool is_float = spec.format.is_floating_point();
-    const auto cancelled = [](void* data, float) { return static_cast<const std::stop_token*>(data)->stop_requested(); };
+    const auto cancelled = [](void* data, float) {
+        return static_cast<const std::stop_token*>(data)->stop_requested();
+    };
     const auto read_as = [&](OIIO::TypeDesc type, void* data) {
         const bool done = input->read_image(0, 0, first, first + used, type, data, OIIO::AutoStride, OIIO::AutoStride,
                                             OIIO::AutoStride, cancelled, const_cast<std::stop_token*>(&stop));

@@ -45,7 +45,8 @@ struct Levels {
     Levels(const libraw_data_t& d) {
         const auto& c = d.color;
         for (unsigned k = 0; k < 4; ++k) {
-            const float maximum = static_cast<float>(c.dng_levels.dng_whitelevel[k] ? c.dng_levels.dng_whitelevel[k] : c.maximum);
+            const float maximum =
+                static_cast<float>(c.dng_levels.dng_whitelevel[k] ? c.dng_levels.dng_whitelevel[k] : c.maximum);
             float mean = 0;
             for (unsigned y = 0; y < 2; ++y)
                 for (unsigned x = 0; x < 2; ++x) {
@@ -80,7 +81,8 @@ Frame bin(LibRaw& raw) {
     tbb::parallel_for(0, f.height, [&](int cy) {
         float* out = f.at(0, cy);
         std::uint8_t* clip = &f.clipped[static_cast<std::size_t>(cy) * f.width];
-        const ushort* row = d.rawdata.raw_image + (d.sizes.top_margin + 2 * static_cast<std::size_t>(cy)) * pitch + d.sizes.left_margin;
+        const ushort* row =
+            d.rawdata.raw_image + (d.sizes.top_margin + 2 * static_cast<std::size_t>(cy)) * pitch + d.sizes.left_margin;
         for (int cx = 0; cx < f.width; ++cx, out += 3) {
             float sum[3] = {0, 0, 0};
             float count[3] = {0, 0, 0};
@@ -114,9 +116,9 @@ Frame process(LibRaw& raw, const fs::path& file, bool half, const std::stop_toke
     p.adjust_maximum_thr = 0;
     p.highlight = 0;
     p.user_qual = 2; // PPG: good edges at a bearable time
-    raw.set_progress_handler(
-        [](void* data, LibRaw_progress, int, int) { return static_cast<const std::stop_token*>(data)->stop_requested() ? 1 : 0; },
-        const_cast<std::stop_token*>(&stop));
+    raw.set_progress_handler([](void* data, LibRaw_progress, int,
+                                int) { return static_cast<const std::stop_token*>(data)->stop_requested() ? 1 : 0; },
+                             const_cast<std::stop_token*>(&stop));
     const int status = raw.dcraw_process();
     throw_if_stopped(stop);
     check(status, file, "the raw data cannot be developed");
@@ -178,8 +180,9 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     throw_if_stopped(stop);
     const auto matrix = matrix_of(raw->imgdata);
     const auto as_shot = as_shot_of(raw->imgdata);
-    Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata) ? bin(*raw)
-                                                                     : process(*raw, file, size == Size::measuring, stop);
+    Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata)
+                  ? bin(*raw)
+                  : process(*raw, file, size == Size::measuring, stop);
     f.is_raw = true;
     f.encoding = "linear";
     f.camera_from_xyz = matrix;

@@ -27,17 +27,21 @@ std::optional<double> level_at(const frame::Frame& f, const Point& full) {
 double side(double t, double edge, double sigma) { return 0.5 * std::erfc((edge - t) / (sigma * std::sqrt(2.0))); }
 
 /// Sum of squares that is left when the profile is patch, gap, patch, blurred by sigma.
-double misfit(const std::vector<double>& t, const std::vector<double>& v, double first, double second, double sigma, bool gap) {
+double misfit(const std::vector<double>& t, const std::vector<double>& v, double first, double second, double sigma,
+              bool gap) {
     const int n = gap ? 3 : 2;
     Eigen::MatrixXd a(static_cast<Eigen::Index>(t.size()), n);
     Eigen::VectorXd b(static_cast<Eigen::Index>(t.size()));
     for (Eigen::Index i = 0; i < b.size(); ++i) {
-        const double s1 = side(t[static_cast<std::size_t>(i)], first, sigma), s2 = side(t[static_cast<std::size_t>(i)], second, sigma);
-        a(i, 0) = 1 - s1, a(i, n - 1) = s2;
+        const double s1 = side(t[static_cast<std::size_t>(i)], first, sigma),
+                     s2 = side(t[static_cast<std::size_t>(i)], second, sigma);
+        a(i, 0) = 1 - s1;
+        a(i, n - 1) = s2;
         if (gap) a(i, 1) = s1 - s2;
         b[i] = v[static_cast<std::size_t>(i)];
     }
-    const Eigen::VectorXd x = (a.transpose() * a + 1e-12 * Eigen::MatrixXd::Identity(n, n)).ldlt().solve(a.transpose() * b);
+    const Eigen::VectorXd x =
+        (a.transpose() * a + 1e-12 * Eigen::MatrixXd::Identity(n, n)).ldlt().solve(a.transpose() * b);
     return (a * x - b).squaredNorm();
 }
 
@@ -48,8 +52,10 @@ double blur_px(const frame::Frame& f, const find::Placement& placement, const ch
     std::vector<double> blurs;
     for (const chart::Patch& p : d.patches)
         for (const chart::Patch& o : d.patches) {
-            const bool beside = std::abs(o.y_mm - p.y_mm) < 0.2 * p.h_mm && o.x_mm > p.x_mm && o.x_mm - p.x_mm < 1.6 * p.w_mm;
-            const bool below = std::abs(o.x_mm - p.x_mm) < 0.2 * p.w_mm && o.y_mm > p.y_mm && o.y_mm - p.y_mm < 1.6 * p.h_mm;
+            const bool beside =
+                std::abs(o.y_mm - p.y_mm) < 0.2 * p.h_mm && o.x_mm > p.x_mm && o.x_mm - p.x_mm < 1.6 * p.w_mm;
+            const bool below =
+                std::abs(o.x_mm - p.x_mm) < 0.2 * p.w_mm && o.y_mm > p.y_mm && o.y_mm - p.y_mm < 1.6 * p.h_mm;
             if (!beside && !below) continue;
             std::vector<double> t, v;
             double first = 0, second = 0, contrast = 0, noise = 0;
@@ -59,17 +65,26 @@ double blur_px(const frame::Frame& f, const find::Placement& placement, const ch
             const Point across = beside ? Point(0, p.h_mm) : Point(p.w_mm, 0);
             const double length = (map(to) - map(from)).norm();
             const double begin = beside ? (p.w_mm / 2) / (to.x() - from.x()) : (p.h_mm / 2) / (to.y() - from.y());
-            const double end = beside ? (o.x_mm - from.x()) / (to.x() - from.x()) : (o.y_mm - from.y()) / (to.y() - from.y());
+            const double end =
+                beside ? (o.x_mm - from.x()) / (to.x() - from.x()) : (o.y_mm - from.y()) / (to.y() - from.y());
             for (int i = 0; i <= samples; ++i) {
                 const double s = static_cast<double>(i) / samples;
                 double sum = 0;
                 int n = 0;
                 for (int k = 0; k < lines; ++k)
-                    if (const auto l = level_at(f, map(from + s * (to - from) + (0.5 * k / (lines - 1) - 0.25) * across))) sum += *l, ++n;
-                if (n == lines) t.push_back(s * length), v.push_back(sum / n);
+                    if (const auto l =
+                            level_at(f, map(from + s * (to - from) + (0.5 * k / (lines - 1) - 0.25) * across))) {
+                        sum += *l;
+                        ++n;
+                    }
+                if (n == lines) {
+                    t.push_back(s * length);
+                    v.push_back(sum / n);
+                }
             }
             if (t.size() < samples - 4 || length < 4) continue;
-            first = begin * length, second = end * length;
+            first = begin * length;
+            second = end * length;
             const auto [low, high] = std::minmax_element(v.begin(), v.end());
             contrast = *high - *low;
             for (std::size_t i = 1; i < 8; ++i) noise = std::max(noise, std::abs(v[i] - v[i - 1]));
@@ -77,8 +92,12 @@ double blur_px(const frame::Frame& f, const find::Placement& placement, const ch
             const bool gap = second - first > 0.02 * length;
             double best = 1e300, sigma = NAN;
             for (double s = 0.25; s < 0.5 * length; s *= 1.18)
-                if (const double m = misfit(t, v, first, second, s, gap); m < best) best = m, sigma = s;
-            if (std::isfinite(sigma) && best < 0.02 * contrast * contrast * static_cast<double>(t.size())) blurs.push_back(sigma);
+                if (const double m = misfit(t, v, first, second, s, gap); m < best) {
+                    best = m;
+                    sigma = s;
+                }
+            if (std::isfinite(sigma) && best < 0.02 * contrast * contrast * static_cast<double>(t.size()))
+                blurs.push_back(sigma);
         }
     if (blurs.size() < 4) return NAN;
     std::nth_element(blurs.begin(), blurs.begin() + static_cast<std::ptrdiff_t>(blurs.size() / 2), blurs.end());

@@ -51,7 +51,8 @@ void solve_camera(const std::vector<Patch>& patches, Explained& e, double floor)
 Vec3 explained_of(const Explained& e, const Patch& p) { return p.gain * (e.camera_from_xyz * p.xyz) + e.veil; }
 
 /// A plane through values by their place, reweighted; fixed columns are 1, x, y and maybe a step.
-Eigen::VectorXd plane(const std::vector<Patch>& patches, const std::vector<double>& values, const std::vector<double>* step, double scale, double* error = nullptr) {
+Eigen::VectorXd plane(const std::vector<Patch>& patches, const std::vector<double>& values,
+                      const std::vector<double>* step, double scale, double* error = nullptr) {
     const int n = step ? 4 : 3;
     Eigen::VectorXd beta = Eigen::VectorXd::Zero(n);
     std::vector<double> weight(patches.size(), 1);
@@ -78,13 +79,16 @@ Eigen::VectorXd plane(const std::vector<Patch>& patches, const std::vector<doubl
     return beta;
 }
 
-double log_ratio(const Patch& p, const Vec3& explained, double floor) { return std::log2((std::max(0.0, p.seen.mean()) + floor) / (std::max(0.0, explained.mean()) + floor)); }
+double log_ratio(const Patch& p, const Vec3& explained, double floor) {
+    return std::log2((std::max(0.0, p.seen.mean()) + floor) / (std::max(0.0, explained.mean()) + floor));
+}
 
 } // namespace
 
 Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference) {
     Explained e;
-    e.excess.assign(reading.patches.size(), NAN), e.light.assign(reading.patches.size(), NAN);
+    e.excess.assign(reading.patches.size(), NAN);
+    e.light.assign(reading.patches.size(), NAN);
     e.residual.assign(reading.patches.size(), NAN);
     e.off.assign(reading.patches.size(), Vec3::Zero());
     std::vector<Patch> patches;
@@ -94,7 +98,9 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         const auto xyz = reference.xyz.find(r.id);
         if (at < 0 || xyz == reference.xyz.end() || !r.usable()) continue;
         const chart::Patch& p = d.patches[static_cast<std::size_t>(at)];
-        patches.push_back({i, (p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5, p.w_mm / d.width_mm, p.h_mm / d.height_mm, Vec3(r.mean[0], r.mean[1], r.mean[2]), xyz->second});
+        patches.push_back({i, (p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5,
+                           p.w_mm / d.width_mm, p.h_mm / d.height_mm, Vec3(r.mean[0], r.mean[1], r.mean[2]),
+                           xyz->second});
     }
     if (patches.size() < 8) return e;
     double brightest = 0;
@@ -105,7 +111,8 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
 
     std::vector<double> ratios(patches.size());
     const auto update = [&] {
-        for (std::size_t i = 0; i < patches.size(); ++i) ratios[i] = log_ratio(patches[i], explained_of(e, patches[i]), floor) + std::log2(patches[i].gain);
+        for (std::size_t i = 0; i < patches.size(); ++i)
+            ratios[i] = log_ratio(patches[i], explained_of(e, patches[i]), floor) + std::log2(patches[i].gain);
     };
     const auto reweigh = [&] {
         for (Patch& p : patches) {
@@ -115,7 +122,8 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     };
     const auto set_gains = [&](const Eigen::VectorXd& beta, const std::vector<double>* step) {
         for (std::size_t i = 0; i < patches.size(); ++i)
-            patches[i].gain = std::exp2(beta[1] * patches[i].x + beta[2] * patches[i].y + (step ? beta[3] * (*step)[i] : 0.0));
+            patches[i].gain =
+                std::exp2(beta[1] * patches[i].x + beta[2] * patches[i].y + (step ? beta[3] * (*step)[i] : 0.0));
     };
     const auto settle = [&](const std::vector<double>* step) {
         Eigen::VectorXd beta;
@@ -129,9 +137,9 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         solve_camera(patches, e, floor);
         return beta;
     };
-    // Two explanations from the same start, smooth light alone and with a shadow; the shadow must be much the better one.
-    // A shadow is a step along some line. A patch that the edge crosses is partly in it. A first step mends what the
-    // camera's matrix made of the shadow, a second look then places it.
+    // Two explanations from the same start, smooth light alone and with a shadow; the shadow must be much the better
+    // one. A shadow is a step along some line. A patch that the edge crosses is partly in it. A first step mends what
+    // the camera's matrix made of the shadow, a second look then places it.
     struct Step {
         double error = INFINITY, angle = 0, at = 0;
         std::vector<double> shape; // -0.5 to 0.5
@@ -152,18 +160,26 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
                     const double reach = 0.25 * (std::abs(c) * patches[i].width + std::abs(n) * patches[i].height);
                     const double t = std::clamp((along[i] - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
                     step.shape.push_back(t);
-                    before += t < -0.4, after += t > 0.4;
+                    before += t < -0.4;
+                    after += t > 0.4;
                 }
                 if (before < 3 || after < 3) continue;
                 const auto b = plane(patches, ratios, &step.shape, scale, &step.error);
-                if (step.error < best.error && std::abs(b[3]) > 0.06) best = step; // a step that only stands in for a slope is none
+                if (step.error < best.error && std::abs(b[3]) > 0.06)
+                    best = step; // a step that only stands in for a slope is none
             }
         }
         return best;
     };
     const auto start = [&] {
-        for (Patch& p : patches) p.gain = 1, p.weight = 1;
-        for (int round = 0; round < 4; ++round) solve_camera(patches, e, floor), reweigh();
+        for (Patch& p : patches) {
+            p.gain = 1;
+            p.weight = 1;
+        }
+        for (int round = 0; round < 4; ++round) {
+            solve_camera(patches, e, floor);
+            reweigh();
+        }
         update();
     };
     start();
@@ -190,7 +206,8 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         e.step_angle_deg = step.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
         e.step_at = turn ? -step.at : step.at;
     }
-    e.slope_x = beta[1], e.slope_y = beta[2];
+    e.slope_x = beta[1];
+    e.slope_y = beta[2];
     e.usable = e.level > 0;
 
     std::vector<double> relative;
@@ -199,7 +216,10 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         const read::PatchReading& r = reading.patches[p.index];
         const double of_mean = (r.sd[0] + r.sd[1] + r.sd[2]) / 3 / std::sqrt(std::max(1, r.pixels));
         relative.push_back(of_mean / std::max(1e-9, p.seen.mean()) / std::numbers::ln2);
-        if (p.seen.mean() < darkest) darkest = p.seen.mean(), e.noise_veil = of_mean;
+        if (p.seen.mean() < darkest) {
+            darkest = p.seen.mean();
+            e.noise_veil = of_mean;
+        }
     }
     e.noise_stops = median_of(relative);
 
@@ -211,12 +231,17 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         e.light[p.index] = e.excess[p.index] + std::log2(p.gain);
         e.off[p.index] = p.seen - x;
         e.residual[p.index] = (p.seen - x).norm() / (x.norm() + 2 * floor);
-        const auto ratio = [&](int c) { return std::log2((std::max(0.0, p.seen[c]) + floor) / (std::max(0.0, x[c]) + floor)); };
+        const auto ratio = [&](int c) {
+            return std::log2((std::max(0.0, p.seen[c]) + floor) / (std::max(0.0, x[c]) + floor));
+        };
         warm[i] = ratio(0) - ratio(2);
         green[i] = ratio(1) - (ratio(0) + ratio(2)) / 2;
     }
     const auto w = plane(patches, warm, nullptr, scale), g = plane(patches, green, nullptr, scale);
-    e.warm_x = w[1], e.warm_y = w[2], e.green_x = g[1], e.green_y = g[2];
+    e.warm_x = w[1];
+    e.warm_y = w[2];
+    e.green_x = g[1];
+    e.green_y = g[2];
     return e;
 }
 

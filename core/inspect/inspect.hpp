@@ -33,7 +33,7 @@ using Limits = std::map<std::string, Limit>;
 
 /// What a school asks for.
 struct School {
-    bool fill = false;   ///< the chart fills the frame, else covers about a tenth of it
+    bool fill = false;        ///< the chart fills the frame, else covers about a tenth of it
     bool strict_turn = false; ///< a turned chart is refused, else a slight turn is fine
 };
 Limits limits_for(const School& school);
@@ -47,31 +47,34 @@ struct Judgement {
 
 /// What light and camera make of the chart, and what they do not explain.
 struct Explained {
-    bool usable = false;            ///< enough patches with a reference
+    bool usable = false; ///< enough patches with a reference
     colour::Mat3 camera_from_xyz = colour::Mat3::Zero();
     colour::Vec3 veil = colour::Vec3::Zero(); ///< light added to every patch
-    double level = 0;               ///< signal of the perfect diffuser in the middle of the chart, mean of the channels
-    double noise_stops = 0;         ///< what noise leaves uncertain of a patch's mean in one channel, median over the patches
-    double noise_veil = 0;          ///< the same of the darkest patch, in its own signal
+    double level = 0;       ///< signal of the perfect diffuser in the middle of the chart, mean of the channels
+    double noise_stops = 0; ///< what noise leaves uncertain of a patch's mean in one channel, median over the patches
+    double noise_veil = 0;  ///< the same of the darkest patch, in its own signal
     double slope_x = 0, slope_y = 0; ///< of the light, stops across the chart's width and height
-    double step = 0;                ///< of a shadow, stops; 0: none
-    double step_angle_deg = 0, step_at = 0; ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
-    std::vector<double> light;      ///< log2 of the light on each patch over the chart's middle; NaN where not usable
-    std::vector<double> excess;     ///< log2 of measured over explained luminance, by patch; NaN where not usable
-    std::vector<double> residual;   ///< relative colour residual, by patch; NaN where not usable
-    std::vector<colour::Vec3> off;  ///< measured minus explained camera RGB, by patch
-    double warm_x = 0, warm_y = 0, green_x = 0, green_y = 0; ///< slopes of log2 R/B and of log2 G over the mean of R and B
+    double step = 0;                 ///< of a shadow, stops; 0: none
+    double step_angle_deg = 0,
+           step_at = 0;            ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
+    std::vector<double> light;     ///< log2 of the light on each patch over the chart's middle; NaN where not usable
+    std::vector<double> excess;    ///< log2 of measured over explained luminance, by patch; NaN where not usable
+    std::vector<double> residual;  ///< relative colour residual, by patch; NaN where not usable
+    std::vector<colour::Vec3> off; ///< measured minus explained camera RGB, by patch
+    double warm_x = 0, warm_y = 0, green_x = 0,
+           green_y = 0; ///< slopes of log2 R/B and of log2 G over the mean of R and B
 };
 Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference);
 
-/// Width of the lens's and focus's blur on the chart (standard deviation, full-size pixels); NaN where no edge tells it.
+/// Width of the lens's and focus's blur on the chart (standard deviation, full-size pixels); NaN where no edge tells
+/// it.
 double blur_px(const frame::Frame& frame, const find::Placement& placement, const chart::Definition& definition);
 
 /// The verdict on a chart shot that was found.
-Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading, const chart::Definition& definition,
-                const chart::Reference& reference, const Limits& limits);
-/// By how much the neutrals of two shots of one chart differ in red or blue against green, percent, the larger one; NaN where one
-/// has no usable neutral.
+Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
+                const chart::Definition& definition, const chart::Reference& reference, const Limits& limits);
+/// By how much the neutrals of two shots of one chart differ in red or blue against green, percent, the larger one; NaN
+/// where one has no usable neutral.
 double wandered_percent(const read::Reading& a, const read::Reading& b, const chart::Definition& definition);
 
 /// A reading with what the gate found taken out of it, as far as that goes, and how.
@@ -80,9 +83,10 @@ struct Mended {
     std::vector<std::string> left_out; ///< patches in shadow, under glare, or covered: no fit may use them
     std::vector<std::string> words;    ///< a sentence each; empty: nothing to mend
 };
-/// Uneven light is divided out by its slope, stray light subtracted, bad patches named; findings that pass change nothing.
-/// Throws Error(input) when fewer than 8 patches are left to fit to.
-Mended mended(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference, const std::vector<Finding>& findings);
+/// Uneven light is divided out by its slope, stray light subtracted, bad patches named; findings that pass change
+/// nothing. Throws Error(input) when fewer than 8 patches are left to fit to.
+Mended mended(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
+              const std::vector<Finding>& findings);
 
 /// The verdict on a frame in which no chart was found: reshoot, with the finding `found`.
 Judgement no_chart();

@@ -23,12 +23,15 @@ struct Shot {
     double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
 };
 
-Finding against(const Limit& l, const char* check, double value, const std::string& advice, std::vector<std::string> patches = {}) {
+Finding against(const Limit& l, const char* check, double value, const std::string& advice,
+                std::vector<std::string> patches = {}) {
     Finding f{check, Status::pass, value, l.caution, l.unit, std::move(patches), ""};
     const auto passed = [&](double limit) { return l.lower ? value < limit : value >= limit; };
     if (!std::isfinite(value)) f.value = 0;
-    else if (passed(l.reshoot)) f.status = Status::reshoot, f.limit = l.reshoot;
-    else if (passed(l.caution)) f.status = Status::caution;
+    else if (passed(l.reshoot)) {
+        f.status = Status::reshoot;
+        f.limit = l.reshoot;
+    } else if (passed(l.caution)) f.status = Status::caution;
     if (f.status == Status::pass) f.patches.clear();
     else f.advice = advice;
     return f;
@@ -42,7 +45,8 @@ std::vector<const read::PatchReading*> neutrals(const Shot& s) {
     for (const chart::Patch& p : s.definition.patches) {
         const auto* r = s.reading.find(p.id);
         const auto xyz = s.reference.xyz.find(p.id);
-        if (p.role == "neutral" && r && r->pixels > 0 && xyz != s.reference.xyz.end()) all.emplace_back(-xyz->second[1], r);
+        if (p.role == "neutral" && r && r->pixels > 0 && xyz != s.reference.xyz.end())
+            all.emplace_back(-xyz->second[1], r);
     }
     std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<const read::PatchReading*> sorted;
@@ -73,34 +77,45 @@ std::string list(const std::vector<std::string>& ids) {
 
 Finding size(const Shot& s) {
     const double share = 100 * s.placement.frame_fraction;
-    const std::string nearer = "Move the camera nearer or use a longer lens, and leave the chart in the subject's light";
-    const Finding pixels = against(s.limits.at("size pixels"), "size", s.patch_px, nearer), small = against(s.limits.at("size small"), "size", share, nearer),
-                  large = against(s.limits.at("size large"), "size", share, "Step back or use a shorter lens: the frame's corners are darkened by the lens");
+    const std::string nearer =
+        "Move the camera nearer or use a longer lens, and leave the chart in the subject's light";
+    const Finding pixels = against(s.limits.at("size pixels"), "size", s.patch_px, nearer),
+                  small = against(s.limits.at("size small"), "size", share, nearer),
+                  large = against(s.limits.at("size large"), "size", share,
+                                  "Step back or use a shorter lens: the frame's corners are darkened by the lens");
     return worse(worse(small, pixels), large);
 }
 
 Finding tilt(const Shot& s) {
-    return against(s.limits.at("tilt"), "tilt", s.placement.tilt_deg, formatted("Turn the chart %.0f degrees, so that it faces the camera", std::round(s.placement.tilt_deg)));
+    return against(
+        s.limits.at("tilt"), "tilt", s.placement.tilt_deg,
+        formatted("Turn the chart %.0f degrees, so that it faces the camera", std::round(s.placement.tilt_deg)));
 }
 
 Finding rotation(const Shot& s) {
-    const Point along = s.placement.corners[1] - s.placement.corners[0] + s.placement.corners[2] - s.placement.corners[3];
-    double turn = std::abs(std::atan2(along.y(), s.placement.mirrored ? -along.x() : along.x()) * 180 / std::numbers::pi);
-    return against(s.limits.at("rotation"), "rotation", turn, turn > 135 ? "The chart is upside down: turn it the right way up" : "Turn the chart upright");
+    const Point along =
+        s.placement.corners[1] - s.placement.corners[0] + s.placement.corners[2] - s.placement.corners[3];
+    double turn =
+        std::abs(std::atan2(along.y(), s.placement.mirrored ? -along.x() : along.x()) * 180 / std::numbers::pi);
+    return against(s.limits.at("rotation"), "rotation", turn,
+                   turn > 135 ? "The chart is upside down: turn it the right way up" : "Turn the chart upright");
 }
 
 Finding mirrored(const Shot& s) {
-    return against(s.limits.at("mirrored"), "mirrored", s.placement.mirrored ? 1 : 0, "The frame is mirrored: check how it came in, or whether it was shot in a mirror");
+    return against(s.limits.at("mirrored"), "mirrored", s.placement.mirrored ? 1 : 0,
+                   "The frame is mirrored: check how it came in, or whether it was shot in a mirror");
 }
 
 Finding focus(const Shot& s) {
     double sigma = s.blur;
     // What sampling alone does: a cell's box, and the bilinear look between cells.
     if (std::isfinite(sigma)) sigma = std::sqrt(std::max(0.0, sigma * sigma - 0.25 * s.frame.cell * s.frame.cell));
-    return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px, "Focus on the chart, and hold it still");
+    return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px,
+                   "Focus on the chart, and hold it still");
 }
 
-/// True where noise alone takes so many pixels of a patch over the edge. A binned green is the mean of two sites, each noisier.
+/// True where noise alone takes so many pixels of a patch over the edge. A binned green is the mean of two sites, each
+/// noisier.
 bool clipped_by_noise(const read::PatchReading& p, bool binned) {
     double expected = 0;
     for (std::size_t c = 0; c < 3; ++c) {
@@ -122,7 +137,9 @@ Finding clipping(const Shot& s) {
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p, s.frame.cell == 2) || clipped_by_reflection(s, p)) continue;
+        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p, s.frame.cell == 2) ||
+            clipped_by_reflection(s, p))
+            continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
     }
@@ -131,11 +148,15 @@ Finding clipping(const Shot& s) {
     const auto greys = neutrals(s);
     for (const auto* g : greys)
         if (g->usable() && luminance(s, g->id) > 0 && !greys.empty()) {
-            const double white = *std::max_element(g->mean.begin(), g->mean.end()) / luminance(s, g->id) * luminance(s, greys.front()->id);
+            const double white = *std::max_element(g->mean.begin(), g->mean.end()) / luminance(s, g->id) *
+                                 luminance(s, greys.front()->id);
             stops = std::max(stops, std::log2(white / 0.9));
             break;
         }
-    Finding f = against(s.limits.at("clipping"), "clipping", static_cast<double>(ids.size()), formatted("Close down %.1f stops, or take light away: %s clipped", std::ceil(stops * 3) / 3, (list(ids) + (ids.size() == 1 ? " is" : " are")).c_str()), ids);
+    Finding f = against(s.limits.at("clipping"), "clipping", static_cast<double>(ids.size()),
+                        formatted("Close down %.1f stops, or take light away: %s clipped", std::ceil(stops * 3) / 3,
+                                  (list(ids) + (ids.size() == 1 ? " is" : " are")).c_str()),
+                        ids);
     if (f.status == Status::reshoot && !worst) f.status = Status::caution;
     return f;
 }
@@ -149,33 +170,42 @@ bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("unde
 
 Finding underexposure(const Shot& s) {
     const double stops = s.white > 0 ? std::log2(0.9 / s.white) : NAN;
-    Finding f = against(s.limits.at("underexposure"), "underexposure", stops, formatted("Open up %.1f stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
+    Finding f = against(
+        s.limits.at("underexposure"), "underexposure", stops,
+        formatted("Open up %.1f stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
     const auto greys = neutrals(s);
-    if (greys.size() >= 3) f = worse(f, against(s.limits.at("underexposure black"), "underexposure", signal_of_black(s), "The black patch drowns in noise: open up, or bring more light", {greys.back()->id}));
+    if (greys.size() >= 3)
+        f = worse(f, against(s.limits.at("underexposure black"), "underexposure", signal_of_black(s),
+                             "The black patch drowns in noise: open up, or bring more light", {greys.back()->id}));
     return f;
 }
 
 /// Enough patches are left by clipping to tell how the light changes across the chart.
 bool slopes_told(const Shot& s) {
-    const auto clipped = std::count_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.clipped > read::most_clipped; });
+    const auto clipped = std::count_if(s.reading.patches.begin(), s.reading.patches.end(),
+                                       [](const auto& p) { return p.clipped > read::most_clipped; });
     return s.light.usable && 4 * clipped < std::ssize(s.reading.patches);
 }
 
 Finding evenness(const Shot& s) {
     const Explained& e = s.light;
     const double across = std::abs(e.slope_x) + std::abs(e.slope_y);
-    return against(s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN,
-                   formatted("The light falls off by %.0f %% towards the %s: turn the chart to the light or move the lamp back", 100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y).c_str()));
+    return against(
+        s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN,
+        formatted("The light falls off by %.0f %% towards the %s: turn the chart to the light or move the lamp back",
+                  100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y).c_str()));
 }
 
 Finding shadow(const Shot& s) {
     std::vector<std::string> dark;
     for (const chart::Patch& p : s.definition.patches) {
-        const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5, y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
+        const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5,
+                     y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
         const double angle = s.light.step_angle_deg * std::numbers::pi / 180;
         if (s.light.step > 0 && x * std::cos(angle) + y * std::sin(angle) > s.light.step_at) dark.push_back(p.id);
     }
-    return against(s.limits.at("shadow"), "shadow", s.light.usable ? s.light.step : NAN, "A shadow falls across the chart (" + list(dark) + "): move what casts it, or the chart", dark);
+    return against(s.limits.at("shadow"), "shadow", s.light.usable ? s.light.step : NAN,
+                   "A shadow falls across the chart (" + list(dark) + "): move what casts it, or the chart", dark);
 }
 
 Finding mixed_light(const Shot& s) {
@@ -183,22 +213,27 @@ Finding mixed_light(const Shot& s) {
     const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
     // Slopes that noise alone would make are none.
     const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 5 * e.noise_stops)) - 1);
-    return against(s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent : NAN,
-                   formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match their colours", warm >= green ? "warmer" : "greener",
-                             warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
+    return against(
+        s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent : NAN,
+        formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match "
+                  "their colours",
+                  warm >= green ? "warmer" : "greener",
+                  warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
 }
 
 Finding noise(const Shot& s) {
     const read::PatchReading* grey = nullptr;
     for (const auto* g : neutrals(s))
-        if (g->usable() && (!grey || std::abs(luminance(s, g->id) - 0.2) < std::abs(luminance(s, grey->id) - 0.2))) grey = g;
+        if (g->usable() && (!grey || std::abs(luminance(s, g->id) - 0.2) < std::abs(luminance(s, grey->id) - 0.2)))
+            grey = g;
     const double db = grey && grey->mean[1] > 0 ? 20 * std::log10(grey->mean[1] / std::max(1e-9, grey->sd[1])) : NAN;
-    return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy", grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
+    return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy",
+                   grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
 }
 
 /// Parts of a patch that are clearly brighter or darker than the rest of it.
 struct Spots {
-    double bright = 0, dark = 0; ///< shares of its area
+    double bright = 0, dark = 0;               ///< shares of its area
     colour::Vec3 added = colour::Vec3::Zero(); ///< what the brighter part has more than the rest
 };
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
@@ -212,7 +247,9 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const double inner = 1 - 2 * margin;
     for (int r = 0; r < n; ++r)
         for (int c = 0; c < n; ++c) {
-            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n), patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) / s.frame.cell;
+            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
+                                 patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) /
+                            s.frame.cell;
             const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
             if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
             const float* p = s.frame.at(x, y);
@@ -226,16 +263,21 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const double middle = sorted[static_cast<std::size_t>(half)];
     for (double& d : sorted) d = std::abs(d - middle);
     std::nth_element(sorted.begin(), sorted.begin() + half, sorted.end());
-    const double reach = std::max(5 * 1.4826 * sorted[static_cast<std::size_t>(half)], 0.09 * middle + 0.006 * s.light.level);
+    const double reach =
+        std::max(5 * 1.4826 * sorted[static_cast<std::size_t>(half)], 0.09 * middle + 0.006 * s.light.level);
     Spots spots;
     colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
     for (std::size_t i = 0; i < v.size(); ++i) {
-        if (level[i] > middle + reach) ++spots.bright, bright += v[i];
-        else rest += v[i];
+        if (level[i] > middle + reach) {
+            ++spots.bright;
+            bright += v[i];
+        } else rest += v[i];
         spots.dark += level[i] < middle - reach;
     }
-    if (spots.bright > 0) spots.added = bright / spots.bright - rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
-    spots.bright /= static_cast<double>(v.size()), spots.dark /= static_cast<double>(v.size());
+    if (spots.bright > 0)
+        spots.added = bright / spots.bright - rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
+    spots.bright /= static_cast<double>(v.size());
+    spots.dark /= static_cast<double>(v.size());
     return spots;
 }
 
@@ -249,19 +291,25 @@ bool is_of_the_light(const Shot& s, const colour::Vec3& added) {
 bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
     if (s.light.step <= 0) return false;
     const double angle = s.light.step_angle_deg * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
-    const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5, y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
+    const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5,
+                 y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
     // The step is known between two patches only, and its direction to some 15 degrees.
-    const double reach = 1.1 * (std::abs(c) * p.w_mm / s.definition.width_mm + std::abs(n) * p.h_mm / s.definition.height_mm) + 0.04;
+    const double reach =
+        1.1 * (std::abs(c) * p.w_mm / s.definition.width_mm + std::abs(n) * p.h_mm / s.definition.height_mm) + 0.04;
     return std::abs(x * c + y * n - s.light.step_at) < reach;
 }
 
 /// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
-    // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or lightens the
-    // darks: what looks like stray light is not told from these.
+    // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
+    // lightens the darks: what looks like stray light is not told from these.
     const bool told = focus(s).status == Status::pass && shadow(s).status == Status::pass && !black_drowns(s);
-    const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level : NAN;
-    const Finding glare = against(s.limits.at("glare"), "glare", veil, "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
+    const double veil = s.light.usable && told
+                            ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level
+                            : NAN;
+    const Finding glare =
+        against(s.limits.at("glare"), "glare", veil,
+                "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
     std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
         const read::PatchReading& r = s.reading.patches[i];
@@ -274,11 +322,14 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
             continue;
         }
         const Spots spots = spots_of(s, patch);
-        const double residual = std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0, bright = 100 * spots.bright, dark = 100 * spots.dark;
+        const double residual = std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0,
+                     bright = 100 * spots.bright, dark = 100 * spots.dark;
         const bool all_of_it = residual >= s.limits.at("occlusion").caution;
         if (all_of_it && is_of_the_light(s, s.light.off[i])) shiny.emplace_back(std::max(residual, bright), r.id);
         else if (!all_of_it && bright > dark && is_of_the_light(s, spots.added)) shiny.emplace_back(bright, r.id);
-        else dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))), r.id);
+        else
+            dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))),
+                               r.id);
     }
     const auto worst_first = [](auto& v) { std::sort(v.rbegin(), v.rend()); };
     const auto beyond = [](const auto& v, double limit) {
@@ -287,10 +338,16 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
             if (by >= limit) ids.push_back(id);
         return ids;
     };
-    worst_first(shiny), worst_first(dirty);
-    const auto shiny_ids = beyond(shiny, s.limits.at("glare spot").caution), dirty_ids = beyond(dirty, s.limits.at("occlusion").caution);
-    const Finding spot = against(s.limits.at("glare spot"), "glare", shiny.empty() ? 0 : shiny.front().first, "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
-    const Finding occlusion = against(s.limits.at("occlusion"), "occlusion", dirty.empty() ? 0 : dirty.front().first, "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
+    worst_first(shiny);
+    worst_first(dirty);
+    const auto shiny_ids = beyond(shiny, s.limits.at("glare spot").caution),
+               dirty_ids = beyond(dirty, s.limits.at("occlusion").caution);
+    const Finding spot = against(
+        s.limits.at("glare spot"), "glare", shiny.empty() ? 0 : shiny.front().first,
+        "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
+    const Finding occlusion =
+        against(s.limits.at("occlusion"), "occlusion", dirty.empty() ? 0 : dirty.front().first,
+                "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
     return {worse(glare, spot), occlusion};
 }
 
@@ -299,17 +356,19 @@ Finding recording(const Shot& s) {
     const std::string kind = to_lower(s.frame.file.extension().string());
     const frame::Metadata& m = s.frame.metadata;
     std::vector<std::string> traps;
-    if (kind == ".jpg" || kind == ".jpeg" || kind == ".webp") traps.push_back("This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the camera and switch picture styles and sharpening off");
-    if (!s.frame.is_raw && m.auto_balance) traps.push_back("The camera balanced by itself and may do otherwise in the next frame: set a fixed balance");
-    if (!s.frame.is_raw && !m.style.empty()) traps.push_back("The picture was finished with " + m.style + ": set the picture style to normal");
+    if (kind == ".jpg" || kind == ".jpeg" || kind == ".webp")
+        traps.push_back("This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the "
+                        "camera and switch picture styles and sharpening off");
+    if (!s.frame.is_raw && m.auto_balance)
+        traps.push_back("The camera balanced by itself and may do otherwise in the next frame: set a fixed balance");
+    if (!s.frame.is_raw && !m.style.empty())
+        traps.push_back("The picture was finished with " + m.style + ": set the picture style to normal");
     std::string advice;
     for (const std::string& trap : traps) advice += (advice.empty() ? "" : ". ") + trap;
     return against(s.limits.at("recording"), "recording", static_cast<double>(traps.size()), advice);
 }
 
-Finding found(const Shot& s) {
-    return {"found", Status::pass, s.placement.confidence, 0, "confidence", {}, ""};
-}
+Finding found(const Shot& s) { return {"found", Status::pass, s.placement.confidence, 0, "confidence", {}, ""}; }
 
 } // namespace
 
@@ -317,7 +376,8 @@ double wandered_percent(const read::Reading& a, const read::Reading& b, const ch
     const auto balance_of = [&](const read::Reading& r) {
         colour::Vec3 sum = colour::Vec3::Zero();
         for (const chart::Patch& p : d.patches)
-            if (const auto* seen = r.find(p.id); p.role == "neutral" && seen && seen->usable()) sum += colour::Vec3(seen->mean[0], seen->mean[1], seen->mean[2]);
+            if (const auto* seen = r.find(p.id); p.role == "neutral" && seen && seen->usable())
+                sum += colour::Vec3(seen->mean[0], seen->mean[1], seen->mean[2]);
         return colour::Vec3(sum / sum[1]);
     };
     const colour::Vec3 here = balance_of(a), there = balance_of(b);
@@ -328,13 +388,22 @@ double wandered_percent(const read::Reading& a, const read::Reading& b, const ch
 Judgement no_chart() {
     Judgement j;
     j.verdict = Status::reshoot;
-    j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: bring the whole chart into the frame, in focus, or give its corners by hand"});
-    for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording"})
+    j.findings.push_back(
+        {"found",
+         Status::reshoot,
+         0,
+         0,
+         "confidence",
+         {},
+         "No chart was found: bring the whole chart into the frame, in focus, or give its corners by hand"});
+    for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow",
+                              "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording"})
         j.findings.push_back({check, Status::pass, 0, 0, "", {}, ""});
     return j;
 }
 
-Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
+Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
+                const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
     Shot s{frame, placement, reading, d, reference, limits, explain(reading, d, reference)};
     const chart::Homography map = chart::pixels_from_mm(d, placement.corners);
     s.patch_px = INFINITY;
@@ -344,13 +413,16 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     }
     s.blur = blur_px(frame, placement, d);
     s.white = NAN;
-    if (const auto greys = neutrals(s); !greys.empty()) s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
+    if (const auto greys = neutrals(s); !greys.empty())
+        s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
     else if (s.light.usable) s.white = s.light.level;
     const auto [glare, occlusion] = glare_and_occlusion(s);
     // In the order in which they matter when several are equally bad.
     Judgement j;
-    j.findings = {found(s), clipping(s), focus(s), size(s), underexposure(s), shadow(s), occlusion, glare, mixed_light(s), evenness(s), tilt(s), noise(s), mirrored(s), rotation(s), recording(s)};
-    std::stable_sort(j.findings.begin(), j.findings.end(), [](const Finding& a, const Finding& b) { return a.status > b.status; });
+    j.findings = {found(s),       clipping(s), focus(s), size(s),  underexposure(s), shadow(s),   occlusion,   glare,
+                  mixed_light(s), evenness(s), tilt(s),  noise(s), mirrored(s),      rotation(s), recording(s)};
+    std::stable_sort(j.findings.begin(), j.findings.end(),
+                     [](const Finding& a, const Finding& b) { return a.status > b.status; });
     j.verdict = j.findings.front().status;
     return j;
 }

@@ -18,7 +18,7 @@ struct DemoFrame {
     std::vector<Part> clip = {};
     Id setup = 0;
     bool chart = false;
-    std::string refused;         ///< why the chart shot is of no use; empty: it is
+    std::string refused; ///< why the chart shot is of no use; empty: it is
 };
 
 /// What is done in a setup once its chart shot is read.
@@ -34,7 +34,8 @@ struct Demo {
 };
 
 /// Fills an empty job and kit from the demo's description; its frames belong into `folder`. Throws Error(input).
-Demo start_demo(const std::filesystem::path& description, const std::filesystem::path& folder, JobFile& job, KitFile& kit);
+Demo start_demo(const std::filesystem::path& description, const std::filesystem::path& folder, JobFile& job,
+                KitFile& kit);
 /// Renders and writes one frame; one that exists is left alone. With a `cache` folder the rendered file is kept
 /// there under a name that stands for its description, and copied when it is wanted again.
 void make(const DemoFrame& frame, const std::filesystem::path& cache = {}, std::stop_token stop = {});

@@ -95,42 +95,60 @@ CREATE INDEX balance_camera ON balance (camera);
 CREATE TABLE series_shot (id INTEGER PRIMARY KEY, client TEXT, job TEXT, job_file TEXT, camera TEXT, lens TEXT, mode TEXT, light TEXT, taken TEXT, kelvin REAL, duv REAL, content TEXT);
 )";
 
-template <class Content> std::vector<std::string> tables_of() {
+template<class Content>
+std::vector<std::string> tables_of() {
     std::vector<std::string> all;
     Content content;
-    plan::for_each_list(content, [&](auto& list) { all.push_back(Rows<typename std::decay_t<decltype(list)>::value_type>::table); });
+    plan::for_each_list(
+        content, [&](auto& list) { all.push_back(Rows<typename std::decay_t<decltype(list)>::value_type>::table); });
     return all;
 }
 
-template <class Content> const Schema& schema_for();
-template <> const Schema& schema_for<plan::Shoot>() { return job_schema(); }
-template <> const Schema& schema_for<plan::Kit>() { return kit_schema(); }
+template<class Content>
+const Schema& schema_for();
+template<>
+const Schema& schema_for<plan::Shoot>() {
+    return job_schema();
+}
+template<>
+const Schema& schema_for<plan::Kit>() {
+    return kit_schema();
+}
 
 } // namespace
 
 const Schema& job_schema() {
-    static const Schema schema{0x52666a31, "job", {std::string(things_1) + job_1, job_2}, tables_of<plan::Shoot>(), false}; // "Rfj1"
+    static const Schema schema{
+        0x52666a31, "job", {std::string(things_1) + job_1, job_2}, tables_of<plan::Shoot>(), false}; // "Rfj1"
     return schema;
 }
 
 const Schema& kit_schema() {
-    static const Schema schema{0x52666b31, "kit", {std::string(things_1) + kit_1}, tables_of<plan::Kit>(), true}; // "Rfk1"
+    static const Schema schema{
+        0x52666b31, "kit", {std::string(things_1) + kit_1}, tables_of<plan::Kit>(), true}; // "Rfk1"
     return schema;
 }
 
-template <class Content> Document<Content>::Document(const std::filesystem::path& file, Open how) : store_(file, schema_for<Content>(), how) { load(); }
+template<class Content>
+Document<Content>::Document(const std::filesystem::path& file, Open how) : store_(file, schema_for<Content>(), how) {
+    load();
+}
 
-template <class Content> bool Document<Content>::refresh() {
+template<class Content>
+bool Document<Content>::refresh() {
     if (!store_.changed_elsewhere()) return false;
     load();
     return true;
 }
 
-template <class Content> void Document<Content>::load() {
-    plan::for_each_list(content_, [&](auto& list) { list = store_.all<typename std::decay_t<decltype(list)>::value_type>(); });
+template<class Content>
+void Document<Content>::load() {
+    plan::for_each_list(content_,
+                        [&](auto& list) { list = store_.all<typename std::decay_t<decltype(list)>::value_type>(); });
 }
 
-template <class Content> bool Document<Content>::follow(const std::vector<Touched>& touched) {
+template<class Content>
+bool Document<Content>::follow(const std::vector<Touched>& touched) {
     plan::for_each_list(content_, [&](auto& list) {
         using T = typename std::decay_t<decltype(list)>::value_type;
         std::set<Id> ids;
@@ -141,7 +159,8 @@ template <class Content> bool Document<Content>::follow(const std::vector<Touche
             return;
         }
         for (const Id id : ids) {
-            const auto at = std::lower_bound(list.begin(), list.end(), id, [](const T& row, Id wanted) { return row.id < wanted; });
+            const auto at =
+                std::lower_bound(list.begin(), list.end(), id, [](const T& row, Id wanted) { return row.id < wanted; });
             const bool there = at != list.end() && at->id == id;
             if (const auto row = store_.one<T>(id)) {
                 if (there) *at = *row;

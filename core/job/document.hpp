@@ -10,7 +10,8 @@ namespace refero::job {
 const Schema& job_schema(); ///< files named *.refero
 const Schema& kit_schema(); ///< kit.refero-kit in the user's data folder
 
-template <class Content> class Document {
+template<class Content>
+class Document {
 public:
     using Open = Store::Open;
     Document(const std::filesystem::path& file, Open how);
@@ -19,7 +20,9 @@ public:
     const std::filesystem::path& file() const { return store_.file(); }
     Store& store() { return store_; }
 
-    void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false) { follow(store_.change(what, edit, quiet)); }
+    void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false) {
+        follow(store_.change(what, edit, quiet));
+    }
     /// False when there is nothing to undo or redo.
     bool undo() { return follow(store_.undo()); }
     bool redo() { return follow(store_.redo()); }

@@ -12,7 +12,8 @@ namespace {
 constexpr int deepest = 8; ///< folders below a watched one
 
 // Calls `f` with every regular file; unreadable places are passed over.
-template <class F> void walk(const fs::path& folder, F&& f) {
+template<class F>
+void walk(const fs::path& folder, F&& f) {
     std::error_code ec;
     fs::recursive_directory_iterator it(folder, fs::directory_options::skip_permission_denied, ec), end;
     while (!ec && it != end) {
@@ -49,7 +50,8 @@ std::vector<fs::path> FolderWatch::look() {
         });
     seen_ = std::move(now);
     for (const fs::path& file : complete) known(file);
-    std::sort(complete.begin(), complete.end(), [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
+    std::sort(complete.begin(), complete.end(),
+              [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
     complete.erase(std::unique(complete.begin(), complete.end()), complete.end());
     return complete;
 }
@@ -65,12 +67,22 @@ plan::Frame described(const fs::path& file) {
         const frame::Clip clip = frame::read_clip(file);
         f.kind = plan::FrameKind::clip;
         f.duration_s = clip.duration_s;
-        f.make = clip.make, f.model = clip.model, f.taken = clip.taken;
+        f.make = clip.make;
+        f.model = clip.model;
+        f.taken = clip.taken;
         return f;
     }
     const frame::Metadata m = frame::read_metadata(file);
-    f.make = m.make, f.model = m.model, f.serial_number = m.serial_number, f.lens_name = m.lens, f.taken = m.taken;
-    f.exposure_s = m.exposure_s, f.f_number = m.f_number, f.iso = m.iso, f.focal_mm = m.focal_mm, f.flash = m.flash;
+    f.make = m.make;
+    f.model = m.model;
+    f.serial_number = m.serial_number;
+    f.lens_name = m.lens;
+    f.taken = m.taken;
+    f.exposure_s = m.exposure_s;
+    f.f_number = m.f_number;
+    f.iso = m.iso;
+    f.focal_mm = m.focal_mm;
+    f.flash = m.flash;
     return f;
 }
 

@@ -17,7 +17,10 @@ public:
     const std::vector<std::filesystem::path>& folders() const { return folders_; }
     /// Files that are in the job already are not new.
     void known(const std::filesystem::path& file) { known_.insert(file.string()); }
-    void forget() { known_.clear(), seen_.clear(); }
+    void forget() {
+        known_.clear();
+        seen_.clear();
+    }
     /// In the order of their names. Folders that cannot be read are passed over: a card may be out.
     std::vector<std::filesystem::path> look();
 
@@ -40,6 +43,7 @@ struct Found {
     plan::Id frame;
     std::filesystem::path file;
 };
-std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const std::filesystem::path& folder, std::stop_token stop = {});
+std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const std::filesystem::path& folder,
+                               std::stop_token stop = {});
 
 } // namespace refero::job

@@ -11,14 +11,42 @@ using nlohmann::json;
 
 std::string to_json(const MeasuredShot& s) {
     const frame::Metadata& m = s.frame.metadata;
-    json j{{"refero_reading", 1}, {"chart", s.definition.id}, {"definition", s.definition.file.string()}, {"sha256", s.sha256}, {"full_size", {s.frame.full_width, s.frame.full_height}}, {"cell", s.frame.cell}, {"encoding", s.frame.encoding}};
-    j["metadata"] = {{"make", m.make}, {"model", m.model}, {"lens", m.lens}, {"serial_number", m.serial_number}, {"unique_model", m.unique_model}, {"taken", m.taken},
-                     {"exposure_s", m.exposure_s}, {"f_number", m.f_number}, {"iso", m.iso}, {"focal_mm", m.focal_mm}, {"focal_35mm_mm", m.focal_35mm_mm}, {"flash", m.flash}, {"auto_balance", m.auto_balance}, {"style", m.style}};
+    json j{{"refero_reading", 1},
+           {"chart", s.definition.id},
+           {"definition", s.definition.file.string()},
+           {"sha256", s.sha256},
+           {"full_size", {s.frame.full_width, s.frame.full_height}},
+           {"cell", s.frame.cell},
+           {"encoding", s.frame.encoding}};
+    j["metadata"] = {{"make", m.make},
+                     {"model", m.model},
+                     {"lens", m.lens},
+                     {"serial_number", m.serial_number},
+                     {"unique_model", m.unique_model},
+                     {"taken", m.taken},
+                     {"exposure_s", m.exposure_s},
+                     {"f_number", m.f_number},
+                     {"iso", m.iso},
+                     {"focal_mm", m.focal_mm},
+                     {"focal_35mm_mm", m.focal_35mm_mm},
+                     {"flash", m.flash},
+                     {"auto_balance", m.auto_balance},
+                     {"style", m.style}};
     for (const chart::Point& p : s.placement.corners) j["corners"].push_back({p.x(), p.y()});
-    j["placement"] = {{"confidence", s.placement.confidence}, {"tilt_deg", s.placement.tilt_deg}, {"frame_fraction", s.placement.frame_fraction}, {"mirrored", s.placement.mirrored}};
+    j["placement"] = {{"confidence", s.placement.confidence},
+                      {"tilt_deg", s.placement.tilt_deg},
+                      {"frame_fraction", s.placement.frame_fraction},
+                      {"mirrored", s.placement.mirrored}};
     if (s.frame.camera_from_xyz)
         for (int i = 0; i < 9; ++i) j["camera_from_xyz"].push_back((*s.frame.camera_from_xyz)(i / 3, i % 3));
-    for (const read::PatchReading& p : s.reading.patches) j["patches"].push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"noise", p.noise}, {"error", p.error}, {"clipped", p.clipped}, {"pixels", p.pixels}});
+    for (const read::PatchReading& p : s.reading.patches)
+        j["patches"].push_back({{"id", p.id},
+                                {"mean", p.mean},
+                                {"sd", p.sd},
+                                {"noise", p.noise},
+                                {"error", p.error},
+                                {"clipped", p.clipped},
+                                {"pixels", p.pixels}});
     return j.dump();
 }
 
@@ -30,36 +58,53 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
         std::error_code ec;
         // The installed chart of that name; one that was read from a file of its own, from there.
         const auto installed = chart::installed();
-        const auto known = std::find_if(installed.begin(), installed.end(), [&](const chart::Definition& d) { return d.id == j.at("chart"); });
+        const auto known = std::find_if(installed.begin(), installed.end(),
+                                        [&](const chart::Definition& d) { return d.id == j.at("chart"); });
         s.definition = known != installed.end() ? *known : chart::load_definition(definition);
         s.sha256 = j.at("sha256");
         s.frame.file = file;
-        s.frame.full_width = j.at("full_size").at(0), s.frame.full_height = j.at("full_size").at(1);
-        s.frame.cell = j.at("cell"), s.frame.encoding = j.at("encoding");
+        s.frame.full_width = j.at("full_size").at(0);
+        s.frame.full_height = j.at("full_size").at(1);
+        s.frame.cell = j.at("cell");
+        s.frame.encoding = j.at("encoding");
         s.frame.is_raw = j.contains("camera_from_xyz");
         const json& m = j.at("metadata");
-        s.frame.metadata = {m.at("make"), m.at("model"), m.at("lens"), m.at("serial_number"), m.at("unique_model"), m.at("taken"),
-                            m.at("exposure_s"), m.at("f_number"), m.at("iso"), m.at("focal_mm"), m.at("focal_35mm_mm")};
-        s.frame.metadata.flash = m.value("flash", false), s.frame.metadata.auto_balance = m.value("auto_balance", false), s.frame.metadata.style = m.value("style", "");
+        s.frame.metadata = {m.at("make"),         m.at("model"),    m.at("lens"),         m.at("serial_number"),
+                            m.at("unique_model"), m.at("taken"),    m.at("exposure_s"),   m.at("f_number"),
+                            m.at("iso"),          m.at("focal_mm"), m.at("focal_35mm_mm")};
+        s.frame.metadata.flash = m.value("flash", false);
+        s.frame.metadata.auto_balance = m.value("auto_balance", false);
+        s.frame.metadata.style = m.value("style", "");
         if (j.contains("camera_from_xyz")) {
             colour::Mat3 matrix;
             for (int i = 0; i < 9; ++i) matrix(i / 3, i % 3) = j["camera_from_xyz"].at(static_cast<std::size_t>(i));
             s.frame.camera_from_xyz = matrix;
         }
         s.placement.chart = s.definition.id;
-        for (std::size_t i = 0; i < 4; ++i) s.placement.corners[i] = chart::Point(j.at("corners").at(i).at(0).get<double>(), j.at("corners").at(i).at(1).get<double>());
+        for (std::size_t i = 0; i < 4; ++i)
+            s.placement.corners[i] =
+                chart::Point(j.at("corners").at(i).at(0).get<double>(), j.at("corners").at(i).at(1).get<double>());
         const json& p = j.at("placement");
-        s.placement.confidence = p.at("confidence"), s.placement.tilt_deg = p.at("tilt_deg"), s.placement.frame_fraction = p.at("frame_fraction"), s.placement.mirrored = p.at("mirrored");
+        s.placement.confidence = p.at("confidence");
+        s.placement.tilt_deg = p.at("tilt_deg");
+        s.placement.frame_fraction = p.at("frame_fraction");
+        s.placement.mirrored = p.at("mirrored");
         s.reading.chart = s.definition.id;
         for (const json& r : j.at("patches")) {
             read::PatchReading patch{r.at("id")};
-            patch.clipped = r.at("clipped"), patch.pixels = r.at("pixels");
-            if (patch.pixels > 0) patch.mean = r.at("mean"), patch.sd = r.at("sd"), patch.noise = r.value("noise", patch.noise), patch.error = r.value("error", patch.error);
-            else patch.mean.fill(NAN); // outside the frame: JSON has no NaN
+            patch.clipped = r.at("clipped");
+            patch.pixels = r.at("pixels");
+            if (patch.pixels > 0) {
+                patch.mean = r.at("mean");
+                patch.sd = r.at("sd");
+                patch.noise = r.value("noise", patch.noise);
+                patch.error = r.value("error", patch.error);
+            } else patch.mean.fill(NAN); // outside the frame: JSON has no NaN
             s.reading.patches.push_back(patch);
         }
     } catch (const json::exception& problem) {
-        throw Error(ErrorKind::input, std::string("a reading in the job is damaged: ") + problem.what(), file, "Read the chart shot again");
+        throw Error(ErrorKind::input, std::string("a reading in the job is damaged: ") + problem.what(), file,
+                    "Read the chart shot again");
     }
     return s;
 }

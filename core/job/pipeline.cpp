@@ -11,16 +11,21 @@ find::Placement locate(const frame::Frame& frame, const std::string& chart, std:
     const auto definitions = chart.empty() ? chart::installed() : std::vector{chart::find_definition(chart)};
     const auto found = find::locate(frame, definitions, stop);
     if (found.empty())
-        throw Error(ErrorKind::not_found, "no chart was found", frame.file, "Check that the whole chart is in the frame, or give its corners by hand");
+        throw Error(ErrorKind::not_found, "no chart was found", frame.file,
+                    "Check that the whole chart is in the frame, or give its corners by hand");
     return found.front();
 }
 
-MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress, std::stop_token stop) {
-    const auto report = [&](double share) { if (progress) progress(share); };
+MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress,
+                       std::stop_token stop) {
+    const auto report = [&](double share) {
+        if (progress) progress(share);
+    };
     MeasuredShot shot;
     if (options.corners && options.chart.empty())
         throw Error(ErrorKind::usage, "corners belong to a chart", {}, "Name it with --chart");
-    shot.frame = frame::is_clip_name(file) ? frame::read_still(file, options.position_s, options.encoding, stop) : frame::read(file, {frame::Size::measuring, options.encoding}, stop);
+    shot.frame = frame::is_clip_name(file) ? frame::read_still(file, options.position_s, options.encoding, stop)
+                                           : frame::read(file, {frame::Size::measuring, options.encoding}, stop);
     report(0.5);
     if (options.corners) {
         shot.definition = chart::find_definition(options.chart);
@@ -49,34 +54,58 @@ std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
     for (const inspect::Finding& f : judgement.findings) {
         std::string patches;
         for (const std::string& id : f.patches) patches += (patches.empty() ? "" : " ") + id;
-        all.push_back({.check = f.check, .status = inspect::name_of(f.status), .value = f.value, .limit = f.limit, .unit = f.unit, .patches = patches, .advice = f.advice});
+        all.push_back({.check = f.check,
+                       .status = inspect::name_of(f.status),
+                       .value = f.value,
+                       .limit = f.limit,
+                       .unit = f.unit,
+                       .patches = patches,
+                       .advice = f.advice});
     }
     return all;
 }
 
-void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other, const inspect::Limits& limits) {
-    const auto recording = std::find_if(rows.begin(), rows.end(), [](const plan::Finding& f) { return f.check == "recording"; });
-    if (recording == rows.end() || shot.frame.is_raw || other.frame.is_raw || shot.definition.id != other.definition.id) return;
+void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other,
+                     const inspect::Limits& limits) {
+    const auto recording =
+        std::find_if(rows.begin(), rows.end(), [](const plan::Finding& f) { return f.check == "recording"; });
+    if (recording == rows.end() || shot.frame.is_raw || other.frame.is_raw || shot.definition.id != other.definition.id)
+        return;
     const inspect::Limit& limit = limits.at("recording balance");
     const double percent = inspect::wandered_percent(shot.reading, other.reading, shot.definition);
     if (!(percent >= limit.caution)) return;
     const bool bad = percent >= limit.reshoot;
     plan::Finding f = *recording;
     f.status = inspect::name_of(bad || f.status == "reshoot" ? inspect::Status::reshoot : inspect::Status::caution);
-    f.value = percent, f.limit = bad ? limit.reshoot : limit.caution, f.unit = limit.unit;
-    f.advice += (f.advice.empty() ? "" : ". ") + formatted("Greys differ by %.0f %% from those in %s: set a fixed balance, or give this light a setup of its own", percent, other.frame.file.filename().c_str());
+    f.value = percent;
+    f.limit = bad ? limit.reshoot : limit.caution;
+    f.unit = limit.unit;
+    f.advice +=
+        (f.advice.empty() ? "" : ". ") +
+        formatted(
+            "Greys differ by %.0f %% from those in %s: set a fixed balance, or give this light a setup of its own",
+            percent, other.frame.file.filename().c_str());
     // The worst first, as the gate has them.
     rows.erase(recording);
-    const auto rank = [](const plan::Finding& row) { return row.status == "reshoot" ? 2 : row.status == "caution" ? 1 : 0; };
-    rows.insert(std::find_if(rows.begin(), rows.end(), [&](const plan::Finding& row) { return rank(row) < rank(f); }), f);
+    const auto rank = [](const plan::Finding& row) {
+        return row.status == "reshoot" ? 2 : row.status == "caution" ? 1 : 0;
+    };
+    rows.insert(std::find_if(rows.begin(), rows.end(), [&](const plan::Finding& row) { return rank(row) < rank(f); }),
+                f);
 }
 
 std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows) {
     std::vector<inspect::Finding> all;
     for (const plan::Finding& row : rows) {
         inspect::Finding f;
-        f.check = row.check, f.value = row.value, f.limit = row.limit, f.unit = row.unit, f.advice = row.advice;
-        f.status = row.status == "pass" ? inspect::Status::pass : row.status == "caution" ? inspect::Status::caution : inspect::Status::reshoot;
+        f.check = row.check;
+        f.value = row.value;
+        f.limit = row.limit;
+        f.unit = row.unit;
+        f.advice = row.advice;
+        f.status = row.status == "pass"      ? inspect::Status::pass
+                   : row.status == "caution" ? inspect::Status::caution
+                                             : inspect::Status::reshoot;
         std::istringstream ids(row.patches);
         for (std::string id; ids >> id;) f.patches.push_back(id);
         all.push_back(std::move(f));
@@ -87,27 +116,36 @@ std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& ro
 fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& given, chart::Definition& definition) {
     // Found as it looks, read as it is written.
     const MeasuredShot found = take_shot(file, given);
-    if (found.frame.is_raw) throw Error(ErrorKind::input, "raw frames are linear already", file, "Give the camera's own pictures, or stills of its clips");
+    if (found.frame.is_raw)
+        throw Error(ErrorKind::input, "raw frames are linear already", file,
+                    "Give the camera's own pictures, or stills of its clips");
     ShotOptions options = given;
     options.encoding.emplace(colour::Transfer::linear);
-    options.corners = found.placement.corners, options.chart = found.definition.id;
+    options.corners = found.placement.corners;
+    options.chart = found.definition.id;
     definition = found.definition;
     const frame::Metadata& m = found.frame.metadata;
     const bool known = m.exposure_s > 0 && m.f_number > 0 && m.iso > 0;
-    return {take_shot(file, options).reading, known ? std::optional(std::log2(m.exposure_s / (m.f_number * m.f_number) * m.iso)) : std::nullopt};
+    return {take_shot(file, options).reading,
+            known ? std::optional(std::log2(m.exposure_s / (m.f_number * m.f_number) * m.iso)) : std::nullopt};
 }
 
 fit::Source source_of(const MeasuredShot& shot) {
-    return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256, shot.frame.metadata, shot.placement};
+    return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256,
+            shot.frame.metadata, shot.placement};
 }
 
-fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference, const fit::Settings& given, std::stop_token stop, const std::vector<std::vector<inspect::Finding>>& findings, const std::vector<std::filesystem::path>& samples) {
+fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference,
+                        const fit::Settings& given, std::stop_token stop,
+                        const std::vector<std::vector<inspect::Finding>>& findings,
+                        const std::vector<std::filesystem::path>& samples) {
     std::vector<read::Reading> readings;
     fit::Settings settings = given;
     for (std::size_t i = 0; i < shots.size(); ++i) {
         const MeasuredShot& shot = shots[i];
         if (shot.definition.id != shots.front().definition.id)
-            throw Error(ErrorKind::usage, "the shots show different charts", shot.frame.file, "Give shots of one chart, or name it with --chart");
+            throw Error(ErrorKind::usage, "the shots show different charts", shot.frame.file,
+                        "Give shots of one chart, or name it with --chart");
         if (i >= findings.size()) {
             readings.push_back(shot.reading);
             continue;
@@ -116,12 +154,16 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
         const std::string of = shots.size() > 1 ? shot.frame.file.filename().string() + ": " : std::string();
         for (const std::string& words : mended.words) settings.cautions.push_back(of + words);
         for (const inspect::Finding& f : findings[i])
-            if (f.status != inspect::Status::pass) settings.cautions.push_back(of + "The gate says " + inspect::name_of(f.status) + " for " + f.check + ": " + f.advice);
+            if (f.status != inspect::Status::pass)
+                settings.cautions.push_back(of + "The gate says " + inspect::name_of(f.status) + " for " + f.check +
+                                            ": " + f.advice);
         // Of several shots a patch is taken where it is good.
-        if (shots.size() == 1) settings.without.insert(settings.without.end(), mended.left_out.begin(), mended.left_out.end());
+        if (shots.size() == 1)
+            settings.without.insert(settings.without.end(), mended.left_out.begin(), mended.left_out.end());
         else
             for (read::PatchReading& p : mended.reading.patches)
-                if (std::find(mended.left_out.begin(), mended.left_out.end(), p.id) != mended.left_out.end()) p.clipped = 1;
+                if (std::find(mended.left_out.begin(), mended.left_out.end(), p.id) != mended.left_out.end())
+                    p.clipped = 1;
         readings.push_back(std::move(mended.reading));
     }
     read::Reading reading = read::average(readings);

@@ -6,33 +6,45 @@
 
 namespace refero::job {
 
-template <class T> struct Rows;
+template<class T>
+struct Rows;
 
 // `fields` calls f(column, member) for every member but the id; it serves reading, writing and comparing alike.
-#define REFERO_ROWS(Record, table_name, ...)                                          \
-    template <> struct Rows<plan::Record> {                                           \
-        static constexpr const char* table = table_name;                              \
-        template <class R, class F> static void fields(R& r, F&& f) { __VA_ARGS__; } \
+#define REFERO_ROWS(Record, table_name, ...)                                                                           \
+    template<>                                                                                                         \
+    struct Rows<plan::Record> {                                                                                        \
+        static constexpr const char* table = table_name;                                                               \
+        template<class R, class F>                                                                                     \
+        static void fields(R& r, F&& f) {                                                                              \
+            __VA_ARGS__;                                                                                               \
+        }                                                                                                              \
     }
 #define C(member) f(#member, r.member)
 
-REFERO_ROWS(Brief, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(balance_school), C(exposure_school), C(chart_at_end),
-            C(matching), C(fallbacks), C(iso_stops), C(light_days), C(chart_years));
+REFERO_ROWS(Brief, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(balance_school),
+            C(exposure_school), C(chart_at_end), C(matching), C(fallbacks), C(iso_stops), C(light_days),
+            C(chart_years));
 REFERO_ROWS(Place, "place", C(name), C(note));
-REFERO_ROWS(Camera, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm), C(sensor_height_mm), C(width_px), C(height_px),
-            C(clock_offset_s), C(silent_lens), C(position), C(note));
+REFERO_ROWS(Camera, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm),
+            C(sensor_height_mm), C(width_px), C(height_px), C(clock_offset_s), C(silent_lens), C(position), C(note));
 REFERO_ROWS(Lens, "lens", C(uid), C(name), C(focal_mm), C(focal_max_mm), C(f_number), C(nearest_m));
 REFERO_ROWS(Mode, "mode", C(name), C(kind), C(encoding), C(sub_settings));
-REFERO_ROWS(Light, "light", C(uid), C(name), C(kind), C(kelvin), C(power), C(modifier), C(age_years), C(place), C(spill), C(changed), C(position));
-REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought), C(first_used), C(compared), C(light_hours), C(condition));
-REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m), C(white), C(model), C(intent), C(reference), C(note),
-            C(weights), C(curves), C(spots), C(average), C(samples), C(others), C(stops), C(warmer_mired), C(greener), C(light_kept));
-REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(camera), C(lens), C(mode), C(setup), C(by_hand), C(reason), C(problem),
-            C(make), C(model), C(serial_number), C(lens_name), C(taken), C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
-REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted), C(kelvin), C(duv));
+REFERO_ROWS(Light, "light", C(uid), C(name), C(kind), C(kelvin), C(power), C(modifier), C(age_years), C(place),
+            C(spill), C(changed), C(position));
+REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought), C(first_used),
+            C(compared), C(light_hours), C(condition));
+REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m),
+            C(white), C(model), C(intent), C(reference), C(note), C(weights), C(curves), C(spots), C(average),
+            C(samples), C(others), C(stops), C(warmer_mired), C(greener), C(light_kept));
+REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(camera), C(lens), C(mode), C(setup),
+            C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
+            C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
+REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted),
+            C(kelvin), C(duv));
 REFERO_ROWS(Reading, "reading", C(chart_shot), C(made_from), C(content));
 REFERO_ROWS(Finding, "finding", C(chart_shot), C(check), C(status), C(value), C(limit), C(unit), C(patches), C(advice));
-REFERO_ROWS(Correction, "correction", C(setup), C(chart_shot), C(taken_from), C(made), C(settings), C(firmware), C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
+REFERO_ROWS(Correction, "correction", C(setup), C(chart_shot), C(taken_from), C(made), C(settings), C(firmware),
+            C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
 REFERO_ROWS(Proof, "proof", C(correction), C(chart_shot), C(made), C(mean), C(median), C(p95), C(max), C(basis));
 REFERO_ROWS(Handover, "handover", C(setup), C(correction), C(file), C(kind), C(message), C(made));
 REFERO_ROWS(Note, "note", C(setup), C(at), C(text));
@@ -41,7 +53,8 @@ REFERO_ROWS(LightReading, "light_reading", C(light), C(at), C(kelvin), C(duv), C
 REFERO_ROWS(Monitor, "monitor", C(name), C(calibrated), C(before_each_project), C(interval_days), C(note));
 REFERO_ROWS(Warmth, "warmth", C(name), C(mired), C(tint));
 REFERO_ROWS(StoredBalance, "balance", C(camera), C(name), C(at), C(kelvin), C(tint));
-REFERO_ROWS(SeriesShot, "series_shot", C(client), C(job), C(job_file), C(camera), C(lens), C(mode), C(light), C(taken), C(kelvin), C(duv), C(content));
+REFERO_ROWS(SeriesShot, "series_shot", C(client), C(job), C(job_file), C(camera), C(lens), C(mode), C(light), C(taken),
+            C(kelvin), C(duv), C(content));
 
 #undef C
 #undef REFERO_ROWS

@@ -11,7 +11,9 @@ namespace {
 
 colour::Spectrum spectrum_of(const plan::Light& l, std::string& name) {
     using K = plan::LightKind;
-    const auto kelvin = [&](double usual, double low, double high) { return std::clamp(l.kelvin > 0 ? l.kelvin : usual, low, high); };
+    const auto kelvin = [&](double usual, double low, double high) {
+        return std::clamp(l.kelvin > 0 ? l.kelvin : usual, low, high);
+    };
     name = plan::name_of(l.kind);
     switch (l.kind) {
     case K::window:
@@ -42,7 +44,9 @@ Scene simulated_scene(const plan::Shoot& shoot, plan::Id id, const Exposure& x) 
     const char* known[] = {"stills-a", "stills-b", "cine-a", "cine-b"};
     const char* like = known[static_cast<std::size_t>(camera.id) % 4];
     for (const char* k : known)
-        if (simulate::camera_named(k).serial_number == camera.serial_number || simulate::camera_named(k).model == camera.name) like = k;
+        if (simulate::camera_named(k).serial_number == camera.serial_number ||
+            simulate::camera_named(k).model == camera.name)
+            like = k;
     s.camera = simulate::camera_named(like);
     if (s.camera.serial_number != camera.serial_number) {
         s.camera.model = camera.model.empty() ? camera.name : camera.model;
@@ -62,7 +66,10 @@ Scene simulated_scene(const plan::Shoot& shoot, plan::Id id, const Exposure& x) 
     if (!s.charts.empty()) {
         simulate::ChartInScene& chart = s.charts.front();
         const chart::Definition& d = chart.definition;
-        const auto width_for = [&](double share) { return std::min(0.95, std::sqrt(share * static_cast<double>(s.height) / s.width * d.width_mm / d.height_mm)); };
+        const auto width_for = [&](double share) {
+            return std::min(0.95,
+                            std::sqrt(share * static_cast<double>(s.height) / s.width * d.width_mm / d.height_mm));
+        };
         chart.width = width_for(x.share);
         chart.tilt_deg = x.tilt_deg;
         switch (x.mistake) {
@@ -75,8 +82,10 @@ Scene simulated_scene(const plan::Shoot& shoot, plan::Id id, const Exposure& x) 
             simulate::Object finger;
             finger.shape = simulate::Object::Shape::ellipse;
             finger.in_front = true;
-            finger.x = chart.x + 0.42 * chart.width, finger.y = chart.y;
-            finger.width = 0.3 * chart.width, finger.height = 0.12 * chart.width;
+            finger.x = chart.x + 0.42 * chart.width;
+            finger.y = chart.y;
+            finger.width = 0.3 * chart.width;
+            finger.height = 0.12 * chart.width;
             finger.rotation_deg = 8;
             finger.reflectance = colour::smooth_reflectance(colour::xyz_from_lab({66, 18, 18})); // skin
             s.objects.push_back(finger);
@@ -101,7 +110,8 @@ fs::path next_file(const plan::Shoot& shoot, plan::Id id, const fs::path& folder
     std::string initials;
     bool start = true;
     for (const char c : setup ? plan::name_in(shoot.cameras, setup->camera) : std::string()) {
-        if (start && std::isalnum(static_cast<unsigned char>(c))) initials += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+        if (start && std::isalnum(static_cast<unsigned char>(c)))
+            initials += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
         start = c == ' ';
     }
     for (int n = 1;; ++n) {

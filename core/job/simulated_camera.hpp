@@ -6,19 +6,34 @@
 
 namespace refero::job {
 
-enum class Mistake { none, out_of_focus, overexposed, underexposed, tilted, small, upside_down, mirrored, uneven, cut_off, finger, no_lens_data };
+enum class Mistake {
+    none,
+    out_of_focus,
+    overexposed,
+    underexposed,
+    tilted,
+    small,
+    upside_down,
+    mirrored,
+    uneven,
+    cut_off,
+    finger,
+    no_lens_data
+};
 inline constexpr auto names(Mistake) {
-    return std::array{"none", "out of focus", "overexposed", "underexposed", "tilted", "too small", "upside down", "mirrored", "uneven light", "cut off by the frame", "a finger on it", "no lens data"};
+    return std::array{"none",           "out of focus", "overexposed", "underexposed", "tilted",
+                      "too small",      "upside down",  "mirrored",    "uneven light", "cut off by the frame",
+                      "a finger on it", "no lens data"};
 }
 
 struct Exposure {
-    bool chart = true;          ///< else a sheet of the collection
-    double stops = 0;           ///< more light than metered
+    bool chart = true; ///< else a sheet of the collection
+    double stops = 0;  ///< more light than metered
     double tilt_deg = 3;
-    double share = 0.1;         ///< of the frame that the chart covers
+    double share = 0.1; ///< of the frame that the chart covers
     Mistake mistake = Mistake::none;
     std::uint64_t seed = 1;
-    std::string taken;          ///< by the job's clock; the file says the camera's own
+    std::string taken; ///< by the job's clock; the file says the camera's own
 };
 
 /// The scene that the setup's camera sees. Cameras that are not among the simulator's get the sensitivities of one

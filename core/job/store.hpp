@@ -2,9 +2,9 @@
 //
 // What is promised: a change is in the file when change() has returned, and a file that was cut off in the middle of a
 // change (kill -9, loss of power) opens with every finished change and nothing of the unfinished one. SQLite in WAL
-// mode with full synchronisation keeps that promise (https://sqlite.org/atomiccommit.html, https://sqlite.org/wal.html).
-// Undo applies the inverted changeset that SQLite's session extension recorded (https://sqlite.org/sessionintro.html);
-// the history lies in the file, so that undo goes on after the file was closed.
+// mode with full synchronisation keeps that promise (https://sqlite.org/atomiccommit.html,
+// https://sqlite.org/wal.html). Undo applies the inverted changeset that SQLite's session extension recorded
+// (https://sqlite.org/sessionintro.html); the history lies in the file, so that undo goes on after the file was closed.
 #pragma once
 
 #include <filesystem>
@@ -26,11 +26,11 @@ using plan::Id;
 
 /// What makes a kind of file.
 struct Schema {
-    std::uint32_t application_id;            ///< SQLite's application_id of such files
-    std::string what;                        ///< "job", for messages
-    std::vector<std::string> migrations;     ///< SQL; the i-th takes a file from version i to i + 1
-    std::vector<std::string> tables;         ///< those that undo goes over; each has an integer primary key `id`
-    bool shared = false;                     ///< several programs may have it open at once
+    std::uint32_t application_id;        ///< SQLite's application_id of such files
+    std::string what;                    ///< "job", for messages
+    std::vector<std::string> migrations; ///< SQL; the i-th takes a file from version i to i + 1
+    std::vector<std::string> tables;     ///< those that undo goes over; each has an integer primary key `id`
+    bool shared = false;                 ///< several programs may have it open at once
 };
 
 struct LogEntry {
@@ -50,9 +50,12 @@ struct Touched {
 class Edit {
 public:
     /// Gives the new row's id; a row whose id is not 0 gets that one.
-    template <class T> Id add(const T& row);
-    template <class T> void update(const T& row);
-    template <class T> void remove(Id id);
+    template<class T>
+    Id add(const T& row);
+    template<class T>
+    void update(const T& row);
+    template<class T>
+    void remove(Id id);
     /// What the log says the change is about.
     void about(const std::string& where) { where_ = where; }
 
@@ -90,9 +93,11 @@ public:
     /// True once after another program has changed the file.
     bool changed_elsewhere();
 
-    template <class T> std::vector<T> all() const;
+    template<class T>
+    std::vector<T> all() const;
     /// Null when there is no such row.
-    template <class T> std::unique_ptr<T> one(Id id) const;
+    template<class T>
+    std::unique_ptr<T> one(Id id) const;
 
     /// Newest first; those that hold every word of `search` in any letter case.
     std::vector<LogEntry> log(const std::string& search = {}, int most = 100000) const;

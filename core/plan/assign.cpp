@@ -17,7 +17,8 @@ bool same(const std::string& a, const std::string& b) { return !a.empty() && to_
 ModeKind kind_of(const Frame& f) {
     if (f.kind == FrameKind::clip) return ModeKind::video;
     const std::string e = to_lower(fs::path(f.path).extension().string());
-    return e == ".jpg" || e == ".jpeg" || e == ".png" || e == ".heif" || e == ".heic" ? ModeKind::finished : ModeKind::raw;
+    return e == ".jpg" || e == ".jpeg" || e == ".png" || e == ".heif" || e == ".heic" ? ModeKind::finished
+                                                                                      : ModeKind::raw;
 }
 
 std::string time_of_day(double seconds) { return time_of(seconds).substr(11, 5); }
@@ -32,9 +33,12 @@ Recognition recognise(const Shoot& shoot, const Frame& f) {
     Recognition r;
     const Camera* camera = nullptr;
     for (const Camera& c : shoot.cameras)
-        if (!camera && same(c.serial_number, f.serial_number) && (c.model.empty() || same(c.model, f.model))) camera = &c;
+        if (!camera && same(c.serial_number, f.serial_number) && (c.model.empty() || same(c.model, f.model)))
+            camera = &c;
     for (const Camera& c : shoot.cameras) // without a serial number in the kit, by the model's name
-        if (!camera && (c.serial_number.empty() || f.serial_number.empty()) && (same(c.model, f.model) || same(c.name, f.model))) camera = &c;
+        if (!camera && (c.serial_number.empty() || f.serial_number.empty()) &&
+            (same(c.model, f.model) || same(c.name, f.model)))
+            camera = &c;
     if (!camera) return r;
     r.camera = camera->id;
     for (const Lens& l : shoot.lenses)
@@ -76,7 +80,9 @@ Id companion_of(const Shoot& shoot, const Frame& f) {
 }
 
 Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
-    if (!f.camera) return {0, "the camera " + (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
+    if (!f.camera)
+        return {0, "the camera " +
+                       (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
     // Setups of this rig in the order in which they are to be shot.
     std::vector<const Setup*> candidates;
     for (const Id light : lights_in_order(shoot))
@@ -89,7 +95,9 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
         std::vector<const Setup*> flashes;
         for (const Setup* s : candidates)
             if (const Light* l = record(shoot.lights, s->light); l && l->kind == LightKind::flash) flashes.push_back(s);
-        if (flashes.size() == 1) return {flashes.front()->id, "the flash fired, and " + name_in(shoot.lights, flashes.front()->light) + " is the flash of this camera"};
+        if (flashes.size() == 1)
+            return {flashes.front()->id, "the flash fired, and " + name_in(shoot.lights, flashes.front()->light) +
+                                             " is the flash of this camera"};
         if (!flashes.empty()) candidates = flashes;
     } else if (candidates.size() > 1) {
         std::erase_if(candidates, [&](const Setup* s) {
@@ -98,7 +106,9 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
         });
         if (candidates.empty()) return {0, "only the flash is planned for this camera, and it did not fire"};
     }
-    if (candidates.size() == 1) return {candidates.front()->id, "the only setup of this camera, lens and mode" + (seen.empty() ? "" : "; " + seen)};
+    if (candidates.size() == 1)
+        return {candidates.front()->id,
+                "the only setup of this camera, lens and mode" + (seen.empty() ? "" : "; " + seen)};
 
     // Distances between colours of light in mireds are even to the eye. A camera's own matrix tells them to about 10 %.
     constexpr double near_mired = 45, alike_mired = 20;
@@ -107,7 +117,8 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
         return l && l->kelvin > 0 && kelvin > 0 ? std::abs(1e6 / l->kelvin - 1e6 / kelvin) : 1e9;
     };
     const auto nearest = [&](const std::vector<const Setup*>& among) {
-        return *std::min_element(among.begin(), among.end(), [&](const Setup* a, const Setup* b) { return off(a) < off(b); });
+        return *std::min_element(among.begin(), among.end(),
+                                 [&](const Setup* a, const Setup* b) { return off(a) < off(b); });
     };
     std::vector<const Setup*> open;
     for (const Setup* s : candidates)
@@ -117,7 +128,9 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
         return seen + ", nearest to " + l->name + formatted(" (%.0f K)", l->kelvin);
     };
     if (kelvin > 0) {
-        if (!open.empty() && off(nearest(open)) <= near_mired && off(nearest(open)) <= off(nearest(candidates)) + alike_mired) return {nearest(open)->id, nominal(nearest(open)) + " of those still to be shot"};
+        if (!open.empty() && off(nearest(open)) <= near_mired &&
+            off(nearest(open)) <= off(nearest(candidates)) + alike_mired)
+            return {nearest(open)->id, nominal(nearest(open)) + " of those still to be shot"};
         if (off(nearest(candidates)) < 1e9) return {nearest(candidates)->id, nominal(nearest(candidates))};
     }
     if (!open.empty()) return {open.front()->id, "the next on the shot list"};
@@ -142,12 +155,15 @@ struct Timeline {
             const double at = time_in_job(shoot, *f);
             if (std::isfinite(at)) marks[setup->camera].push_back({at, setup});
         }
-        for (auto& [camera, list] : marks) std::stable_sort(list.begin(), list.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
+        for (auto& [camera, list] : marks)
+            std::stable_sort(list.begin(), list.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
     }
 };
 
 Assignment assigned(const Shoot& shoot, const Timeline& timeline, const Frame& f) {
-    if (!f.camera) return {0, "the camera " + (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
+    if (!f.camera)
+        return {0, "the camera " +
+                       (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
     std::vector<const Setup*> own;
     for (const Setup& s : shoot.setups)
         if (fits(s, f)) own.push_back(&s);
@@ -162,11 +178,15 @@ Assignment assigned(const Shoot& shoot, const Timeline& timeline, const Frame& f
         }
     const bool end = shoot.brief().chart_at_end;
     const Timeline::Mark* chosen = end ? (after ? after : before) : before;
-    if (chosen == before && before) return {before->setup->id, (end ? "no chart shot after it; the last before it, at " : "the last chart shot before it, at ") + time_of_day(before->at)};
+    if (chosen == before && before)
+        return {before->setup->id,
+                (end ? "no chart shot after it; the last before it, at " : "the last chart shot before it, at ") +
+                    time_of_day(before->at)};
     if (chosen) return {chosen->setup->id, "the next chart shot after it, at " + time_of_day(chosen->at)};
     if (own.size() == 1) return {own.front()->id, "the only setup of this camera, lens and mode"};
     if (!std::isfinite(at)) return {0, "the file does not say when it was taken"};
-    return {0, after ? "taken before the first chart shot, at " + time_of_day(after->at) : "no chart shot of this camera, lens and mode yet"};
+    return {0, after ? "taken before the first chart shot, at " + time_of_day(after->at)
+                     : "no chart shot of this camera, lens and mode yet"};
 }
 
 } // namespace

@@ -62,10 +62,18 @@ struct Kit {
     std::vector<SeriesShot> series;
 };
 
-template <class K, class F>
-    requires std::is_same_v<std::remove_const_t<K>, Kit>
+template<class K, class F>
+requires std::is_same_v<std::remove_const_t<K>, Kit>
 void for_each_list(K& k, F&& f) {
-    f(k.cameras), f(k.lights), f(k.cards), f(k.fallbacks), f(k.light_readings), f(k.monitors), f(k.warmths), f(k.balances), f(k.series);
+    f(k.cameras);
+    f(k.lights);
+    f(k.cards);
+    f(k.fallbacks);
+    f(k.light_readings);
+    f(k.monitors);
+    f(k.warmths);
+    f(k.balances);
+    f(k.series);
 }
 
 } // namespace refero::plan

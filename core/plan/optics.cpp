@@ -17,7 +17,8 @@ DepthOfField depth_of_field(double focal_mm, double f_number, double distance_mm
     const double hyperfocal = focal_mm * focal_mm / (f_number * confusion) + focal_mm;
     DepthOfField d;
     d.near_mm = distance_mm * (hyperfocal - focal_mm) / (hyperfocal + distance_mm - 2 * focal_mm);
-    d.far_mm = distance_mm < hyperfocal ? distance_mm * (hyperfocal - focal_mm) / (hyperfocal - distance_mm) : std::numeric_limits<double>::infinity();
+    d.far_mm = distance_mm < hyperfocal ? distance_mm * (hyperfocal - focal_mm) / (hyperfocal - distance_mm)
+                                        : std::numeric_limits<double>::infinity();
     return d;
 }
 
@@ -27,7 +28,8 @@ double wanted_share(const Camera& camera, const Card& card, ShareSchool school) 
     return m * m * card.width_mm * card.height_mm / (camera.sensor_width_mm * camera.sensor_height_mm);
 }
 
-Holding hold(const Camera& camera, const Lens& lens, const Card& card, double smallest_patch, double f_number, double share) {
+Holding hold(const Camera& camera, const Lens& lens, const Card& card, double smallest_patch, double f_number,
+             double share) {
     Holding h;
     const double sensor = camera.sensor_width_mm * camera.sensor_height_mm, area = card.width_mm * card.height_mm;
     if (!(sensor > 0 && area > 0 && lens.focal_mm > 0 && share > 0)) return h;
@@ -83,13 +85,19 @@ const Card* card_for(const Shoot& shoot, const Setup& setup) {
     const Card* best = nullptr;
     double least = std::numeric_limits<double>::infinity();
     for (const Card& c : shoot.cards) {
-        const bool kind_fits = c.kind == CardKind::chart || (setup.balance_only && (c.kind == CardKind::grey_card || c.kind == CardKind::white_card));
+        const bool kind_fits =
+            c.kind == CardKind::chart ||
+            (setup.balance_only && (c.kind == CardKind::grey_card || c.kind == CardKind::white_card));
         if (!kind_fits || !(c.width_mm > 0)) continue;
         double off = std::abs(std::log(c.width_mm / 200)); // the size that is held by hand
         if (camera && lens && setup.subject_m > 0)
-            off = std::abs(std::log(share_at(*camera, *lens, c, 1000 * setup.subject_m) / wanted_share(*camera, c, shoot.brief().share_school)));
+            off = std::abs(std::log(share_at(*camera, *lens, c, 1000 * setup.subject_m) /
+                                    wanted_share(*camera, c, shoot.brief().share_school)));
         if (setup.balance_only && c.kind == CardKind::chart) off += 10; // a card is for balance
-        if (off < least) best = &c, least = off;
+        if (off < least) {
+            best = &c;
+            least = off;
+        }
     }
     return best;
 }

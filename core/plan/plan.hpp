@@ -56,18 +56,19 @@ double confusion_mm(const Camera& camera);
 
 /// How a chart is held so that it covers a share of the frame.
 struct Holding {
-    double share = 0;           ///< of the frame's area
+    double share = 0; ///< of the frame's area
     double magnification = 0;
-    double distance_mm = 0;     ///< from the lens (thin lens)
-    double from_sensor_mm = 0;  ///< distance + image distance
-    double patch_px = 0;        ///< shorter side of the smallest patch
+    double distance_mm = 0;    ///< from the lens (thin lens)
+    double from_sensor_mm = 0; ///< distance + image distance
+    double patch_px = 0;       ///< shorter side of the smallest patch
     DepthOfField depth;
     double largest_tilt_deg = 0; ///< at which the chart's far edges leave the depth of field; 90: none does
-    bool too_near = false;      ///< nearer than the lens focuses
+    bool too_near = false;       ///< nearer than the lens focuses
 };
 /// Share of the frame that a school wants: 0.1, or for "fill" what leaves a tenth free along the tighter side.
 double wanted_share(const Camera& camera, const Card& card, ShareSchool school);
-Holding hold(const Camera& camera, const Lens& lens, const Card& card, double smallest_patch_mm, double f_number, double share);
+Holding hold(const Camera& camera, const Lens& lens, const Card& card, double smallest_patch_mm, double f_number,
+             double share);
 /// Share of the frame that a card covers at a distance from the sensor.
 double share_at(const Camera& camera, const Lens& lens, const Card& card, double from_sensor_mm);
 /// Shorter side of the smallest patch of a card, mm; of its definition where it is installed, else guessed by its size.
@@ -91,7 +92,7 @@ struct PlannedShot {
     std::vector<std::string> hints; ///< exposure, balance, focus
     bool done = false;              ///< shot already and not refused
     bool balance_only = false;
-    Holding holding;                ///< zeros where a size is not known
+    Holding holding; ///< zeros where a size is not known
 };
 /// Setups under one light, shot one after the other.
 struct LightGroup {
@@ -150,9 +151,9 @@ std::vector<Move> moves(const Shoot& shoot);
 
 /// The records in force of one setup; null where there is none.
 struct Evidence {
-    const ChartShot* shot = nullptr;     ///< the latest that is not refused
-    const ChartShot* refused = nullptr;  ///< the latest refused one, when there is no other
-    const Frame* frame = nullptr;        ///< of the one or the other
+    const ChartShot* shot = nullptr;    ///< the latest that is not refused
+    const ChartShot* refused = nullptr; ///< the latest refused one, when there is no other
+    const Frame* frame = nullptr;       ///< of the one or the other
     const Reading* reading = nullptr;
     const Correction* correction = nullptr;
     const Proof* proof = nullptr;
@@ -172,7 +173,9 @@ struct Staleness {
 std::vector<Staleness> staleness(const Shoot& shoot, Id setup);
 
 enum class State { to_shoot, refused, shot, read, corrected, proved, handed_over, stale };
-inline constexpr auto names(State) { return std::array{"to shoot", "refused", "shot", "read", "corrected", "proved", "handed over", "stale"}; }
+inline constexpr auto names(State) {
+    return std::array{"to shoot", "refused", "shot", "read", "corrected", "proved", "handed over", "stale"};
+}
 State state_of(const Shoot& shoot, Id setup);
 
 /// All of that for every setup, in the order of the setups, in one pass over the frames.

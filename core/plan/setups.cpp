@@ -9,7 +9,8 @@ namespace refero::plan {
 
 namespace {
 
-template <class T> std::vector<const T*> by_position(const std::vector<T>& list) {
+template<class T>
+std::vector<const T*> by_position(const std::vector<T>& list) {
     std::vector<const T*> all;
     for (const T& row : list) all.push_back(&row);
     std::stable_sort(all.begin(), all.end(), [](const T* a, const T* b) { return a->position < b->position; });
@@ -28,7 +29,8 @@ std::vector<Rig> rigs(const Shoot& shoot) {
             const Rig rig{s.camera, s.lens, s.mode};
             if (s.camera == c->id && std::find(all.begin(), all.end(), rig) == all.end()) all.push_back(rig);
         }
-        std::sort(all.begin() + static_cast<std::ptrdiff_t>(before), all.end(), [](const Rig& a, const Rig& b) { return std::pair(a.lens, a.mode) < std::pair(b.lens, b.mode); });
+        std::sort(all.begin() + static_cast<std::ptrdiff_t>(before), all.end(),
+                  [](const Rig& a, const Rig& b) { return std::pair(a.lens, a.mode) < std::pair(b.lens, b.mode); });
     }
     return all;
 }
@@ -103,9 +105,13 @@ Evidence evidence(const Shoot& shoot, Id setup) {
         const double t = f ? time_in_job(shoot, *f) : 0;
         const double at = std::isfinite(t) ? t : 0;
         if (refusal(shoot, s).empty()) {
-            if (!e.shot || at >= latest) e.shot = &s, latest = at;
+            if (!e.shot || at >= latest) {
+                e.shot = &s;
+                latest = at;
+            }
         } else if (!e.refused || at >= latest_refused) {
-            e.refused = &s, latest_refused = at;
+            e.refused = &s;
+            latest_refused = at;
         }
     }
     if (e.shot) e.refused = nullptr;
@@ -125,7 +131,10 @@ Evidence evidence(const Shoot& shoot, Id setup) {
 }
 
 std::string settings_of(const Setup& s, const ChartShot* shot) {
-    return s.white + "|" + s.model + "|" + s.intent + "|" + s.reference + "|" + (shot ? shot->chart + "|" + shot->corners : "|") + (s.weights.empty() ? "" : "|weights " + s.weights) + (s.curves ? "|curves" : "") + (s.average ? "|average" : "") + (s.samples.empty() ? "" : "|samples " + s.samples);
+    return s.white + "|" + s.model + "|" + s.intent + "|" + s.reference + "|" +
+           (shot ? shot->chart + "|" + shot->corners : "|") + (s.weights.empty() ? "" : "|weights " + s.weights) +
+           (s.curves ? "|curves" : "") + (s.average ? "|average" : "") +
+           (s.samples.empty() ? "" : "|samples " + s.samples);
 }
 
 namespace {
@@ -133,7 +142,8 @@ namespace {
 /// The frames that count for a setup's staleness.
 bool counts(const Frame& f) { return f.setup && !f.same_as && f.kind != FrameKind::chart; }
 
-std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Evidence& e, const std::vector<const Frame*>& frames) {
+std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Evidence& e,
+                                const std::vector<const Frame*>& frames) {
     std::vector<Staleness> all;
     // One that was taken from another setup is proved here or it is not; it does not turn stale.
     if (!setup || !e.correction || e.correction->taken_from) return all;
@@ -144,9 +154,9 @@ std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Ev
 
     if (const ChartShot* used = record(shoot.chart_shots, c.chart_shot)) {
         if (const std::string why = refusal(shoot, *used); !why.empty())
-            all.push_back({"refused", "its chart shot was refused afterwards (" + why + ")", e.shot ? refit : "Shoot the chart again, then fit"});
-        else if (e.shot && e.shot != used)
-            all.push_back({"newer", "there is a newer chart shot", refit});
+            all.push_back({"refused", "its chart shot was refused afterwards (" + why + ")",
+                           e.shot ? refit : "Shoot the chart again, then fit"});
+        else if (e.shot && e.shot != used) all.push_back({"newer", "there is a newer chart shot", refit});
         else if (c.settings != settings_of(*setup, used))
             all.push_back({"settings", "settings were changed after the fit", refit});
     } else if (!c.settings.empty() && c.settings != settings_of(*setup, nullptr)) {
@@ -155,31 +165,60 @@ std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Ev
     if (const Light* light = record(shoot.lights, setup->light)) {
         const double changed = seconds_of(light->changed);
         if (std::isfinite(changed) && std::isfinite(shot_at) && changed > shot_at)
-            all.push_back({"light", light->name + " was changed or re-lit on " + day_of(changed) + ", after the chart shot", "Shoot the chart under the light as it is now"});
+            all.push_back({"light",
+                           light->name + " was changed or re-lit on " + day_of(changed) + ", after the chart shot",
+                           "Shoot the chart under the light as it is now"});
     }
-    if (const Camera* camera = record(shoot.cameras, setup->camera); camera && camera->firmware != c.firmware && !c.firmware.empty())
-        all.push_back({"firmware", camera->name + " has firmware " + (camera->firmware.empty() ? "unknown" : camera->firmware) + " now; the chart was shot with " + c.firmware, "Shoot the chart again"});
+    if (const Camera* camera = record(shoot.cameras, setup->camera);
+        camera && camera->firmware != c.firmware && !c.firmware.empty())
+        all.push_back({"firmware",
+                       camera->name + " has firmware " + (camera->firmware.empty() ? "unknown" : camera->firmware) +
+                           " now; the chart was shot with " + c.firmware,
+                       "Shoot the chart again"});
     if (const Mode* mode = record(shoot.modes, setup->mode); mode && mode->sub_settings != c.sub_settings)
-        all.push_back({"mode", "the mode's settings are \"" + mode->sub_settings + "\" now and were \"" + c.sub_settings + "\"", "Set the mode back, or shoot the chart again"});
+        all.push_back({"mode",
+                       "the mode's settings are \"" + mode->sub_settings + "\" now and were \"" + c.sub_settings + "\"",
+                       "Set the mode back, or shoot the chart again"});
     if (brief.lens_school == LensSchool::each_lens && setup->lens && c.lens && setup->lens != c.lens)
-        all.push_back({"lens", "the chart was shot with " + name_in(shoot.lenses, c.lens), "Shoot the chart with " + name_in(shoot.lenses, setup->lens)});
+        all.push_back({"lens", "the chart was shot with " + name_in(shoot.lenses, c.lens),
+                       "Shoot the chart with " + name_in(shoot.lenses, setup->lens)});
 
     int far = 0, late = 0, other_lens = 0;
     double iso = 0, last = shot_at;
     for (const Frame* frame : frames) {
         const Frame& f = *frame;
-        if (c.iso > 0 && f.iso > 0 && std::abs(std::log2(f.iso / c.iso)) >= brief.iso_stops - 1e-9) ++far, iso = f.iso;
+        if (c.iso > 0 && f.iso > 0 && std::abs(std::log2(f.iso / c.iso)) >= brief.iso_stops - 1e-9) {
+            ++far;
+            iso = f.iso;
+        }
         const double t = time_in_job(shoot, f);
-        if (std::isfinite(t) && std::isfinite(shot_at) && t - shot_at > brief.light_days * 86400) ++late, last = std::max(last, t);
+        if (std::isfinite(t) && std::isfinite(shot_at) && t - shot_at > brief.light_days * 86400) {
+            ++late;
+            last = std::max(last, t);
+        }
         if (brief.lens_school == LensSchool::each_lens && c.lens && f.lens && f.lens != c.lens) ++other_lens;
     }
-    if (other_lens) all.push_back({"lens", formatted("%d frame%s taken with another lens than the chart shot", other_lens, other_lens == 1 ? " was" : "s were"), "Shoot the chart with that lens too"});
-    if (far) all.push_back({"iso", formatted("%d frame%s %.0f stops or more from the chart shot's ISO %.0f (such as ISO %.0f)", far, far == 1 ? " is" : "s are", brief.iso_stops, c.iso, iso), "Shoot the chart at that ISO too"});
-    if (late) all.push_back({"age", formatted("%d frame%s taken up to %.0f days after the chart shot", late, late == 1 ? " was" : "s were", (last - shot_at) / 86400), "Shoot the chart again under this light"});
+    if (other_lens)
+        all.push_back({"lens",
+                       formatted("%d frame%s taken with another lens than the chart shot", other_lens,
+                                 other_lens == 1 ? " was" : "s were"),
+                       "Shoot the chart with that lens too"});
+    if (far)
+        all.push_back({"iso",
+                       formatted("%d frame%s %.0f stops or more from the chart shot's ISO %.0f (such as ISO %.0f)", far,
+                                 far == 1 ? " is" : "s are", brief.iso_stops, c.iso, iso),
+                       "Shoot the chart at that ISO too"});
+    if (late)
+        all.push_back({"age",
+                       formatted("%d frame%s taken up to %.0f days after the chart shot", late,
+                                 late == 1 ? " was" : "s were", (last - shot_at) / 86400),
+                       "Shoot the chart again under this light"});
     if (const Card* card = record(shoot.cards, setup->card)) {
         const std::string good = good_until(*card, brief.chart_years);
         if (!good.empty() && std::isfinite(shot_at) && seconds_of(good) < shot_at)
-            all.push_back({"chart", card->name + formatted(" was older than %.0f years when it was shot", brief.chart_years), "Compare it with a new chart, or replace it"});
+            all.push_back({"chart",
+                           card->name + formatted(" was older than %.0f years when it was shot", brief.chart_years),
+                           "Compare it with a new chart, or replace it"});
     }
     return all;
 }
@@ -227,7 +266,9 @@ std::vector<Standing> standings(const Shoot& shoot) {
 }
 
 std::string good_until(const Card& card, double years) {
-    const std::string from = !card.compared.empty() ? card.compared : !card.first_used.empty() ? card.first_used : card.bought;
+    const std::string from = !card.compared.empty()     ? card.compared
+                             : !card.first_used.empty() ? card.first_used
+                                                        : card.bought;
     const double start = seconds_of(from);
     return std::isfinite(start) ? day_of(start + years * 365.25 * 86400) : std::string();
 }

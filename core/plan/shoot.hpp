@@ -16,11 +16,16 @@ using Id = std::int64_t; ///< of a record in its list; 0: none
 
 // Choices are kept in the file by their names, in the order of the enumerators.
 enum class LightKind { window, sun, shade, tungsten, fluorescent, led, flash, discharge, candle, mixed };
-inline constexpr auto names(LightKind) { return std::array{"window", "sun", "shade", "tungsten", "fluorescent", "led", "flash", "discharge", "candle", "mixed"}; }
+inline constexpr auto names(LightKind) {
+    return std::array{"window", "sun",   "shade",     "tungsten", "fluorescent",
+                      "led",    "flash", "discharge", "candle",   "mixed"};
+}
 enum class ModeKind { raw, finished, video };
 inline constexpr auto names(ModeKind) { return std::array{"raw", "finished", "video"}; }
 enum class CardKind { chart, grey_card, white_card, three_tone };
-inline constexpr auto names(CardKind) { return std::array{"chart", "grey card", "white balance card", "three-tone card"}; }
+inline constexpr auto names(CardKind) {
+    return std::array{"chart", "grey card", "white balance card", "three-tone card"};
+}
 enum class LensSchool { each_lens, one_per_camera };
 inline constexpr auto names(LensSchool) { return std::array{"strict", "common"}; }
 enum class ShareSchool { tenth, fill };
@@ -32,9 +37,13 @@ inline constexpr auto names(ExposureSchool) { return std::array{"metered", "one 
 enum class FrameKind { ordinary, chart, clip };
 inline constexpr auto names(FrameKind) { return std::array{"ordinary", "chart", "clip"}; }
 
-template <class E> std::string name_of(E value) { return names(E{})[static_cast<std::size_t>(value)]; }
+template<class E>
+std::string name_of(E value) {
+    return names(E{})[static_cast<std::size_t>(value)];
+}
 /// The enumerator of a name; the first one for a name that is not known.
-template <class E> E named(std::string_view name) {
+template<class E>
+E named(std::string_view name) {
     const auto all = names(E{});
     const auto at = std::find(all.begin(), all.end(), name);
     return at == all.end() ? E{} : static_cast<E>(at - all.begin());
@@ -44,18 +53,18 @@ template <class E> E named(std::string_view name) {
 struct Brief {
     Id id = 1;
     std::string title = "Untitled job";
-    std::string client;  ///< jobs of one client form a series
-    std::string date;    ///< of the shoot
+    std::string client; ///< jobs of one client form a series
+    std::string date;   ///< of the shoot
     LensSchool lens_school = LensSchool::one_per_camera;
     ShareSchool share_school = ShareSchool::tenth;
     BalanceSchool balance_school = BalanceSchool::custom;
     ExposureSchool exposure_school = ExposureSchool::metered;
-    bool chart_at_end = false;  ///< a frame belongs to the next chart shot after it
-    bool matching = false;      ///< the cameras are to be matched
-    bool fallbacks = true;      ///< plan a fallback for each camera and kind of light
-    double iso_stops = 2;       ///< from here on a frame's ISO is far from the chart shot's
-    double light_days = 30;     ///< a correction for the same light is good for so long
-    double chart_years = 3;     ///< a chart is good for so long
+    bool chart_at_end = false; ///< a frame belongs to the next chart shot after it
+    bool matching = false;     ///< the cameras are to be matched
+    bool fallbacks = true;     ///< plan a fallback for each camera and kind of light
+    double iso_stops = 2;      ///< from here on a frame's ISO is far from the chart shot's
+    double light_days = 30;    ///< a correction for the same light is good for so long
+    double chart_years = 3;    ///< a chart is good for so long
 };
 
 struct Place {
@@ -111,8 +120,8 @@ struct Card {
     Id id = 0;
     std::string uid, name;
     CardKind kind = CardKind::chart;
-    std::string definition; ///< id of the chart definition
-    double width_mm = 0, height_mm = 0; ///< of the patch array, or of the card
+    std::string definition;                   ///< id of the chart definition
+    double width_mm = 0, height_mm = 0;       ///< of the patch array, or of the card
     std::string bought, first_used, compared; ///< dates; compared: with a new one, or measured
     double light_hours = 0;
     std::string condition;
@@ -134,12 +143,13 @@ struct Setup {
     std::string intent = "colorimetric";
     std::string reference; ///< CGATS file; empty: the chart's own
     std::string note;
-    std::string weights;   ///< of one's own, as fit::text_of writes them
-    bool curves = false;   ///< greys brought together by curves
-    std::string spots;     ///< things thought neutral to balance on, as balance::text_of writes them, a line each
-    bool average = false;  ///< all good chart shots of the setup together, else the latest
-    std::string samples;   ///< readings and reference values (CGATS files, a line each) of samples that join in; empty: none
-    std::string others;    ///< corrections made elsewhere, JSON, docs/formats.md
+    std::string weights;  ///< of one's own, as fit::text_of writes them
+    bool curves = false;  ///< greys brought together by curves
+    std::string spots;    ///< things thought neutral to balance on, as balance::text_of writes them, a line each
+    bool average = false; ///< all good chart shots of the setup together, else the latest
+    std::string
+        samples; ///< readings and reference values (CGATS files, a line each) of samples that join in; empty: none
+    std::string others; ///< corrections made elsewhere, JSON, docs/formats.md
     // What is done after the correction, as in balance::Finish:
     double stops = 0, warmer_mired = 0, greener = 0, light_kept = 0;
 };
@@ -153,11 +163,11 @@ struct Frame {
     Id same_as = 0; ///< the frame that this file is a companion or a copy of
     FrameKind kind = FrameKind::ordinary;
     Id camera = 0, lens = 0, mode = 0, setup = 0; ///< as recognised and assigned
-    bool by_hand = false;  ///< the setup was given by the user
-    std::string reason;    ///< why it belongs there, or to no setup
-    std::string problem;   ///< why it cannot be read, with the remedy
+    bool by_hand = false;                         ///< the setup was given by the user
+    std::string reason;                           ///< why it belongs there, or to no setup
+    std::string problem;                          ///< why it cannot be read, with the remedy
     std::string make, model, serial_number, lens_name;
-    std::string taken;     ///< the camera's own time
+    std::string taken; ///< the camera's own time
     double exposure_s = 0, f_number = 0, iso = 0, focal_mm = 0;
     bool flash = false;    ///< the flash fired
     double position_s = 0; ///< clips: where the chart is seen
@@ -168,11 +178,11 @@ struct Frame {
 struct ChartShot {
     Id id = 0;
     Id setup = 0, frame = 0;
-    std::string chart;   ///< id of a definition; empty: any installed one
-    std::string corners; ///< given by hand, "x,y x,y x,y x,y"; empty: found
-    std::string refused; ///< by the user, and why; empty: not refused
-    std::string problem; ///< why it cannot be read
-    bool accepted = false; ///< by the user, whatever the gate says
+    std::string chart;          ///< id of a definition; empty: any installed one
+    std::string corners;        ///< given by hand, "x,y x,y x,y x,y"; empty: found
+    std::string refused;        ///< by the user, and why; empty: not refused
+    std::string problem;        ///< why it cannot be read
+    bool accepted = false;      ///< by the user, whatever the gate says
     double kelvin = 0, duv = 0; ///< of the light, by the chart's neutrals; 0: not known
 };
 
@@ -195,15 +205,15 @@ struct Finding {
 struct Correction {
     Id id = 0;
     Id setup = 0;
-    Id chart_shot = 0;    ///< that it was fitted to; none: made elsewhere
-    Id taken_from = 0;    ///< the setup whose correction it is a copy of
-    std::string made;     ///< UTC
-    std::string settings; ///< the setup's and the chart shot's settings when it was fitted
+    Id chart_shot = 0;                  ///< that it was fitted to; none: made elsewhere
+    Id taken_from = 0;                  ///< the setup whose correction it is a copy of
+    std::string made;                   ///< UTC
+    std::string settings;               ///< the setup's and the chart shot's settings when it was fitted
     std::string firmware, sub_settings; ///< of camera and mode at that time
-    Id lens = 0;          ///< of the chart shot
-    double iso = 0;       ///< of the chart shot
-    std::string shot_taken; ///< the job's time of the chart shot
-    std::string content;  ///< JSON, docs/formats.md
+    Id lens = 0;                        ///< of the chart shot
+    double iso = 0;                     ///< of the chart shot
+    std::string shot_taken;             ///< the job's time of the chart shot
+    std::string content;                ///< JSON, docs/formats.md
 };
 
 struct Proof {
@@ -212,7 +222,7 @@ struct Proof {
     Id chart_shot = 0; ///< proved on; none: on its own reading
     std::string made;
     double mean = 0, median = 0, p95 = 0, max = 0; ///< CIEDE2000
-    std::string basis; ///< "patches left out" or "chart shot"
+    std::string basis;                             ///< "patches left out" or "chart shot"
 };
 
 struct Handover {
@@ -260,21 +270,39 @@ struct Shoot {
 };
 
 /// Calls `f` with each list of a shoot.
-template <class S, class F>
-    requires std::is_same_v<std::remove_const_t<S>, Shoot>
+template<class S, class F>
+requires std::is_same_v<std::remove_const_t<S>, Shoot>
 void for_each_list(S& s, F&& f) {
-    f(s.briefs), f(s.places), f(s.cameras), f(s.lenses), f(s.modes), f(s.lights), f(s.cards), f(s.setups), f(s.frames), f(s.chart_shots),
-        f(s.readings), f(s.findings), f(s.corrections), f(s.proofs), f(s.handovers), f(s.notes), f(s.fallbacks);
+    f(s.briefs);
+    f(s.places);
+    f(s.cameras);
+    f(s.lenses);
+    f(s.modes);
+    f(s.lights);
+    f(s.cards);
+    f(s.setups);
+    f(s.frames);
+    f(s.chart_shots);
+    f(s.readings);
+    f(s.findings);
+    f(s.corrections);
+    f(s.proofs);
+    f(s.handovers);
+    f(s.notes);
+    f(s.fallbacks);
 }
 
 /// A record by id, or null. Lists are sorted by id.
-template <class T> const T* record(const std::vector<T>& list, Id id) {
-    const auto at = std::lower_bound(list.begin(), list.end(), id, [](const T& row, Id wanted) { return row.id < wanted; });
+template<class T>
+const T* record(const std::vector<T>& list, Id id) {
+    const auto at =
+        std::lower_bound(list.begin(), list.end(), id, [](const T& row, Id wanted) { return row.id < wanted; });
     return at != list.end() && at->id == id ? &*at : nullptr;
 }
 
 /// The name of a record, or nothing for none.
-template <class T> std::string name_in(const std::vector<T>& list, Id id) {
+template<class T>
+std::string name_in(const std::vector<T>& list, Id id) {
     const T* row = record(list, id);
     return row ? row->name : std::string();
 }

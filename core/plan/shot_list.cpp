@@ -10,7 +10,9 @@ namespace refero::plan {
 
 namespace {
 
-std::string length(double mm) { return !std::isfinite(mm) ? "infinity" : mm < 995 ? formatted("%.0f cm", mm / 10) : formatted("%.2f m", mm / 1000); }
+std::string length(double mm) {
+    return !std::isfinite(mm) ? "infinity" : mm < 995 ? formatted("%.0f cm", mm / 10) : formatted("%.2f m", mm / 1000);
+}
 
 double luminance_of(const char* patch) {
     static const chart::Reference reference = chart::reference_of(chart::find_definition("grid24"));
@@ -21,8 +23,8 @@ double luminance_of(const char* patch) {
 
 Levels levels_of(const Mode& mode, ExposureSchool school) {
     const frame::Encoding curve = frame::Encoding::named(mode.encoding);
-    // What a perfect diffuser is in the curve's own scale: ITU-R BT.2408-7 puts it at 75 % of HLG and at 203 cd/m2 of PQ,
-    // which is of the display: the reference OOTF's exponent of 1.2 stands between scene and display.
+    // What a perfect diffuser is in the curve's own scale: ITU-R BT.2408-7 puts it at 75 % of HLG and at 203 cd/m2 of
+    // PQ, which is of the display: the reference OOTF's exponent of 1.2 stands between scene and display.
     const bool pq = mode.encoding == "pq";
     const double diffuser = mode.encoding == "hlg" ? curve.decode(1, 0.75) : pq ? 203.0 / 10000 : 1;
     const double over = school == ExposureSchool::one_over && mode.kind == ModeKind::video ? 2 : 1;
@@ -38,15 +40,30 @@ Levels levels_of(const Mode& mode, ExposureSchool school) {
 std::vector<std::string> cautions(LightKind kind) {
     switch (kind) {
     case LightKind::window: return {"Window light drifts with sun and clouds: shoot the chart again when it changes."};
-    case LightKind::sun: return {"Chart and subject out of each other's shadow. Keep off the road, and never look into the sun through a lens."};
+    case LightKind::sun:
+        return {"Chart and subject out of each other's shadow. Keep off the road, and never look into the sun through "
+                "a lens."};
     case LightKind::shade: return {"Walls, trees and sky tint the shade: hold the chart exactly where the subject is."};
-    case LightKind::tungsten: return {"Hot lamps and housings burn skin and scorch cloth: let them cool, keep their distance; weigh stands down, tape cables."};
-    case LightKind::fluorescent: return {"Tubes flicker with the mains: expose for at least 1/50 s (50 Hz) or 1/60 s (60 Hz). Let them warm up."};
-    case LightKind::led: return {"Dimmed panels may flicker and change colour: leave the dimmer alone between chart and subject. Weigh stands down, tape cables."};
-    case LightKind::flash: return {"Never fire a flash near eyes, nor at photosensitive people or animals; let it recycle fully. The room's lamps must not show."};
-    case LightKind::discharge: return {"Unfiltered discharge lamps give off ultraviolet: never without their glass. They take minutes to reach their colour."};
-    case LightKind::candle: return {"Open flames: nothing that burns nearby, never unattended, water or an extinguisher at hand."};
-    case LightKind::mixed: return {"Two lights of different colour: balance for the key light on the subject, note what else falls on it."};
+    case LightKind::tungsten:
+        return {"Hot lamps and housings burn skin and scorch cloth: let them cool, keep their distance; weigh stands "
+                "down, tape cables."};
+    case LightKind::fluorescent:
+        return {
+            "Tubes flicker with the mains: expose for at least 1/50 s (50 Hz) or 1/60 s (60 Hz). Let them warm up."};
+    case LightKind::led:
+        return {"Dimmed panels may flicker and change colour: leave the dimmer alone between chart and subject. Weigh "
+                "stands down, tape cables."};
+    case LightKind::flash:
+        return {"Never fire a flash near eyes, nor at photosensitive people or animals; let it recycle fully. The "
+                "room's lamps must not show."};
+    case LightKind::discharge:
+        return {"Unfiltered discharge lamps give off ultraviolet: never without their glass. They take minutes to "
+                "reach their colour."};
+    case LightKind::candle:
+        return {"Open flames: nothing that burns nearby, never unattended, water or an extinguisher at hand."};
+    case LightKind::mixed:
+        return {
+            "Two lights of different colour: balance for the key light on the subject, note what else falls on it."};
     }
     return {};
 }
@@ -54,8 +71,11 @@ std::vector<std::string> cautions(LightKind kind) {
 std::vector<Fallback> missing_fallbacks(const Shoot& shoot) {
     std::vector<Fallback> all;
     for (const Camera& c : shoot.cameras)
-        for (const LightKind k : {LightKind::sun, LightKind::shade, LightKind::tungsten, LightKind::fluorescent, LightKind::flash}) {
-            const bool there = std::any_of(shoot.fallbacks.begin(), shoot.fallbacks.end(), [&](const Fallback& f) { return f.camera == c.name && fallback_kind(f.kind) == k && !f.content.empty(); });
+        for (const LightKind k :
+             {LightKind::sun, LightKind::shade, LightKind::tungsten, LightKind::fluorescent, LightKind::flash}) {
+            const bool there = std::any_of(shoot.fallbacks.begin(), shoot.fallbacks.end(), [&](const Fallback& f) {
+                return f.camera == c.name && fallback_kind(f.kind) == k && !f.content.empty();
+            });
             if (!there) all.push_back({0, "", c.name, k, "", ""});
         }
     return all;
@@ -75,36 +95,53 @@ void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
     const Light* light = record(shoot.lights, s.light);
     if (p.holding.patch_px > 0) {
         const Holding& h = p.holding;
-        p.hints.push_back(formatted("%.0f %% of the frame, smallest patch %.0f px; sharp from %s to %s at f/%g", 100 * h.share, h.patch_px, length(h.depth.near_mm).c_str(), length(h.depth.far_mm).c_str(), s.f_number) +
+        p.hints.push_back(formatted("%.0f %% of the frame, smallest patch %.0f px; sharp from %s to %s at f/%g",
+                                    100 * h.share, h.patch_px, length(h.depth.near_mm).c_str(),
+                                    length(h.depth.far_mm).c_str(), s.f_number) +
                           (h.largest_tilt_deg < 45 ? formatted(" (tilt at most %.0f deg)", h.largest_tilt_deg) : ""));
     }
     if (!mode) return;
     const bool flash = light && light->kind == LightKind::flash;
-    std::string meter = flash ? "Flash meter or test frames: " : mode->kind == ModeKind::video ? "Waveform or zebra: " : "Meter: ";
+    std::string meter = flash                           ? "Flash meter or test frames: "
+                        : mode->kind == ModeKind::video ? "Waveform or zebra: "
+                                                        : "Meter: ";
     try {
-        const Levels l = levels_of(mode->kind == ModeKind::raw && mode->encoding == "linear" ? Mode{0, "", ModeKind::raw, "srgb", ""} : *mode, brief.exposure_school);
+        const Levels l = levels_of(
+            mode->kind == ModeKind::raw && mode->encoding == "linear" ? Mode{0, "", ModeKind::raw, "srgb", ""} : *mode,
+            brief.exposure_school);
         if (mode->kind == ModeKind::video) {
             const bool over = brief.exposure_school == ExposureSchool::one_over;
-            meter += formatted("grey %.0f %%, white %.0f %%, light skin %.0f %%, dark skin %.0f %%", 100 * l.grey, 100 * l.white, 100 * l.light_skin, 100 * l.dark_skin) + (over ? ", one stop over" : "");
+            meter += formatted("grey %.0f %%, white %.0f %%, light skin %.0f %%, dark skin %.0f %%", 100 * l.grey,
+                               100 * l.white, 100 * l.light_skin, 100 * l.dark_skin) +
+                     (over ? ", one stop over" : "");
         } else {
-            meter += formatted("grey at %.0f %% of the histogram, white below %.0f %%, nothing clipped", 100 * l.grey, 100 * l.white);
+            meter += formatted("grey at %.0f %% of the histogram, white below %.0f %%, nothing clipped", 100 * l.grey,
+                               100 * l.white);
         }
-    } catch (const Error&) {
-        meter += "the mode's curve is not known here; nothing clipped, black not drowned";
-    }
+    } catch (const Error&) { meter += "the mode's curve is not known here; nothing clipped, black not drowned"; }
     p.hints.push_back(meter);
     const bool baked = mode->kind != ModeKind::raw;
     std::string balance;
     switch (brief.balance_school) {
     case BalanceSchool::custom: balance = "Balance on a grey or white card"; break;
-    case BalanceSchool::preset: balance = light && light->kelvin > 0 ? formatted("Balance set to %.0f K", light->kelvin) : "Balance at the light's preset"; break;
-    case BalanceSchool::automatic: balance = baked ? "Balance on a card: automatic balance cannot be mended in " + std::string(mode->kind == ModeKind::video ? "video" : "JPEG") : "Automatic balance will do for raw, corrected from the chart"; break;
+    case BalanceSchool::preset:
+        balance = light && light->kelvin > 0 ? formatted("Balance set to %.0f K", light->kelvin)
+                                             : "Balance at the light's preset";
+        break;
+    case BalanceSchool::automatic:
+        balance = baked ? "Balance on a card: automatic balance cannot be mended in " +
+                              std::string(mode->kind == ModeKind::video ? "video" : "JPEG")
+                        : "Automatic balance will do for raw, corrected from the chart";
+        break;
     }
-    if (flash && brief.balance_school == BalanceSchool::automatic) balance += " (it measures the room's lamps, not the flash)";
+    if (flash && brief.balance_school == BalanceSchool::automatic)
+        balance += " (it measures the room's lamps, not the flash)";
     if (baked) balance += ", before the chart: the recording keeps it";
     else if (brief.balance_school != BalanceSchool::automatic) balance += " (makes preview and histogram true)";
     p.hints.push_back(balance);
-    if (s.balance_only) p.hints.push_back("Balance only: a card or the chart's greys. For finished JPEGs and same-day delivery the balance is set in the camera");
+    if (s.balance_only)
+        p.hints.push_back("Balance only: a card or the chart's greys. For finished JPEGs and same-day delivery the "
+                          "balance is set in the camera");
 }
 
 } // namespace
@@ -114,11 +151,17 @@ ShotList shot_list(const Shoot& shoot) {
     const Brief& brief = shoot.brief();
     list.title = brief.title;
     list.date = brief.date;
-    list.schools = std::string(brief.lens_school == LensSchool::each_lens ? "each lens its own chart shot" : "one chart shot a camera and light") + "; chart " +
-                   (brief.share_school == ShareSchool::fill ? "fills the frame" : "about a tenth of the frame") + "; balance " + name_of(brief.balance_school) + "; video " +
-                   (brief.exposure_school == ExposureSchool::one_over ? "one stop over" : "as metered") + "; chart at the " + (brief.chart_at_end ? "end" : "start") + " of each light";
-    list.before = {"Chart clean, closed until needed, patches never touched. Clocks set, low ISO. Spot-meter a grey card or measure incident light: averaging meters mislead.",
-                   "Chart in the subject's own light, key-light side, facing the camera, no shadow, finger or glare on it. Again whenever the light changes."};
+    list.schools = std::string(brief.lens_school == LensSchool::each_lens ? "each lens its own chart shot"
+                                                                          : "one chart shot a camera and light") +
+                   "; chart " +
+                   (brief.share_school == ShareSchool::fill ? "fills the frame" : "about a tenth of the frame") +
+                   "; balance " + name_of(brief.balance_school) + "; video " +
+                   (brief.exposure_school == ExposureSchool::one_over ? "one stop over" : "as metered") +
+                   "; chart at the " + (brief.chart_at_end ? "end" : "start") + " of each light";
+    list.before = {"Chart clean, closed until needed, patches never touched. Clocks set, low ISO. Spot-meter a grey "
+                   "card or measure incident light: averaging meters mislead.",
+                   "Chart in the subject's own light, key-light side, facing the camera, no shadow, finger or glare on "
+                   "it. Again whenever the light changes."};
     const auto rows = rigs(shoot);
     // Lights of one place follow each other.
     std::vector<Id> lights;
@@ -127,7 +170,9 @@ ShotList shot_list(const Shoot& shoot) {
         const Id place = record(shoot.lights, first)->place;
         lights.push_back(first);
         for (const Id other : lights_in_order(shoot))
-            if (place && record(shoot.lights, other)->place == place && std::find(lights.begin(), lights.end(), other) == lights.end()) lights.push_back(other);
+            if (place && record(shoot.lights, other)->place == place &&
+                std::find(lights.begin(), lights.end(), other) == lights.end())
+                lights.push_back(other);
     }
     for (const Id id : lights) {
         const Light& light = *record(shoot.lights, id);
@@ -159,13 +204,18 @@ ShotList shot_list(const Shoot& shoot) {
                 for (const Lens& l : shoot.lenses)
                     if (!lens) lens = &l;
             if (camera && lens && card && card->width_mm > 0) {
-                p.holding = hold(*camera, *lens, *card, smallest_patch_mm(*card), s->f_number, wanted_share(*camera, *card, brief.share_school));
+                p.holding = hold(*camera, *lens, *card, smallest_patch_mm(*card), s->f_number,
+                                 wanted_share(*camera, *card, brief.share_school));
                 p.hold = formatted("%s from the camera (sensor)", length(p.holding.from_sensor_mm).c_str());
                 if (!s->lens) p.hold += formatted(" at %.0f mm", lens->focal_mm);
-                if (p.holding.too_near) p.hold += formatted(": as near as it focuses; a smaller share, %.0f %%", 100 * p.holding.share);
+                if (p.holding.too_near)
+                    p.hold += formatted(": as near as it focuses; a smaller share, %.0f %%", 100 * p.holding.share);
                 p.hold += ", beside the subject";
             } else {
-                p.hold = std::string("beside the subject, ") + (brief.share_school == ShareSchool::fill ? "filling the frame" : "about a tenth of the frame") + (lens ? "" : "; its distance follows once a lens is given");
+                p.hold =
+                    std::string("beside the subject, ") +
+                    (brief.share_school == ShareSchool::fill ? "filling the frame" : "about a tenth of the frame") +
+                    (lens ? "" : "; its distance follows once a lens is given");
             }
             add_hints(p, shoot, *s);
             g.shots.push_back(std::move(p));
@@ -173,10 +223,14 @@ ShotList shot_list(const Shoot& shoot) {
         if (!g.shots.empty()) list.groups.push_back(std::move(g));
     }
     if (brief.matching)
-        list.arrangement = {"Before all cameras, one after the other, unmoved: the chart, and beside it cloth or objects in saturated purple, red and green, and a hand or face.",
-                            "These are the colours in which cameras differ most; the match is judged on them, not only on the chart."};
+        list.arrangement = {
+            "Before all cameras, one after the other, unmoved: the chart, and beside it cloth or objects in saturated "
+            "purple, red and green, and a hand or face.",
+            "These are the colours in which cameras differ most; the match is judged on them, not only on the chart."};
     if (brief.fallbacks)
-        for (const Fallback& f : missing_fallbacks(shoot)) list.fallbacks.push_back(f.camera + ", " + (f.kind == LightKind::sun ? std::string("daylight") : words_for(f.kind)));
+        for (const Fallback& f : missing_fallbacks(shoot))
+            list.fallbacks.push_back(f.camera + ", " +
+                                     (f.kind == LightKind::sun ? std::string("daylight") : words_for(f.kind)));
     return list;
 }
 
@@ -205,7 +259,9 @@ std::string as_text(const ShotList& list) {
         out += row + "\n";
     };
     line("SHOT LIST  " + list.title + (list.date.empty() ? "" : "  " + list.date), 0);
-    line(formatted("%d chart shots under %d lights; ", list.shots(), static_cast<int>(list.groups.size())) + list.schools, 0);
+    line(formatted("%d chart shots under %d lights; ", list.shots(), static_cast<int>(list.groups.size())) +
+             list.schools,
+         0);
     out += "\n";
     for (const std::string& b : list.before) line(b, 2, "-");
     for (const LightGroup& g : list.groups) {
@@ -213,7 +269,8 @@ std::string as_text(const ShotList& list) {
         line(g.about, 0);
         for (const std::string& c : g.cautions) line(c, 2, "!");
         for (const PlannedShot& p : g.shots) {
-            line(p.camera + ", " + p.lens + ", " + p.mode + (p.balance_only ? " (balance only)" : ""), 4, p.done ? "[x]" : "[ ]");
+            line(p.camera + ", " + p.lens + ", " + p.mode + (p.balance_only ? " (balance only)" : ""), 4,
+                 p.done ? "[x]" : "[ ]");
             line(p.chart + ": " + p.hold, 4);
             for (const std::string& h : p.hints) line(h, 6, "    -");
             out += "    note: ______________________________________________\n";
@@ -229,7 +286,8 @@ std::string as_text(const ShotList& list) {
         for (const std::string& f : list.fallbacks) all += (all.empty() ? "" : "; ") + f;
         line(all + ".", 0);
     }
-    out += "\nFollow local rules; have mains work done by a qualified person. Weigh stands down and\ntape cables. Lights may be hot.\n";
+    out += "\nFollow local rules; have mains work done by a qualified person. Weigh stands down and\ntape cables. "
+           "Lights may be hot.\n";
     return out;
 }
 

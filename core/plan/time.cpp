@@ -10,9 +10,12 @@ namespace refero::plan {
 double seconds_of(const std::string& time) {
     int year = 0, month = 0, day = 0, h = 0, m = 0, s = 0;
     const int got = std::sscanf(time.c_str(), "%d-%d-%d%*1[T ]%d:%d:%d", &year, &month, &day, &h, &m, &s);
-    const std::chrono::year_month_day date{std::chrono::year(year), std::chrono::month(static_cast<unsigned>(month)), std::chrono::day(static_cast<unsigned>(day))};
-    if ((got != 3 && got < 5) || !date.ok() || h < 0 || h > 23 || m < 0 || m > 59 || s < 0 || s > 60) return std::numeric_limits<double>::quiet_NaN();
-    return static_cast<double>(std::chrono::sys_days(date).time_since_epoch().count()) * 86400.0 + h * 3600.0 + m * 60.0 + s;
+    const std::chrono::year_month_day date{std::chrono::year(year), std::chrono::month(static_cast<unsigned>(month)),
+                                           std::chrono::day(static_cast<unsigned>(day))};
+    if ((got != 3 && got < 5) || !date.ok() || h < 0 || h > 23 || m < 0 || m > 59 || s < 0 || s > 60)
+        return std::numeric_limits<double>::quiet_NaN();
+    return static_cast<double>(std::chrono::sys_days(date).time_since_epoch().count()) * 86400.0 + h * 3600.0 +
+           m * 60.0 + s;
 }
 
 std::string time_of(double seconds) {
@@ -21,8 +24,9 @@ std::string time_of(double seconds) {
     const std::chrono::year_month_day date{std::chrono::sys_days(std::chrono::days(static_cast<long>(days)))};
     const int rest = static_cast<int>(std::floor(seconds - days * 86400));
     char text[40];
-    std::snprintf(text, sizeof text, "%04d-%02u-%02uT%02d:%02d:%02d", static_cast<int>(date.year()), static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
-                  rest / 3600, rest / 60 % 60, rest % 60);
+    std::snprintf(text, sizeof text, "%04d-%02u-%02uT%02d:%02d:%02d", static_cast<int>(date.year()),
+                  static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()), rest / 3600, rest / 60 % 60,
+                  rest % 60);
     return text;
 }
 

@@ -29,9 +29,12 @@ std::string extension(const fs::path& file) {
 using CodeToCode = std::function<Vec3(const Vec3&)>;
 Rendering by_codes(CodeToCode codes, const Usage& usage) {
     const colour::RgbSpace& out = colour::rgb_space(usage.space);
-    return [codes = std::move(codes), in = colour::transfer_named(usage.input_encoding), transfer = out.transfer, to_xyz = out.to_xyz_d50()](const Vec3& rgb) -> Vec3 {
-        const Vec3 code = codes(Vec3(colour::encode(in, rgb[0]), colour::encode(in, rgb[1]), colour::encode(in, rgb[2])));
-        return to_xyz * Vec3(colour::decode(transfer, code[0]), colour::decode(transfer, code[1]), colour::decode(transfer, code[2]));
+    return [codes = std::move(codes), in = colour::transfer_named(usage.input_encoding), transfer = out.transfer,
+            to_xyz = out.to_xyz_d50()](const Vec3& rgb) -> Vec3 {
+        const Vec3 code =
+            codes(Vec3(colour::encode(in, rgb[0]), colour::encode(in, rgb[1]), colour::encode(in, rgb[2])));
+        return to_xyz * Vec3(colour::decode(transfer, code[0]), colour::decode(transfer, code[1]),
+                             colour::decode(transfer, code[2]));
     };
 }
 
@@ -40,24 +43,37 @@ CodeToCode by_ocio(const fs::path& file) {
         const auto transform = ocio::FileTransform::Create();
         transform->setSrc(file.c_str());
         transform->setInterpolation(ocio::INTERP_BEST);
-        const auto cpu = ocio::Config::CreateRaw()->getProcessor(transform)->getOptimizedCPUProcessor(ocio::OPTIMIZATION_LOSSLESS);
+        const auto cpu =
+            ocio::Config::CreateRaw()->getProcessor(transform)->getOptimizedCPUProcessor(ocio::OPTIMIZATION_LOSSLESS);
         return [cpu](const Vec3& code) -> Vec3 {
             Eigen::Vector3f v = code.cast<float>();
             cpu->applyRGB(v.data());
             return v.cast<double>();
         };
     } catch (const ocio::Exception& problem) {
-        throw Error(ErrorKind::input, std::string("this cannot be read: ") + problem.what(), file, "Give a LUT or CDL file that is whole: .cube, .clf, .ctf, .spi3d, .cdl, .cc ...");
+        throw Error(ErrorKind::input, std::string("this cannot be read: ") + problem.what(), file,
+                    "Give a LUT or CDL file that is whole: .cube, .clf, .ctf, .spi3d, .cdl, .cc ...");
     }
 }
 
 Rendering by_profile(const fs::path& file, const Usage& usage) {
     const std::string bytes = read_file(file, 64 << 20);
-    const std::shared_ptr<void> profile(cmsOpenProfileFromMem(bytes.data(), static_cast<cmsUInt32Number>(bytes.size())), [](void* p) { if (p) cmsCloseProfile(p); });
-    if (!profile || cmsGetColorSpace(profile.get()) != cmsSigRgbData) throw Error(ErrorKind::input, "this is no ICC profile of an RGB device", file, "Give the profile of a camera");
+    const std::shared_ptr<void> profile(cmsOpenProfileFromMem(bytes.data(), static_cast<cmsUInt32Number>(bytes.size())),
+                                        [](void* p) {
+                                            if (p) cmsCloseProfile(p);
+                                        });
+    if (!profile || cmsGetColorSpace(profile.get()) != cmsSigRgbData)
+        throw Error(ErrorKind::input, "this is no ICC profile of an RGB device", file, "Give the profile of a camera");
     const std::shared_ptr<void> xyz(cmsCreateXYZProfile(), [](void* p) { cmsCloseProfile(p); });
-    const std::shared_ptr<void> transform(cmsCreateTransform(profile.get(), TYPE_RGB_DBL, xyz.get(), TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOCACHE | cmsFLAGS_NOOPTIMIZE), [](void* t) { if (t) cmsDeleteTransform(t); });
-    if (!transform) throw Error(ErrorKind::input, "this ICC profile holds no way from RGB to XYZ", file, "Give the profile of a camera");
+    const std::shared_ptr<void> transform(cmsCreateTransform(profile.get(), TYPE_RGB_DBL, xyz.get(), TYPE_XYZ_DBL,
+                                                             INTENT_RELATIVE_COLORIMETRIC,
+                                                             cmsFLAGS_NOCACHE | cmsFLAGS_NOOPTIMIZE),
+                                          [](void* t) {
+                                              if (t) cmsDeleteTransform(t);
+                                          });
+    if (!transform)
+        throw Error(ErrorKind::input, "this ICC profile holds no way from RGB to XYZ", file,
+                    "Give the profile of a camera");
     return [transform, in = colour::transfer_named(usage.input_encoding)](const Vec3& rgb) {
         const double code[3] = {colour::encode(in, rgb[0]), colour::encode(in, rgb[1]), colour::encode(in, rgb[2])};
         Vec3 out;
@@ -76,7 +92,9 @@ std::optional<Mat3> matrix_in(const std::string& text) {
     if (!j.is_object() || !j.contains("refero_matrix") || !j.contains("xyz_d50_from_camera_rgb")) return std::nullopt;
     Mat3 m;
     for (std::size_t r = 0; r < 3; ++r)
-        for (std::size_t c = 0; c < 3; ++c) m(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) = j["xyz_d50_from_camera_rgb"].at(r).at(c).get<double>();
+        for (std::size_t c = 0; c < 3; ++c)
+            m(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) =
+                j["xyz_d50_from_camera_rgb"].at(r).at(c).get<double>();
     return m;
 }
 
@@ -95,7 +113,11 @@ std::optional<Mat3> nine_numbers(std::string text) {
 std::string text_of(const std::vector<Named>& files) {
     if (files.empty()) return {};
     auto j = nlohmann::ordered_json::array();
-    for (const Named& n : files) j.push_back({{"file", n.file.string()}, {"input_encoding", n.usage.input_encoding}, {"space", n.usage.space}, {"balanced", n.usage.balanced}});
+    for (const Named& n : files)
+        j.push_back({{"file", n.file.string()},
+                     {"input_encoding", n.usage.input_encoding},
+                     {"space", n.usage.space},
+                     {"balanced", n.usage.balanced}});
     return j.dump();
 }
 
@@ -105,18 +127,20 @@ std::vector<Named> named_from(const std::string& text) {
     if (!j.is_array()) return all;
     for (const auto& n : j) try {
             all.push_back({n.at("file").get<std::string>(), {n.at("input_encoding"), n.at("space"), n.at("balanced")}});
-        } catch (const nlohmann::json::exception&) {
-        }
+        } catch (const nlohmann::json::exception&) {}
     return all;
 }
 
 Usage usual_for(const fs::path& file) {
     const std::string type = extension(file);
-    return type == ".icc" || type == ".icm" || type == ".txt" || type == ".mat" || type == ".json" ? Usage{"linear", "srgb", false} : Usage{};
+    return type == ".icc" || type == ".icm" || type == ".txt" || type == ".mat" || type == ".json"
+               ? Usage{"linear", "srgb", false}
+               : Usage{};
 }
 
 Elsewhere open_elsewhere(const fs::path& file, const Usage& usage, const balance::Balance& balance) {
-    colour::transfer_named(usage.input_encoding), colour::rgb_space(usage.space); // refuse what is not known before reading
+    colour::transfer_named(usage.input_encoding);
+    colour::rgb_space(usage.space); // refuse what is not known before reading
     Elsewhere e{file, {}, usage, {}};
     const std::string type = extension(file);
     if (type == ".icc" || type == ".icm") {
@@ -125,13 +149,23 @@ Elsewhere open_elsewhere(const fs::path& file, const Usage& usage, const balance
     } else if (type == ".json" || type == ".txt" || type == ".mat") {
         const std::string text = read_file(file, 64 << 20);
         try {
-            if (const auto m = matrix_in(text)) e.kind = "matrix", e.rendering = by_matrix(*m);
-            else if (const auto nine = nine_numbers(text)) e.kind = "matrix", e.rendering = by_matrix(colour::rgb_space(usage.space).to_xyz_d50() * *nine);
-            else if (type == ".json") e.kind = "correction", e.rendering = [c = fit::from_json(text, file)](const Vec3& rgb) { return c(rgb); };
+            if (const auto m = matrix_in(text)) {
+                e.kind = "matrix";
+                e.rendering = by_matrix(*m);
+            } else if (const auto nine = nine_numbers(text)) {
+                e.kind = "matrix";
+                e.rendering = by_matrix(colour::rgb_space(usage.space).to_xyz_d50() * *nine);
+            } else if (type == ".json") {
+                e.kind = "correction";
+                e.rendering = [c = fit::from_json(text, file)](const Vec3& rgb) { return c(rgb); };
+            }
         } catch (const nlohmann::json::exception& problem) {
-            throw Error(ErrorKind::input, std::string("this matrix is not whole: ") + problem.what(), file, "Export it again");
+            throw Error(ErrorKind::input, std::string("this matrix is not whole: ") + problem.what(), file,
+                        "Export it again");
         }
-        if (!e.rendering) throw Error(ErrorKind::input, "this is no matrix of nine numbers", file, "Give three rows of three numbers and nothing else");
+        if (!e.rendering)
+            throw Error(ErrorKind::input, "this is no matrix of nine numbers", file,
+                        "Give three rows of three numbers and nothing else");
         if (e.kind == "correction") return e.own = e.rendering, e; // it has its own balance
     } else {
         read_file(file, 512 << 20); // names a file that is not there
@@ -152,7 +186,8 @@ Rendering standard_rendering(const Mat3& camera_from_xyz, const balance::Balance
     return by_matrix(balance.exposure / green * colour::adaptation(white, colour::white_d50) * to_xyz);
 }
 
-fit::Correction trim_of(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition) {
+fit::Correction trim_of(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference,
+                        const chart::Definition* definition) {
     const Mat3 from_xyz = bt709().to_xyz_d50().inverse();
     read::Reading made = reading;
     for (read::PatchReading& p : made.patches) {
@@ -164,25 +199,36 @@ fit::Correction trim_of(const Rendering& rendering, const read::Reading& reading
             const double step = std::max(1e-4, 0.01 * at.maxCoeff());
             moved[static_cast<Eigen::Index>(c)] += step;
             const double slope = ((from_xyz * rendering(moved) - rgb) / step).norm();
-            p.mean[c] = rgb[static_cast<Eigen::Index>(c)], p.sd[c] *= slope, p.error[c] *= slope, p.noise[c] *= slope;
+            p.mean[c] = rgb[static_cast<Eigen::Index>(c)];
+            p.sd[c] *= slope;
+            p.error[c] *= slope;
+            p.noise[c] *= slope;
         }
     }
     // Where the rendering has put a patch at an end of its range, nothing can be told.
     const double top = from_xyz.row(1).dot(rendering(Vec3::Constant(4)));
     for (read::PatchReading& p : made.patches)
-        if (p.pixels && std::isfinite(top) && (*std::max_element(p.mean.begin(), p.mean.end()) >= 0.999 * top || *std::max_element(p.mean.begin(), p.mean.end()) <= 1e-4)) p.clipped = 1;
+        if (p.pixels && std::isfinite(top) &&
+            (*std::max_element(p.mean.begin(), p.mean.end()) >= 0.999 * top ||
+             *std::max_element(p.mean.begin(), p.mean.end()) <= 1e-4))
+            p.clipped = 1;
     fit::Settings settings;
-    settings.model = fit::Model::matrix, settings.alone = true;
+    settings.model = fit::Model::matrix;
+    settings.alone = true;
     settings.white = [&] {
         for (const auto& [id, xyz] : reference.xyz)
-            if (const read::PatchReading* p = made.find(id); p && p->usable() && balance::is_neutral(definition, id, xyz) && xyz.y() > 0.3 && xyz.y() < 0.7) return id;
+            if (const read::PatchReading* p = made.find(id);
+                p && p->usable() && balance::is_neutral(definition, id, xyz) && xyz.y() > 0.3 && xyz.y() < 0.7)
+                return id;
         return std::string();
     }();
     return fit::build(made, reference, definition, settings);
 }
 
 Rendering trimmed(const Rendering& rendering, const fit::Correction& trim) {
-    return [rendering, trim, from_xyz = Mat3(bt709().to_xyz_d50().inverse())](const Vec3& camera_rgb) { return trim(from_xyz * rendering(camera_rgb)); };
+    return [rendering, trim, from_xyz = Mat3(bt709().to_xyz_d50().inverse())](const Vec3& camera_rgb) {
+        return trim(from_xyz * rendering(camera_rgb));
+    };
 }
 
 } // namespace refero::prove

@@ -9,11 +9,14 @@ namespace refero::prove {
 
 using colour::Vec3;
 
-Proof against(const fit::Correction& correction, const read::Reading& reading, const chart::Reference& reference, bool scale_exposure) {
-    return against([&](const Vec3& camera_rgb) { return correction(camera_rgb); }, reading, reference, scale_exposure ? correction.balance.white_patch : std::string());
+Proof against(const fit::Correction& correction, const read::Reading& reading, const chart::Reference& reference,
+              bool scale_exposure) {
+    return against([&](const Vec3& camera_rgb) { return correction(camera_rgb); }, reading, reference,
+                   scale_exposure ? correction.balance.white_patch : std::string());
 }
 
-Proof against(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference, const std::string& white) {
+Proof against(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference,
+              const std::string& white) {
     Proof proof;
     const auto rgb_of = [](const read::PatchReading& p) { return Vec3(p.mean[0], p.mean[1], p.mean[2]); };
     double scale = 1;
@@ -21,11 +24,14 @@ Proof against(const Rendering& rendering, const read::Reading& reading, const ch
         const read::PatchReading* p = reading.find(white);
         const auto xyz = reference.xyz.find(white);
         if (!p || !p->pixels || xyz == reference.xyz.end())
-            throw Error(ErrorKind::input, "the correction's white patch " + white + " cannot be read here", {}, "Compare without scaling the exposure (--absolute)");
+            throw Error(ErrorKind::input, "the correction's white patch " + white + " cannot be read here", {},
+                        "Compare without scaling the exposure (--absolute)");
         // A correction scales with exposure and is there in one step; others are drawn near.
         for (int step = 0; step < 12; ++step) {
             const double Y = rendering(scale * rgb_of(*p)).y();
-            if (!(Y > 1e-6)) throw Error(ErrorKind::input, "the correction's white patch " + white + " is black here", {}, "Use a frame with more light");
+            if (!(Y > 1e-6))
+                throw Error(ErrorKind::input, "the correction's white patch " + white + " is black here", {},
+                            "Use a frame with more light");
             const double factor = std::clamp(xyz->second.y() / Y, 1 / 64.0, 64.0);
             scale *= factor;
             if (std::abs(factor - 1) < 1e-9 || scale < 1e-3 || scale > 1e3) break;
@@ -50,7 +56,9 @@ Proof against(const Rendering& rendering, const read::Reading& reading, const ch
         if (q.fitted) all.push_back(q.delta_e_2000);
         proof.patches.push_back(q);
     }
-    if (all.empty()) throw Error(ErrorKind::input, "no patch of the reading can be compared with the reference", reference.file, "Check that both belong to the same chart");
+    if (all.empty())
+        throw Error(ErrorKind::input, "no patch of the reading can be compared with the reference", reference.file,
+                    "Check that both belong to the same chart");
     proof.delta_e_2000 = fit::statistics(all);
     return proof;
 }
@@ -62,19 +70,26 @@ std::vector<Neighbours> merged_or_torn(const Proof& proof) {
         // Its three nearest in the reference.
         std::vector<std::pair<double, std::size_t>> near;
         for (std::size_t k = 0; k < p.size(); ++k)
-            if (k != i && p[k].fitted && p[i].fitted) near.emplace_back(colour::delta_e_2000(p[i].reference_lab, p[k].reference_lab), k);
+            if (k != i && p[k].fitted && p[i].fitted)
+                near.emplace_back(colour::delta_e_2000(p[i].reference_lab, p[k].reference_lab), k);
         std::sort(near.begin(), near.end());
         if (near.size() > 3) near.resize(3);
         for (const auto& [distance, k] : near) {
             // Differences of about the fit's own error say nothing.
             if (distance < 2) continue;
-            const Neighbours n{p[std::min(i, k)].id, p[std::max(i, k)].id, distance, colour::delta_e_2000(p[i].corrected_lab, p[k].corrected_lab)};
+            const Neighbours n{p[std::min(i, k)].id, p[std::max(i, k)].id, distance,
+                               colour::delta_e_2000(p[i].corrected_lab, p[k].corrected_lab)};
             const double ratio = n.corrected / n.reference;
-            if ((ratio < 0.65 || ratio > 1.5) && std::none_of(all.begin(), all.end(), [&](const Neighbours& o) { return o.a == n.a && o.b == n.b; })) all.push_back(n);
+            if ((ratio < 0.65 || ratio > 1.5) &&
+                std::none_of(all.begin(), all.end(), [&](const Neighbours& o) { return o.a == n.a && o.b == n.b; }))
+                all.push_back(n);
         }
     }
-    const auto change = [](const Neighbours& n) { return std::abs(std::log(std::max(1e-6, n.corrected / n.reference))); };
-    std::stable_sort(all.begin(), all.end(), [&](const Neighbours& a, const Neighbours& b) { return change(a) > change(b); });
+    const auto change = [](const Neighbours& n) {
+        return std::abs(std::log(std::max(1e-6, n.corrected / n.reference)));
+    };
+    std::stable_sort(all.begin(), all.end(),
+                     [&](const Neighbours& a, const Neighbours& b) { return change(a) > change(b); });
     return all;
 }
 
@@ -110,30 +125,48 @@ Uncertainty uncertainty(const fit::Correction& c, const std::vector<fit::Coeffic
     }
     if (draws.empty() || !patches) return u;
     std::sort(means.begin(), means.end());
-    const auto at = [&](double q) { return means[static_cast<std::size_t>(std::lround(q * static_cast<double>(means.size() - 1)))] / patches; };
-    u.mean_low = at(0.025), u.mean_high = at(0.975);
+    const auto at = [&](double q) {
+        return means[static_cast<std::size_t>(std::lround(q * static_cast<double>(means.size() - 1)))] / patches;
+    };
+    u.mean_low = at(0.025);
+    u.mean_high = at(0.975);
     u.typical = std::sqrt(all / (static_cast<double>(draws.size()) * patches));
     return u;
 }
 
 std::string in_words(const Proof& proof, const fit::Correction& c) {
     const double mean = c.cross_validated.mean, worst = proof.delta_e_2000.max;
-    std::string words = mean < seen_by_half       ? formatted("Most patches are nearer than half of observers can see side by side (%.1f)", seen_by_half)
-                        : mean < accepted_by_half ? formatted("Differences can be seen side by side, and are within what half of observers accept (%.1f)", accepted_by_half)
-                                                  : formatted("Differences are beyond what half of observers accept side by side (%.1f)", accepted_by_half);
+    std::string words =
+        mean < seen_by_half
+            ? formatted("Most patches are nearer than half of observers can see side by side (%.1f)", seen_by_half)
+        : mean < accepted_by_half
+            ? formatted("Differences can be seen side by side, and are within what half of observers accept (%.1f)",
+                        accepted_by_half)
+            : formatted("Differences are beyond what half of observers accept side by side (%.1f)", accepted_by_half);
     if (worst > accepted_by_half) {
-        const auto most = std::max_element(proof.patches.begin(), proof.patches.end(), [](const auto& a, const auto& b) { return (a.fitted ? a.delta_e_2000 : 0) < (b.fitted ? b.delta_e_2000 : 0); });
+        const auto most =
+            std::max_element(proof.patches.begin(), proof.patches.end(), [](const auto& a, const auto& b) {
+                return (a.fitted ? a.delta_e_2000 : 0) < (b.fitted ? b.delta_e_2000 : 0);
+            });
         Eigen::Index term = 0;
         most->terms.cwiseAbs().maxCoeff(&term);
-        words += formatted("; %s is furthest off, mostly in %s", most->id.c_str(), term == 0 ? "lightness" : term == 1 ? "chroma" : "hue");
+        words += formatted("; %s is furthest off, mostly in %s", most->id.c_str(),
+                           term == 0   ? "lightness"
+                           : term == 1 ? "chroma"
+                                       : "hue");
     }
     words += ".";
-    if (!c.odd.empty()) words += " Left out as odd: a dirty or covered patch, or a surface that fluoresces; such a colour changes with the light's ultraviolet, and no correction settles it.";
+    if (!c.odd.empty())
+        words += " Left out as odd: a dirty or covered patch, or a surface that fluoresces; such a colour changes with "
+                 "the light's ultraviolet, and no correction settles it.";
     // What no model removes is the light's and the camera's: the freest that may be used still leaves it.
     double least = INFINITY;
     for (const fit::Candidate& k : c.candidates)
         if (k.withdrawn.empty()) least = std::min(least, k.cross_validated.mean);
-    if (std::isfinite(least) && least > accepted_by_half) words += formatted(" No model leaves less than %.1f on patches left out: camera and light see these colours otherwise than the eye does. More fitting will not help; a light of fuller spectrum will.", least);
+    if (std::isfinite(least) && least > accepted_by_half)
+        words += formatted(" No model leaves less than %.1f on patches left out: camera and light see these colours "
+                           "otherwise than the eye does. More fitting will not help; a light of fuller spectrum will.",
+                           least);
     return words;
 }
 

@@ -8,7 +8,8 @@ namespace refero::prove {
 
 using colour::Vec3;
 
-std::vector<Ramp> ramps(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference, int steps) {
+std::vector<Ramp> ramps(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference,
+                        int steps) {
     struct Stop {
         double hue;
         const read::PatchReading* patch;
@@ -28,12 +29,14 @@ std::vector<Ramp> ramps(const Rendering& rendering, const read::Reading& reading
         double largest = 0, sum = 0, furthest = -INFINITY, hue = 0;
         Vec3 before;
         for (int k = 0; k <= steps; ++k) {
-            const Vec3 rgb = Vec3(a.patch->mean.data()) + static_cast<double>(k) / steps * (Vec3(b.patch->mean.data()) - Vec3(a.patch->mean.data()));
+            const Vec3 rgb = Vec3(a.patch->mean.data()) +
+                             static_cast<double>(k) / steps * (Vec3(b.patch->mean.data()) - Vec3(a.patch->mean.data()));
             r.xyz.push_back(rendering(rgb));
             const Vec3 lab = colour::lab_from_xyz(r.xyz.back()), lch = colour::lch_from(lab);
             if (k) {
                 const double step = colour::delta_e_2000(before, lab);
-                largest = std::max(largest, step), sum += step;
+                largest = std::max(largest, step);
+                sum += step;
                 if (lch[1] > 6) hue += std::remainder(lch[2] - colour::lch_from(before)[2], 360.0);
             }
             furthest = std::max(furthest, hue);
@@ -54,7 +57,10 @@ std::optional<double> metamerism_index(const fit::Correction& c) {
     double sum = 0;
     int colours = 0;
     for (const PatchProof& p : against(matrix, c.reading, c.reference, false).patches)
-        if (p.fitted && colour::lch_from(p.reference_lab)[1] > 10) sum += colour::delta_e_76(p.reference_lab, p.corrected_lab), ++colours;
+        if (p.fitted && colour::lch_from(p.reference_lab)[1] > 10) {
+            sum += colour::delta_e_76(p.reference_lab, p.corrected_lab);
+            ++colours;
+        }
     return colours < 8 ? std::nullopt : std::optional(100 - 5.5 * sum / colours);
 }
 

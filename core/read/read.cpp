@@ -44,7 +44,9 @@ std::pair<double, double> robust_mean(const std::vector<float>& values) {
     for (const float v : values) {
         const double d = static_cast<double>(v) - centre;
         if (std::abs(d) > limit) continue;
-        sum += d, squares += d * d, count += 1;
+        sum += d;
+        squares += d * d;
+        count += 1;
     }
     const double mean = sum / count;
     return {centre + mean, std::sqrt(std::max(0.0, squares / count - mean * mean))};
@@ -60,14 +62,17 @@ void add_noise(PatchReading& r, const std::vector<Pixel>& pixels, int width) {
     if (pixels.size() < 12) return;
     for (std::size_t c = 0; c < 3; ++c) {
         const double limit = r.sd[c] > 0 ? 3.5 * r.sd[c] : INFINITY;
-        const auto counts = [&](const Pixel& p) { return std::abs(static_cast<double>(p.value[c]) - r.mean[c]) <= limit; };
+        const auto counts = [&](const Pixel& p) {
+            return std::abs(static_cast<double>(p.value[c]) - r.mean[c]) <= limit;
+        };
         Eigen::Matrix3d xx = 1e-9 * Eigen::Matrix3d::Identity();
         Eigen::Vector3d xy = Eigen::Vector3d::Zero();
         const Pixel& first = pixels.front();
         for (const Pixel& p : pixels)
             if (counts(p)) {
                 const Eigen::Vector3d x(1, static_cast<double>(p.x - first.x), static_cast<double>(p.y - first.y));
-                xx += x * x.transpose(), xy += x * static_cast<double>(p.value[c]);
+                xx += x * x.transpose();
+                xy += x * static_cast<double>(p.value[c]);
             }
         const Eigen::Vector3d plane = xx.ldlt().solve(xy);
         double sum = 0, beside = 0, below = 0;
@@ -77,22 +82,36 @@ void add_noise(PatchReading& r, const std::vector<Pixel>& pixels, int width) {
         double left = NAN;
         float row = -1, column = -1;
         for (const Pixel& p : pixels) {
-            const double d = counts(p) ? static_cast<double>(p.value[c]) - plane.dot(Eigen::Vector3d(1, static_cast<double>(p.x - first.x), static_cast<double>(p.y - first.y))) : NAN;
+            const double d = counts(p) ? static_cast<double>(p.value[c]) -
+                                             plane.dot(Eigen::Vector3d(1, static_cast<double>(p.x - first.x),
+                                                                       static_cast<double>(p.y - first.y)))
+                                       : NAN;
             if (p.y != row) left = NAN;
             if (p.x != column + 1) left = NAN;
             auto& over = above[static_cast<std::size_t>(p.x) % static_cast<std::size_t>(width)];
             if (std::isfinite(d)) {
-                sum += d * d, ++n;
-                if (std::isfinite(left)) beside += d * left, ++pairs_beside;
-                if (std::isfinite(over)) below += d * over, ++pairs_below;
+                sum += d * d;
+                ++n;
+                if (std::isfinite(left)) {
+                    beside += d * left;
+                    ++pairs_beside;
+                }
+                if (std::isfinite(over)) {
+                    below += d * over;
+                    ++pairs_below;
+                }
             }
             over = left = d;
-            row = p.y, column = p.x;
+            row = p.y;
+            column = p.x;
         }
         if (n < 12 || !(sum > 0)) continue;
         const double variance = sum / (n - 3);
-        const auto alike = [&](double product, int pairs) { return pairs > 8 ? std::clamp(product / pairs / variance, 0.0, 0.9) : 0.0; };
-        // A first-order autoregression along rows and along columns (Bayley and Hammersley, J. Royal Stat. Soc. 8, 1946).
+        const auto alike = [&](double product, int pairs) {
+            return pairs > 8 ? std::clamp(product / pairs / variance, 0.0, 0.9) : 0.0;
+        };
+        // A first-order autoregression along rows and along columns (Bayley and Hammersley, J. Royal Stat. Soc. 8,
+        // 1946).
         const double rho_x = alike(beside, pairs_beside), rho_y = alike(below, pairs_below);
         const double independent = n * (1 - rho_x) / (1 + rho_x) * (1 - rho_y) / (1 + rho_y);
         r.noise[c] = std::sqrt(variance);
@@ -106,7 +125,10 @@ PatchReading measure_patch(const frame::Frame& f, const chart::Patch& patch, con
     double x0 = f.width, x1 = 0, y0 = f.height, y1 = 0;
     for (Point& p : q) {
         p /= f.cell;
-        x0 = std::min(x0, p.x()), x1 = std::max(x1, p.x()), y0 = std::min(y0, p.y()), y1 = std::max(y1, p.y());
+        x0 = std::min(x0, p.x());
+        x1 = std::max(x1, p.x());
+        y0 = std::min(y0, p.y());
+        y1 = std::max(y1, p.y());
     }
     const double orientation = chart::signed_area(q) < 0 ? -1 : 1;
     std::array<std::vector<float>, 3> values;
@@ -123,7 +145,8 @@ PatchReading measure_patch(const frame::Frame& f, const chart::Patch& patch, con
         }
     r.pixels = static_cast<int>(values[0].size());
     if (!r.pixels) {
-        r.mean.fill(NAN), r.sd.fill(NAN);
+        r.mean.fill(NAN);
+        r.sd.fill(NAN);
         return r;
     }
     for (std::size_t c = 0; c < 3; ++c) std::tie(r.mean[c], r.sd[c]) = robust_mean(values[c]);
@@ -134,7 +157,8 @@ PatchReading measure_patch(const frame::Frame& f, const chart::Patch& patch, con
 
 } // namespace
 
-Reading measure(const frame::Frame& f, const find::Placement& placement, const chart::Definition& d, std::stop_token stop) {
+Reading measure(const frame::Frame& f, const find::Placement& placement, const chart::Definition& d,
+                std::stop_token stop) {
     const chart::Homography map = chart::pixels_from_mm(d, placement.corners);
     Reading reading;
     reading.chart = d.id;
@@ -157,25 +181,39 @@ Reading average(const std::vector<Reading>& readings) {
             const PatchReading* other = r.find(p.id);
             if (!other || r.patches.size() != mean.patches.size())
                 throw Error(ErrorKind::usage, "the chart shots hold different patches", {}, "Give shots of one chart");
-            const double own = p.mean[0] + p.mean[1] + p.mean[2], theirs = other->mean[0] + other->mean[1] + other->mean[2];
+            const double own = p.mean[0] + p.mean[1] + p.mean[2],
+                         theirs = other->mean[0] + other->mean[1] + other->mean[2];
             if (p.usable() && other->usable() && own > 0 && theirs > 0) ratios.push_back(own / theirs);
         }
         std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
-        scale.push_back(ratios.size() < 8 ? 1 : ratios[ratios.size() / 2]); // few patches cannot tell exposure from noise
+        scale.push_back(ratios.size() < 8 ? 1
+                                          : ratios[ratios.size() / 2]); // few patches cannot tell exposure from noise
     }
     for (PatchReading& p : mean.patches) {
-        const bool somewhere_good = std::any_of(readings.begin(), readings.end(), [&](const Reading& r) { return r.find(p.id)->usable(); });
+        const bool somewhere_good =
+            std::any_of(readings.begin(), readings.end(), [&](const Reading& r) { return r.find(p.id)->usable(); });
         std::array<double, 3> sum{}, variance{}, noise{}, error{};
         double weight = 0, clipped = 0;
         for (std::size_t i = 0; i < readings.size(); ++i) {
             const PatchReading& other = *readings[i].find(p.id);
             if (!other.pixels || (somewhere_good && !other.usable())) continue;
             const double w = other.pixels, k = scale[i];
-            for (std::size_t c = 0; c < 3; ++c) sum[c] += w * k * other.mean[c], variance[c] += w * std::pow(k * other.sd[c], 2), noise[c] += w * std::pow(k * other.noise[c], 2), error[c] += std::pow(w * k * other.error[c], 2);
-            weight += w, clipped += w * other.clipped;
+            for (std::size_t c = 0; c < 3; ++c) {
+                sum[c] += w * k * other.mean[c];
+                variance[c] += w * std::pow(k * other.sd[c], 2);
+                noise[c] += w * std::pow(k * other.noise[c], 2);
+                error[c] += std::pow(w * k * other.error[c], 2);
+            }
+            weight += w;
+            clipped += w * other.clipped;
         }
         if (weight <= 0) continue;
-        for (std::size_t c = 0; c < 3; ++c) p.mean[c] = sum[c] / weight, p.sd[c] = std::sqrt(variance[c] / weight), p.noise[c] = std::sqrt(noise[c] / weight), p.error[c] = std::sqrt(error[c]) / weight;
+        for (std::size_t c = 0; c < 3; ++c) {
+            p.mean[c] = sum[c] / weight;
+            p.sd[c] = std::sqrt(variance[c] / weight);
+            p.noise[c] = std::sqrt(noise[c] / weight);
+            p.error[c] = std::sqrt(error[c]) / weight;
+        }
         p.clipped = clipped / weight;
         p.pixels = static_cast<int>(weight);
     }
@@ -195,7 +233,8 @@ std::optional<std::array<ChannelNoise, 3>> noise_model(const Reading& reading) {
         for (const PatchReading& p : reading.patches)
             if (p.pixels > 30 && p.clipped <= 0 && p.noise[c] > 0 && std::isfinite(p.mean[c])) tell.push_back(&p);
         if (tell.size() < 5) return std::nullopt;
-        // Variance against signal, weighted by the variance of a variance; odd patches (texture, dirt) lose their weight.
+        // Variance against signal, weighted by the variance of a variance; odd patches (texture, dirt) lose their
+        // weight.
         std::vector<double> weight(tell.size(), 1);
         Eigen::Vector2d x(1e-5, 1e-8);
         for (int round = 0; round < 12; ++round) {
@@ -208,7 +247,8 @@ std::optional<std::array<ChannelNoise, 3>> noise_model(const Reading& reading) {
                 weight[i] = round > 1 ? 1 / (1 + std::pow(relative / 3, 2)) : 1;
                 const double w = weight[i] * tell[i]->pixels / (expected * expected);
                 const Eigen::Vector2d row(signal, 1);
-                xx += w * row * row.transpose(), xy += w * variance * row;
+                xx += w * row * row.transpose();
+                xy += w * variance * row;
             }
             x = xx.ldlt().solve(xy);
             if (!x.allFinite()) return std::nullopt;
@@ -219,7 +259,9 @@ std::optional<std::array<ChannelNoise, 3>> noise_model(const Reading& reading) {
     return model;
 }
 
-bool PatchReading::usable() const { return pixels > 0 && clipped <= most_clipped && std::isfinite(mean[0] + mean[1] + mean[2]); }
+bool PatchReading::usable() const {
+    return pixels > 0 && clipped <= most_clipped && std::isfinite(mean[0] + mean[1] + mean[2]);
+}
 
 Reading load_cgats(const std::filesystem::path& file) {
     Reading reading;
@@ -237,7 +279,9 @@ void save_cgats(const Reading& reading, const std::filesystem::path& file) {
     std::vector<chart::CgatsRow> rows;
     for (const PatchReading& p : reading.patches)
         if (p.pixels > 0) rows.push_back({p.id, p.mean});
-    chart::save_cgats_rgb(file, rows, "Reading of " + (reading.chart.empty() ? "a chart" : reading.chart) + ", linear camera RGB, 100 = saturation");
+    chart::save_cgats_rgb(file, rows,
+                          "Reading of " + (reading.chart.empty() ? "a chart" : reading.chart) +
+                              ", linear camera RGB, 100 = saturation");
 }
 
 } // namespace refero::read

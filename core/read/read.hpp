@@ -13,12 +13,13 @@ namespace refero::read {
 
 struct PatchReading {
     std::string id;
-    std::array<double, 3> mean{}; ///< scene-linear camera RGB, 1 = saturation, robust over the sampled part
-    std::array<double, 3> sd{};   ///< standard deviation of the measuring pixels
-    double clipped = 0;           ///< share of measuring pixels with a clipped channel, 0 to 1
-    int pixels = 0;               ///< measuring pixels (2 x 2 cells for raw)
+    std::array<double, 3> mean{};  ///< scene-linear camera RGB, 1 = saturation, robust over the sampled part
+    std::array<double, 3> sd{};    ///< standard deviation of the measuring pixels
+    double clipped = 0;            ///< share of measuring pixels with a clipped channel, 0 to 1
+    int pixels = 0;                ///< measuring pixels (2 x 2 cells for raw)
     std::array<double, 3> noise{}; ///< sd without the slope of the light across the patch; 0 = unknown
-    std::array<double, 3> error{}; ///< standard uncertainty of the mean from the noise, neighbours' likeness allowed for; 0 = unknown
+    std::array<double, 3>
+        error{}; ///< standard uncertainty of the mean from the noise, neighbours' likeness allowed for; 0 = unknown
     /// True if the patch says anything of its colour: it is in the frame and hardly a pixel is clipped.
     bool usable() const;
 };
@@ -40,9 +41,8 @@ inline constexpr double sampled_share = 0.5;
 Reading measure(const frame::Frame& frame, const find::Placement& placement, const chart::Definition& definition,
                 std::stop_token stop = {});
 
-/// Mean of readings of the same chart, weighted by pixels, each brought to the exposure of the first; a patch that is good in
-/// some of them is taken from those.
-/// Throws Error(usage) when they hold different patches.
+/// Mean of readings of the same chart, weighted by pixels, each brought to the exposure of the first; a patch that is
+/// good in some of them is taken from those. Throws Error(usage) when they hold different patches.
 Reading average(const std::vector<Reading>& readings);
 
 /// Signal to noise of a patch in decibels, 20 log10 of mean over noise; NaN where the noise is unknown.

@@ -38,7 +38,9 @@ Histogram histogram(const Codes& codes, const Part& part, Standard standard);
 struct Trace {
     int width = 0, height = 0;
     std::vector<std::uint32_t> count;
-    std::uint32_t at(int x, int y) const { return count[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)]; }
+    std::uint32_t at(int x, int y) const {
+        return count[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)];
+    }
 };
 /// Code values (255 on top) of one signal over the part's columns from left to right.
 Trace waveform(const Codes& codes, const Part& part, Signal signal, Standard standard, int columns = 256);
@@ -54,7 +56,8 @@ struct Target {
 };
 /// Colour bars of this amplitude (75 %: those of the usual bars).
 std::array<Target, 6> targets(Standard standard, double amplitude = 0.75);
-/// Angle of the line that skin of every tone lies near, from Cb towards Cr, degrees (common practice: the +I axis of NTSC).
+/// Angle of the line that skin of every tone lies near, from Cb towards Cr, degrees (common practice: the +I axis of
+/// NTSC).
 inline constexpr double skin_line_deg = 123;
 
 } // namespace refero::scope

@@ -22,7 +22,9 @@ std::vector<std::uint16_t> codes_of(const Rendering& r, colour::Transfer transfe
     const Scene& s = r.scene;
     const Vec3 white = s.camera.response(Spectrum::constant(1), s.light);
     std::vector<std::uint16_t> table(4097);
-    for (std::size_t i = 0; i < table.size(); ++i) table[i] = static_cast<std::uint16_t>(std::lround(65535 * std::clamp(colour::encode(transfer, static_cast<double>(i) / 4096), 0.0, 1.0)));
+    for (std::size_t i = 0; i < table.size(); ++i)
+        table[i] = static_cast<std::uint16_t>(
+            std::lround(65535 * std::clamp(colour::encode(transfer, static_cast<double>(i) / 4096), 0.0, 1.0)));
     std::vector<std::uint16_t> codes(r.rgb.size());
     for (std::size_t i = 0; i < codes.size(); ++i) {
         const double v = std::clamp(r.rgb[i] / white[static_cast<Eigen::Index>(i % 3)], 0.0, 1.0) * 4096;
@@ -34,10 +36,13 @@ std::vector<std::uint16_t> codes_of(const Rendering& r, colour::Transfer transfe
 
 } // namespace
 
-void write_clip(const std::vector<Shown>& parts, colour::Transfer transfer, double frames_per_second, const fs::path& target) {
+void write_clip(const std::vector<Shown>& parts, colour::Transfer transfer, double frames_per_second,
+                const fs::path& target) {
     write_whole(target, [&](const fs::path& file) {
         const auto check = [&](int status) {
-            if (status < 0) throw Error(ErrorKind::internal, "the clip cannot be written", target, "Check free space and permissions");
+            if (status < 0)
+                throw Error(ErrorKind::internal, "the clip cannot be written", target,
+                            "Check free space and permissions");
         };
         av_log_set_level(AV_LOG_QUIET);
         const int w = parts.front().rendering->scene.width, h = parts.front().rendering->scene.height;
@@ -49,14 +54,20 @@ void write_clip(const std::vector<Shown>& parts, colour::Transfer transfer, doub
         });
         const AVCodec* codec = avcodec_find_encoder_by_name("libx264");
         if (!codec) codec = avcodec_find_encoder(AV_CODEC_ID_FFV1);
-        const std::unique_ptr<AVCodecContext, void (*)(AVCodecContext*)> encoder(avcodec_alloc_context3(codec), [](AVCodecContext* c) { avcodec_free_context(&c); });
-        encoder->width = w, encoder->height = h;
+        const std::unique_ptr<AVCodecContext, void (*)(AVCodecContext*)> encoder(
+            avcodec_alloc_context3(codec), [](AVCodecContext* c) { avcodec_free_context(&c); });
+        encoder->width = w;
+        encoder->height = h;
         encoder->pix_fmt = AV_PIX_FMT_YUV422P10LE;
         encoder->framerate = av_d2q(frames_per_second, 100000);
         encoder->time_base = av_inv_q(encoder->framerate);
         encoder->gop_size = 12;
-        encoder->colorspace = AVCOL_SPC_BT709, encoder->color_primaries = AVCOL_PRI_BT709, encoder->color_range = AVCOL_RANGE_MPEG;
-        encoder->color_trc = transfer == colour::Transfer::hlg ? AVCOL_TRC_ARIB_STD_B67 : transfer == colour::Transfer::pq ? AVCOL_TRC_SMPTE2084 : AVCOL_TRC_BT709;
+        encoder->colorspace = AVCOL_SPC_BT709;
+        encoder->color_primaries = AVCOL_PRI_BT709;
+        encoder->color_range = AVCOL_RANGE_MPEG;
+        encoder->color_trc = transfer == colour::Transfer::hlg  ? AVCOL_TRC_ARIB_STD_B67
+                             : transfer == colour::Transfer::pq ? AVCOL_TRC_SMPTE2084
+                                                                : AVCOL_TRC_BT709;
         av_opt_set(encoder->priv_data, "crf", "10", 0);
         av_opt_set(encoder->priv_data, "preset", "veryfast", 0);
         if (format->oformat->flags & AVFMT_GLOBALHEADER) encoder->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
@@ -76,14 +87,24 @@ void write_clip(const std::vector<Shown>& parts, colour::Transfer transfer, doub
         av_dict_free(&options);
         check(header);
 
-        const std::unique_ptr<AVFrame, void (*)(AVFrame*)> picture(av_frame_alloc(), [](AVFrame* f) { av_frame_free(&f); });
-        picture->format = encoder->pix_fmt, picture->width = w, picture->height = h;
-        picture->colorspace = encoder->colorspace, picture->color_range = encoder->color_range, picture->color_trc = encoder->color_trc, picture->color_primaries = encoder->color_primaries;
+        const std::unique_ptr<AVFrame, void (*)(AVFrame*)> picture(av_frame_alloc(),
+                                                                   [](AVFrame* f) { av_frame_free(&f); });
+        picture->format = encoder->pix_fmt;
+        picture->width = w;
+        picture->height = h;
+        picture->colorspace = encoder->colorspace;
+        picture->color_range = encoder->color_range;
+        picture->color_trc = encoder->color_trc;
+        picture->color_primaries = encoder->color_primaries;
         check(av_frame_get_buffer(picture.get(), 0));
         const std::unique_ptr<SwsContext, void (*)(SwsContext*)> scaler(
-            sws_getContext(w, h, AV_PIX_FMT_RGB48LE, w, h, encoder->pix_fmt, SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT, nullptr, nullptr, nullptr), sws_freeContext);
-        sws_setColorspaceDetails(scaler.get(), sws_getCoefficients(SWS_CS_DEFAULT), 1, sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
-        const std::unique_ptr<AVPacket, void (*)(AVPacket*)> packet(av_packet_alloc(), [](AVPacket* p) { av_packet_free(&p); });
+            sws_getContext(w, h, AV_PIX_FMT_RGB48LE, w, h, encoder->pix_fmt,
+                           SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT, nullptr, nullptr, nullptr),
+            sws_freeContext);
+        sws_setColorspaceDetails(scaler.get(), sws_getCoefficients(SWS_CS_DEFAULT), 1,
+                                 sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
+        const std::unique_ptr<AVPacket, void (*)(AVPacket*)> packet(av_packet_alloc(),
+                                                                    [](AVPacket* p) { av_packet_free(&p); });
         const auto drain = [&] {
             while (avcodec_receive_packet(encoder.get(), packet.get()) == 0) {
                 av_packet_rescale_ts(packet.get(), encoder->time_base, stream->time_base);

@@ -65,9 +65,12 @@ struct Twig {
 // A branching thallus in a box of 2 hw x 2 hh, growing upwards.
 std::vector<Twig> grow(double hw, double hh, int branches, std::uint64_t seed) {
     std::mt19937_64 random(seed);
-    const auto uniform = [&](double low, double high) { return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53); };
+    const auto uniform = [&](double low, double high) {
+        return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53);
+    };
     std::vector<Twig> twigs;
-    std::function<void(Point, double, double, double, int)> branch = [&](Point p, double angle, double length, double radius, int level) {
+    std::function<void(Point, double, double, double, int)> branch = [&](Point p, double angle, double length,
+                                                                         double radius, int level) {
         const int steps = 5;
         for (int i = 0; i < steps; ++i) {
             angle += uniform(-0.16, 0.16);
@@ -75,7 +78,9 @@ std::vector<Twig> grow(double hw, double hh, int branches, std::uint64_t seed) {
             if (std::abs(q.x()) > hw || std::abs(q.y()) > hh) return;
             twigs.push_back({p, q, radius * (1 - 0.12 * i), radius * (1 - 0.12 * (i + 1))});
             p = q;
-            if (level > 0) branch(p, angle + (i % 2 ? 1 : -1) * uniform(0.4, 0.8), length * uniform(0.42, 0.6), radius * 0.62, level - 1);
+            if (level > 0)
+                branch(p, angle + (i % 2 ? 1 : -1) * uniform(0.4, 0.8), length * uniform(0.42, 0.6), radius * 0.62,
+                       level - 1);
         }
     };
     for (int b = 0; b < branches; ++b) {
@@ -89,12 +94,19 @@ std::vector<Layer> layers_of(const Object& o, const Scene& s, std::uint64_t seed
     const double cx = o.x * s.width, cy = o.y * s.height;
     const double hw = o.width * s.width / 2, hh = o.height * s.width / 2;
     const double c = std::cos(o.rotation_deg * deg), n = std::sin(o.rotation_deg * deg);
-    const auto boxed = [&](double reach_x, double reach_y, double px, double py, std::function<float(double, double)> f) {
-        return Layer{std::max(0, static_cast<int>(px - reach_x - 2)), std::max(0, static_cast<int>(py - reach_y - 2)),
-                     std::min(s.width, static_cast<int>(px + reach_x + 3)), std::min(s.height, static_cast<int>(py + reach_y + 3)),
-                     colour, o.texture, std::move(f)};
+    const auto boxed = [&](double reach_x, double reach_y, double px, double py,
+                           std::function<float(double, double)> f) {
+        return Layer{std::max(0, static_cast<int>(px - reach_x - 2)),
+                     std::max(0, static_cast<int>(py - reach_y - 2)),
+                     std::min(s.width, static_cast<int>(px + reach_x + 3)),
+                     std::min(s.height, static_cast<int>(py + reach_y + 3)),
+                     colour,
+                     o.texture,
+                     std::move(f)};
     };
-    const auto local = [=](double x, double y) { return Point(c * (x - cx) + n * (y - cy), -n * (x - cx) + c * (y - cy)); };
+    const auto local = [=](double x, double y) {
+        return Point(c * (x - cx) + n * (y - cy), -n * (x - cx) + c * (y - cy));
+    };
     if (o.shape == Object::Shape::frond) {
         std::vector<Layer> all;
         for (const Twig& t : grow(hw, hh, o.branches, seed)) {
@@ -127,10 +139,10 @@ static Corners corners_of(const ChartInScene& c, const Scene& s) {
     // The line of sight to the chart's middle; the chart is turned so that it faces along that line, then tilted.
     const Eigen::Vector3d sight((c.x - 0.5) * s.width / focal_px, (c.y - 0.5) * s.height / focal_px, 1);
     const Eigen::Vector3d axis(std::cos(c.tilt_axis_deg * deg), std::sin(c.tilt_axis_deg * deg), 0);
-    const Eigen::Matrix3d turn = (Eigen::Quaterniond::FromTwoVectors(Eigen::Vector3d::UnitZ(), sight) *
-                                  Eigen::AngleAxisd(c.tilt_deg * deg, axis) *
-                                  Eigen::AngleAxisd(c.rotation_deg * deg, Eigen::Vector3d::UnitZ()))
-                                     .toRotationMatrix();
+    const Eigen::Matrix3d turn =
+        (Eigen::Quaterniond::FromTwoVectors(Eigen::Vector3d::UnitZ(), sight) *
+         Eigen::AngleAxisd(c.tilt_deg * deg, axis) * Eigen::AngleAxisd(c.rotation_deg * deg, Eigen::Vector3d::UnitZ()))
+            .toRotationMatrix();
     const Eigen::Vector3d centre = sight.normalized() * distance;
     const double hw = d.width_mm / 2, hh = d.height_mm / 2, side = c.mirrored ? -1 : 1;
     Corners q;
@@ -138,7 +150,8 @@ static Corners corners_of(const ChartInScene& c, const Scene& s) {
     for (int i = 0; i < 4; ++i) {
         const Eigen::Vector3d p = centre + turn * Eigen::Vector3d(side * xs[i], ys[i], 0);
         if (p.z() <= 0.01 * distance) throw Error(ErrorKind::input, "a chart lies behind the camera");
-        q[static_cast<std::size_t>(i)] = {focal_px * p.x() / p.z() + s.width / 2.0, focal_px * p.y() / p.z() + s.height / 2.0};
+        q[static_cast<std::size_t>(i)] = {focal_px * p.x() / p.z() + s.width / 2.0,
+                                          focal_px * p.y() / p.z() + s.height / 2.0};
     }
     return q;
 }
@@ -170,13 +183,15 @@ static void draw_chart(const ChartInScene& c, const Corners& corners, const std:
     }
 }
 
-static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const Scene& s, const std::vector<float>& rgb) {
+static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const Scene& s,
+                          const std::vector<float>& rgb) {
     TrueChart t;
     t.chart = c.definition.id;
     t.corners = corners;
     t.mirrored = chart::signed_area(corners) < 0;
     t.frame_fraction = std::abs(chart::signed_area(corners)) / (static_cast<double>(s.width) * s.height);
-    t.tilt_deg = c.corners ? chart::tilt_deg(c.definition, corners, s.width, s.height, s.focal_35mm_mm) : std::abs(c.tilt_deg);
+    t.tilt_deg =
+        c.corners ? chart::tilt_deg(c.definition, corners, s.width, s.height, s.focal_35mm_mm) : std::abs(c.tilt_deg);
     const Homography map = chart::pixels_from_mm(c.definition, corners);
     for (const chart::Patch& p : c.definition.patches) {
         TruePatch truth{p.id};
@@ -185,10 +200,12 @@ static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const S
         int clipped = 0, inside = 0;
         for (int v = 0; v < samples; ++v)
             for (int u = 0; u < samples; ++u) {
-                const Point q = map({p.x_mm + p.w_mm * (0.25 + 0.5 * (u + 0.5) / samples), p.y_mm + p.h_mm * (0.25 + 0.5 * (v + 0.5) / samples)});
+                const Point q = map({p.x_mm + p.w_mm * (0.25 + 0.5 * (u + 0.5) / samples),
+                                     p.y_mm + p.h_mm * (0.25 + 0.5 * (v + 0.5) / samples)});
                 const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
                 if (x < 0 || y < 0 || x >= s.width || y >= s.height) continue;
-                const Eigen::Array3d value = Eigen::Map<const Rgb>(&rgb[(static_cast<std::size_t>(y) * s.width + x) * 3]).cast<double>();
+                const Eigen::Array3d value =
+                    Eigen::Map<const Rgb>(&rgb[(static_cast<std::size_t>(y) * s.width + x) * 3]).cast<double>();
                 ++inside;
                 clipped += (value >= 1).any();
                 sum += value.min(1);
@@ -196,7 +213,10 @@ static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const S
             }
         if (inside) {
             const Eigen::Array3d mean = sum / inside, sd = (squares / inside - mean.square()).max(0).sqrt();
-            for (int k = 0; k < 3; ++k) truth.mean[static_cast<std::size_t>(k)] = mean[k], truth.sd[static_cast<std::size_t>(k)] = sd[k];
+            for (int k = 0; k < 3; ++k) {
+                truth.mean[static_cast<std::size_t>(k)] = mean[k];
+                truth.sd[static_cast<std::size_t>(k)] = sd[k];
+            }
             truth.clipped = static_cast<double>(clipped) / inside;
         }
         const Corners central = chart::patch_quad(p, map, 0.5);
@@ -214,8 +234,11 @@ static void add_faults(Rendering& r, const std::stop_token& stop) {
     if (s.second_light) {
         Scene under = s;
         under.light = s.second_light->light;
-        under.second_light.reset(), under.shadows.clear(), under.sheens.clear();
-        under.veil = 0, under.blur_px = 0;
+        under.second_light.reset();
+        under.shadows.clear();
+        under.sheens.clear();
+        under.veil = 0;
+        under.blur_px = 0;
         other = render(under, stop).rgb;
     }
     if (other.empty() && s.shadows.empty() && s.sheens.empty() && s.veil <= 0) return;
@@ -226,17 +249,24 @@ static void add_faults(Rendering& r, const std::stop_token& stop) {
             const double u = (x + 0.5) / s.width - 0.5, v = (y + 0.5) / s.height - 0.5;
             if (!other.empty()) {
                 const double a = s.second_light->angle_deg * deg;
-                const auto share = static_cast<float>(s.second_light->share * std::clamp(0.5 + u * std::cos(a) + v * std::sin(a), 0.0, 1.0));
-                pixel = (1 - share) * pixel + share * Eigen::Map<const Rgb>(&other[(static_cast<std::size_t>(y) * s.width + x) * 3]);
+                const auto share = static_cast<float>(s.second_light->share *
+                                                      std::clamp(0.5 + u * std::cos(a) + v * std::sin(a), 0.0, 1.0));
+                pixel = (1 - share) * pixel +
+                        share * Eigen::Map<const Rgb>(&other[(static_cast<std::size_t>(y) * s.width + x) * 3]);
             }
             for (const Shadow& shadow : s.shadows) {
                 const double a = shadow.angle_deg * deg;
-                const double beyond = (x + 0.5 - shadow.x * s.width) * std::cos(a) + (y + 0.5 - shadow.y * s.height) * std::sin(a);
-                pixel *= static_cast<float>(std::exp2(-shadow.stops * std::clamp(0.5 + beyond / shadow.soft_px, 0.0, 1.0)));
+                const double beyond =
+                    (x + 0.5 - shadow.x * s.width) * std::cos(a) + (y + 0.5 - shadow.y * s.height) * std::sin(a);
+                pixel *=
+                    static_cast<float>(std::exp2(-shadow.stops * std::clamp(0.5 + beyond / shadow.soft_px, 0.0, 1.0)));
             }
             for (const Sheen& sheen : s.sheens) {
-                const double dx = (x + 0.5) / s.width - sheen.x, dy = ((y + 0.5) / s.height - sheen.y) * s.height / s.width;
-                pixel += static_cast<float>(sheen.strength * std::exp(-0.5 * (dx * dx + dy * dy) / (sheen.size * sheen.size))) * white;
+                const double dx = (x + 0.5) / s.width - sheen.x,
+                             dy = ((y + 0.5) / s.height - sheen.y) * s.height / s.width;
+                pixel += static_cast<float>(sheen.strength *
+                                            std::exp(-0.5 * (dx * dx + dy * dy) / (sheen.size * sheen.size))) *
+                         white;
             }
             pixel += static_cast<float>(s.veil) * white;
         }
@@ -247,7 +277,9 @@ Rendering render(const Scene& s, std::stop_token stop) {
     Rendering r;
     r.scene = s;
     r.rgb.resize(static_cast<std::size_t>(s.width) * s.height * 3);
-    const auto seen = [&](const Spectrum& reflectance) { return Rgb((s.white * s.camera.response(reflectance, s.light)).cast<float>()); };
+    const auto seen = [&](const Spectrum& reflectance) {
+        return Rgb((s.white * s.camera.response(reflectance, s.light)).cast<float>());
+    };
 
     std::vector<Layer> layers;
     for (std::size_t i = 0; i < s.objects.size(); ++i)
@@ -262,7 +294,8 @@ Rendering render(const Scene& s, std::stop_token stop) {
         patch_colours.emplace_back();
         for (std::size_t i = 0; i < c.reflectance.size(); ++i) {
             const auto faded = c.faded.find(c.definition.patches[i].id);
-            patch_colours.back().push_back(seen(c.reflectance[i]) * static_cast<float>(faded == c.faded.end() ? 1 : faded->second));
+            patch_colours.back().push_back(seen(c.reflectance[i]) *
+                                           static_cast<float>(faded == c.faded.end() ? 1 : faded->second));
         }
     }
     const Rgb body = seen(Spectrum::constant(0.035));
@@ -295,19 +328,25 @@ Rendering render(const Scene& s, std::stop_token stop) {
             const chart::Definition& d = s.charts[i].definition;
             const Homography map = chart::pixels_from_mm(d, corners[i]);
             double x0 = s.width, x1 = 0, y0 = s.height, y1 = 0;
-            for (const Point& p : {map({-11, -11}), map({d.width_mm + 11, -11}), map({d.width_mm + 11, d.height_mm + 11}), map({-11, d.height_mm + 11})}) {
-                x0 = std::min(x0, p.x()), x1 = std::max(x1, p.x());
-                y0 = std::min(y0, p.y()), y1 = std::max(y1, p.y());
+            for (const Point& p : {map({-11, -11}), map({d.width_mm + 11, -11}),
+                                   map({d.width_mm + 11, d.height_mm + 11}), map({-11, d.height_mm + 11})}) {
+                x0 = std::min(x0, p.x());
+                x1 = std::max(x1, p.x());
+                y0 = std::min(y0, p.y());
+                y1 = std::max(y1, p.y());
             }
             if (y < y0 - 2 || y > y1 + 2) continue;
-            draw_chart(s.charts[i], corners[i], patch_colours[i], body, y, std::clamp(static_cast<int>(x0) - 2, 0, s.width),
+            draw_chart(s.charts[i], corners[i], patch_colours[i], body, y,
+                       std::clamp(static_cast<int>(x0) - 2, 0, s.width),
                        std::clamp(static_cast<int>(x1) + 3, 0, s.width), row);
         }
         draw_layers(true);
         for (int x = 0; x < s.width; ++x) {
-            const double dx = (x + 0.5 - s.width / 2.0) / half_diagonal, dy = (y + 0.5 - s.height / 2.0) / half_diagonal;
+            const double dx = (x + 0.5 - s.width / 2.0) / half_diagonal,
+                         dy = (y + 0.5 - s.height / 2.0) / half_diagonal;
             const double along = (x + 0.5 - s.width / 2.0) * fall_x + (y + 0.5 - s.height / 2.0) * fall_y;
-            const auto gain = static_cast<float>(std::exp2(-s.vignetting_stops * (dx * dx + dy * dy) - s.falloff_stops * along));
+            const auto gain =
+                static_cast<float>(std::exp2(-s.vignetting_stops * (dx * dx + dy * dy) - s.falloff_stops * along));
             for (int c = 0; c < 3; ++c) row[3 * x + c] *= gain;
         }
     });

@@ -15,7 +15,10 @@ namespace {
 /// Reads members of one object, with messages that name file and place, and refuses members it does not know.
 class Reader {
 public:
-    Reader(const json& object, fs::path file, std::string place) : j_(object), file_(std::move(file)), place_(std::move(place)) {
+    Reader(const json& object, fs::path file, std::string place)
+        : j_(object),
+          file_(std::move(file)),
+          place_(std::move(place)) {
         if (!j_.is_object()) fail("must be an object");
     }
 
@@ -93,16 +96,11 @@ Spectrum parse_light(Reader& scene, std::string& name) {
     if (v->is_string()) return light_named(name = v->get<std::string>());
     Reader r = scene.child("light", *v);
     Spectrum s;
-    if (r.get("daylight"))
-        s = colour::daylight(r.number("daylight", 0, 4000, 25000));
-    else if (r.get("planck"))
-        s = colour::planck(r.number("planck", 0, 1000, 25000));
-    else if (r.get("led"))
-        s = colour::led(r.number("led", 0, 2500, 7000));
-    else if (const json* samples = r.get("spectrum"))
-        s = spectrum(r.child("spectrum", *samples));
-    else
-        r.fail("needs daylight, planck, led or spectrum");
+    if (r.get("daylight")) s = colour::daylight(r.number("daylight", 0, 4000, 25000));
+    else if (r.get("planck")) s = colour::planck(r.number("planck", 0, 1000, 25000));
+    else if (r.get("led")) s = colour::led(r.number("led", 0, 2500, 7000));
+    else if (const json* samples = r.get("spectrum")) s = spectrum(r.child("spectrum", *samples));
+    else r.fail("needs daylight, planck, led or spectrum");
     name = r.text("name", "light");
     r.finish();
     return s;
@@ -118,23 +116,16 @@ Spectrum parse_surface(Reader& owner, const char* key, const Spectrum& fallback)
     if (v->is_array()) return from_lab(owner.numbers(key, 3));
     Reader r = owner.child(key, *v);
     Spectrum s = fallback;
-    if (r.get("lab"))
-        s = from_lab(r.numbers("lab", 3));
-    else if (r.get("grey"))
-        s = Spectrum::constant(r.number("grey", 0, 0, 1));
-    else if (r.get("random"))
-        s = random_reflectance(static_cast<std::uint64_t>(r.number("random", 0, 0, 1e15)));
-    else if (const json* samples = r.get("spectrum"))
-        s = spectrum(r.child("spectrum", *samples));
-    else
-        r.fail("needs lab, grey, random or spectrum");
+    if (r.get("lab")) s = from_lab(r.numbers("lab", 3));
+    else if (r.get("grey")) s = Spectrum::constant(r.number("grey", 0, 0, 1));
+    else if (r.get("random")) s = random_reflectance(static_cast<std::uint64_t>(r.number("random", 0, 0, 1e15)));
+    else if (const json* samples = r.get("spectrum")) s = spectrum(r.child("spectrum", *samples));
+    else r.fail("needs lab, grey, random or spectrum");
     r.finish();
     return s;
 }
 
-Texture parse_texture(Reader& r) {
-    return {r.number("texture", 0, 0, 1), r.number("texture_px", 4, 1, 1000)};
-}
+Texture parse_texture(Reader& r) { return {r.number("texture", 0, 0, 1), r.number("texture_px", 4, 1, 1000)}; }
 
 Camera parse_camera(Reader& scene) {
     const json* v = scene.get("camera");
@@ -176,7 +167,10 @@ Object parse_object(Reader r) {
     else r.child_fail("shape", "must be rectangle, ellipse, leaf or frond");
     const auto at = r.numbers("at", 2), size = r.numbers("size", 2);
     if (at.empty() || size.empty()) r.fail("needs \"at\": [x, y] and \"size\": [w, h]");
-    o.x = at[0], o.y = at[1], o.width = size[0], o.height = size[1];
+    o.x = at[0];
+    o.y = at[1];
+    o.width = size[0];
+    o.height = size[1];
     o.rotation_deg = r.number("rotation_deg", 0, -3600, 3600);
     o.reflectance = parse_surface(r, "surface", o.reflectance);
     o.texture = parse_texture(r);
@@ -189,16 +183,18 @@ Object parse_object(Reader r) {
 ChartInScene parse_chart(Reader r) {
     ChartInScene c;
     std::string id = r.text("id", "grid24");
-    if (id.find('/') == std::string::npos && id.ends_with(".json")) id = (fs::absolute(r.file()).parent_path() / id).string();
+    if (id.find('/') == std::string::npos && id.ends_with(".json"))
+        id = (fs::absolute(r.file()).parent_path() / id).string();
     c.definition = chart::find_definition(id);
     const std::string told = r.text("reference", "");
-    const chart::Reference reference = told.empty() ? chart::reference_of(c.definition)
-                                                    : chart::load_reference(r.file().parent_path() / told);
+    const chart::Reference reference =
+        told.empty() ? chart::reference_of(c.definition) : chart::load_reference(r.file().parent_path() / told);
     for (const chart::Patch& p : c.definition.patches) {
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) r.fail("has no reference value for patch " + p.id);
         const auto spectrum = reference.spectrum.find(p.id);
-        c.reflectance.push_back(spectrum != reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz->second));
+        c.reflectance.push_back(spectrum != reference.spectrum.end() ? spectrum->second
+                                                                     : colour::smooth_reflectance(xyz->second));
     }
     if (const json* corners = r.get("corners")) {
         chart::Corners q;
@@ -212,7 +208,10 @@ ChartInScene parse_chart(Reader r) {
         if (!chart::is_convex(q)) r.child_fail("corners", "must span a convex area");
         c.corners = q;
     }
-    if (const auto at = r.numbers("at", 2); !at.empty()) c.x = at[0], c.y = at[1];
+    if (const auto at = r.numbers("at", 2); !at.empty()) {
+        c.x = at[0];
+        c.y = at[1];
+    }
     c.width = r.number("width", 0.4, 0.005, 5);
     c.rotation_deg = r.number("rotation_deg", 0, -3600, 3600);
     c.tilt_deg = r.number("tilt_deg", 0, -80, 80);
@@ -236,14 +235,16 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
         j = json::parse(text);
         if (!changes.empty()) j.merge_patch(json::parse(changes));
     } catch (const json::exception& problem) {
-        throw Error(ErrorKind::input, std::string("this is not JSON: ") + problem.what(), place, "See docs/formats.md, Scene");
+        throw Error(ErrorKind::input, std::string("this is not JSON: ") + problem.what(), place,
+                    "See docs/formats.md, Scene");
     }
     Reader r(j, place, "");
     if (const json* version = r.get("refero_scene"); !version || *version != 1) r.fail("needs \"refero_scene\": 1");
     Scene s;
     if (const auto size = r.numbers("size", 2); !size.empty()) {
         if (!(size[0] >= 2 && size[1] >= 2 && size[0] * size[1] <= 2e8)) r.child_fail("size", "is out of range");
-        s.width = static_cast<int>(size[0]) & ~1, s.height = static_cast<int>(size[1]) & ~1;
+        s.width = static_cast<int>(size[0]) & ~1;
+        s.height = static_cast<int>(size[1]) & ~1;
     }
     s.seed = static_cast<std::uint64_t>(r.number("seed", 1, 0, 1e15));
     s.camera = parse_camera(r);
@@ -281,7 +282,10 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
     each("charts", [&](Reader c) { s.charts.push_back(parse_chart(std::move(c))); });
     each("shadows", [&](Reader o) {
         Shadow shadow;
-        if (const auto at = o.numbers("at", 2); !at.empty()) shadow.x = at[0], shadow.y = at[1];
+        if (const auto at = o.numbers("at", 2); !at.empty()) {
+            shadow.x = at[0];
+            shadow.y = at[1];
+        }
         shadow.angle_deg = o.number("angle_deg", 0, -3600, 3600);
         shadow.stops = o.number("stops", 1, 0, 10);
         shadow.soft_px = o.number("soft_px", shadow.soft_px, 0.1, 2000);
@@ -290,7 +294,10 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
     });
     each("sheens", [&](Reader o) {
         Sheen sheen;
-        if (const auto at = o.numbers("at", 2); !at.empty()) sheen.x = at[0], sheen.y = at[1];
+        if (const auto at = o.numbers("at", 2); !at.empty()) {
+            sheen.x = at[0];
+            sheen.y = at[1];
+        }
         sheen.size = o.number("size", sheen.size, 0.0005, 1);
         sheen.strength = o.number("strength", sheen.strength, 0, 20);
         o.finish();
@@ -310,6 +317,8 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
     return s;
 }
 
-Scene load_scene(const fs::path& file, const std::string& changes) { return parse_scene(read_file(file, 16 << 20), file, changes); }
+Scene load_scene(const fs::path& file, const std::string& changes) {
+    return parse_scene(read_file(file, 16 << 20), file, changes);
+}
 
 } // namespace refero::simulate

@@ -32,29 +32,49 @@ Spectrum band(std::initializer_list<Bell> bells, double infrared_cut_nm) {
 
 std::vector<Camera> make_cameras() {
     std::vector<Camera> all(4);
-    all[0].id = "stills-a", all[0].model = "Stills A", all[0].serial_number = "SA-1042";
+    all[0].id = "stills-a";
+    all[0].model = "Stills A";
+    all[0].serial_number = "SA-1042";
     all[0].sensitivity = {band({{598, 24, 38, 0.62}, {430, 20, 22, 0.035}, {540, 22, 24, 0.07}}, 678),
                           band({{532, 34, 38, 1.0}, {625, 30, 30, 0.06}}, 678),
                           band({{458, 24, 30, 0.78}, {540, 30, 40, 0.03}}, 678)};
-    all[0].black_level = 512, all[0].white_level = 15871, all[0].full_well_e = 52000, all[0].read_noise_e = 3.5;
+    all[0].black_level = 512;
+    all[0].white_level = 15871;
+    all[0].full_well_e = 52000;
+    all[0].read_noise_e = 3.5;
 
-    all[1].id = "stills-b", all[1].model = "Stills B", all[1].serial_number = "SB-77310";
+    all[1].id = "stills-b";
+    all[1].model = "Stills B";
+    all[1].serial_number = "SB-77310";
     all[1].sensitivity = {band({{608, 33, 34, 0.70}, {535, 30, 20, 0.12}}, 690),
                           band({{540, 42, 44, 1.0}, {455, 20, 25, 0.07}}, 690),
                           band({{468, 30, 32, 0.66}, {560, 30, 40, 0.05}}, 690)};
-    all[1].black_level = 1024, all[1].white_level = 16383, all[1].full_well_e = 38000, all[1].read_noise_e = 4.5;
+    all[1].black_level = 1024;
+    all[1].white_level = 16383;
+    all[1].full_well_e = 38000;
+    all[1].read_noise_e = 4.5;
 
-    all[2].id = "cine-a", all[2].model = "Cine A", all[2].serial_number = "CA-5";
+    all[2].id = "cine-a";
+    all[2].model = "Cine A";
+    all[2].serial_number = "CA-5";
     all[2].sensitivity = {band({{603, 22, 42, 0.58}, {445, 18, 20, 0.05}}, 665),
                           band({{545, 36, 36, 1.0}, {480, 15, 15, 0.04}}, 665),
                           band({{450, 21, 27, 0.88}, {520, 20, 25, 0.06}}, 665)};
-    all[2].black_level = 256, all[2].white_level = 16000, all[2].full_well_e = 30000, all[2].read_noise_e = 5;
+    all[2].black_level = 256;
+    all[2].white_level = 16000;
+    all[2].full_well_e = 30000;
+    all[2].read_noise_e = 5;
 
-    all[3].id = "cine-b", all[3].model = "Cine B", all[3].serial_number = "CB-19";
+    all[3].id = "cine-b";
+    all[3].model = "Cine B";
+    all[3].serial_number = "CB-19";
     all[3].sensitivity = {band({{592, 30, 44, 0.66}, {525, 30, 20, 0.10}}, 685),
                           band({{526, 44, 40, 1.0}, {610, 25, 25, 0.10}}, 685),
                           band({{462, 32, 28, 0.72}, {535, 25, 30, 0.08}}, 685)};
-    all[3].black_level = 400, all[3].white_level = 15600, all[3].full_well_e = 26000, all[3].read_noise_e = 6;
+    all[3].black_level = 400;
+    all[3].white_level = 15600;
+    all[3].full_well_e = 26000;
+    all[3].read_noise_e = 6;
     for (Camera& c : all) c.make = "Simulated";
     return all;
 }
@@ -107,7 +127,9 @@ Spectrum light_named(const std::string& name) {
 
 Spectrum random_reflectance(std::uint64_t seed) {
     std::mt19937_64 random(seed);
-    const auto uniform = [&](double low, double high) { return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53); };
+    const auto uniform = [&](double low, double high) {
+        return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53);
+    };
     Spectrum s;
     const double base = uniform(0.02, 0.5);
     s.value.fill(base);

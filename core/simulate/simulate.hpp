@@ -21,10 +21,10 @@ using colour::Vec3;
 struct Camera {
     std::string id, make, model, serial_number;
     std::array<Spectrum, 3> sensitivity;
-    int black_level = 512;       ///< raw code of no light
-    int white_level = 15871;     ///< raw code of saturation, at most 16383
-    double full_well_e = 50000;  ///< electrons at saturation, base ISO
-    double read_noise_e = 4;     ///< root mean square, electrons, base ISO
+    int black_level = 512;      ///< raw code of no light
+    int white_level = 15871;    ///< raw code of saturation, at most 16383
+    double full_well_e = 50000; ///< electrons at saturation, base ISO
+    double read_noise_e = 4;    ///< root mean square, electrons, base ISO
     double base_iso = 100;
     /// Response to a reflectance under a light, 1 for the perfect diffuser in the largest channel.
     Vec3 response(const Spectrum& reflectance, const Spectrum& light) const;
@@ -47,7 +47,7 @@ struct Texture {
 
 struct Object {
     enum class Shape { rectangle, ellipse, leaf, frond } shape = Shape::rectangle;
-    double x = 0.5, y = 0.5;       ///< centre, shares of the frame's width and height
+    double x = 0.5, y = 0.5;          ///< centre, shares of the frame's width and height
     double width = 0.1, height = 0.1; ///< shares of the frame's width
     double rotation_deg = 0;
     Spectrum reflectance = Spectrum::constant(0.5);
@@ -58,23 +58,23 @@ struct Object {
 
 struct ChartInScene {
     chart::Definition definition;
-    std::vector<Spectrum> reflectance; ///< a patch each
+    std::vector<Spectrum> reflectance;     ///< a patch each
     std::optional<chart::Corners> corners; ///< given outright, else from what follows
-    double x = 0.5, y = 0.5;           ///< centre, shares of the frame
-    double width = 0.4;                ///< of the patch array facing the camera, share of the frame's width
-    double rotation_deg = 0;           ///< clockwise on screen
-    double tilt_deg = 0;               ///< about an axis in the chart's plane ...
-    double tilt_axis_deg = 90;         ///< ... at this angle to the frame's horizontal: 90 turns left and right
+    double x = 0.5, y = 0.5;               ///< centre, shares of the frame
+    double width = 0.4;                    ///< of the patch array facing the camera, share of the frame's width
+    double rotation_deg = 0;               ///< clockwise on screen
+    double tilt_deg = 0;                   ///< about an axis in the chart's plane ...
+    double tilt_axis_deg = 90;             ///< ... at this angle to the frame's horizontal: 90 turns left and right
     bool mirrored = false;
     std::map<std::string, double> faded; ///< by patch: factor on its reflectance (dirt, fading)
 };
 
 /// A shadow with a straight edge.
 struct Shadow {
-    double x = 0.5, y = 0.5;  ///< a point of its edge, shares of the frame
-    double angle_deg = 0;     ///< of the direction into the shadow, clockwise on screen from the right
-    double stops = 0;         ///< of light lost in it
-    double soft_px = 6;       ///< width of its edge
+    double x = 0.5, y = 0.5; ///< a point of its edge, shares of the frame
+    double angle_deg = 0;    ///< of the direction into the shadow, clockwise on screen from the right
+    double stops = 0;        ///< of light lost in it
+    double soft_px = 6;      ///< width of its edge
 };
 /// A lamp's reflection, a soft spot of the light's own colour.
 struct Sheen {
@@ -95,7 +95,7 @@ struct Scene {
     Camera camera;
     std::string light_name;
     Spectrum light;
-    double white = 0.8;            ///< signal of a perfect diffuser in the largest channel, 1 = saturation
+    double white = 0.8; ///< signal of a perfect diffuser in the largest channel, 1 = saturation
     double iso = 100, exposure_s = 0.01, f_number = 8;
     std::string lens = "Lens 50 mm";
     double focal_mm = 50, focal_35mm_mm = 50;

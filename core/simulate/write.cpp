@@ -20,14 +20,16 @@ namespace {
 /// Normal deviates, a stream for each row: the same whatever the number of threads.
 class Normal {
 public:
-    Normal(std::uint64_t seed, std::uint64_t row) : state_(seed * 0x9E3779B97F4A7C15ull + row * 0xD1B54A32D192ED03ull + 1) {}
+    Normal(std::uint64_t seed, std::uint64_t row)
+        : state_(seed * 0x9E3779B97F4A7C15ull + row * 0xD1B54A32D192ED03ull + 1) {}
     float operator()() {
         if (has_spare_) {
             has_spare_ = false;
             return spare_;
         }
         const std::uint64_t bits = next(); // Box and Muller 1958
-        const float u = (static_cast<float>(bits >> 40) + 0.5f) * 0x1p-24f, v = static_cast<float>(bits & 0xFFFFFF) * 0x1p-24f;
+        const float u = (static_cast<float>(bits >> 40) + 0.5f) * 0x1p-24f,
+                    v = static_cast<float>(bits & 0xFFFFFF) * 0x1p-24f;
         const float radius = std::sqrt(-2 * std::log(u)), angle = 2 * std::numbers::pi_v<float> * v;
         spare_ = radius * std::sin(angle);
         has_spare_ = true;
@@ -61,7 +63,8 @@ struct Noise {
 std::vector<std::uint16_t> mosaic(const Rendering& r) {
     const Scene& s = r.scene;
     const Noise noise(s);
-    const float black = static_cast<float>(s.camera.black_level), range = static_cast<float>(s.camera.white_level - s.camera.black_level);
+    const float black = static_cast<float>(s.camera.black_level),
+                range = static_cast<float>(s.camera.white_level - s.camera.black_level);
     std::vector<std::uint16_t> codes(static_cast<std::size_t>(s.width) * s.height);
     tbb::parallel_for(0, s.height, [&](int y) {
         Normal normal(s.seed, static_cast<std::uint64_t>(y));
@@ -110,25 +113,30 @@ void extend_tags(TIFF* tif) {
 
 std::string exif_time(const std::string& iso) {
     std::string t = iso;
-    if (t.size() >= 19) t[4] = t[7] = ':', t[10] = ' ';
+    if (t.size() >= 19) {
+        t[4] = t[7] = ':';
+        t[10] = ' ';
+    }
     return t.substr(0, 19);
 }
 
 // Arrays go with a count where the field asks for one.
 void set_array(TIFF* tif, std::uint32_t tag, int count, const void* values) {
     const TIFFField* field = TIFFFindField(tif, tag, TIFF_ANY);
-    if (field && TIFFFieldPassCount(field))
-        TIFFSetField(tif, tag, count, values);
-    else
-        TIFFSetField(tif, tag, values);
+    if (field && TIFFFieldPassCount(field)) TIFFSetField(tif, tag, count, values);
+    else TIFFSetField(tif, tag, values);
 }
 
 void write_dng(const Rendering& r, const fs::path& target, const fs::path& file) {
     const Scene& s = r.scene;
     const auto codes = mosaic(r);
-    const std::unique_ptr<TIFF, void (*)(TIFF*)> handle(TIFFOpen(file.c_str(), "w"), [](TIFF* t) { if (t) TIFFClose(t); });
+    const std::unique_ptr<TIFF, void (*)(TIFF*)> handle(TIFFOpen(file.c_str(), "w"), [](TIFF* t) {
+        if (t) TIFFClose(t);
+    });
     TIFF* tif = handle.get();
-    const auto failed = [&] { return Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions"); };
+    const auto failed = [&] {
+        return Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions");
+    };
     if (!tif) throw failed();
     extend_tags(tif);
     const auto width = static_cast<std::uint32_t>(s.width), height = static_cast<std::uint32_t>(s.height);
@@ -160,15 +168,18 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     const TIFFField* black_field = TIFFFindField(tif, 50714, TIFF_ANY);
     const auto b = static_cast<std::uint32_t>(s.camera.black_level);
     const std::uint32_t black_codes[] = {b, b, b, b};
-    const float black_values[] = {static_cast<float>(b), static_cast<float>(b), static_cast<float>(b), static_cast<float>(b)};
-    set_array(tif, 50714, 4, TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes) : black_values);
+    const float black_values[] = {static_cast<float>(b), static_cast<float>(b), static_cast<float>(b),
+                                  static_cast<float>(b)};
+    set_array(tif, 50714, 4,
+              TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes) : black_values);
     set_array(tif, 50717, 1, &white);
     const colour::Mat3 m = s.camera.camera_from_xyz_d65();
     float matrix[9];
     for (int i = 0; i < 9; ++i) matrix[i] = static_cast<float>(m(i / 3, i % 3));
     set_array(tif, 50721, 9, matrix);
     const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.light);
-    const float as_shot[] = {static_cast<float>(neutral[0]), static_cast<float>(neutral[1]), static_cast<float>(neutral[2])};
+    const float as_shot[] = {static_cast<float>(neutral[0]), static_cast<float>(neutral[1]),
+                             static_cast<float>(neutral[2])};
     set_array(tif, 50728, 3, as_shot);
     TIFFSetField(tif, 50778, 21); // D65
     for (std::uint32_t y = 0, strip = 0; y < height; y += rows_per_strip, ++strip) {
@@ -213,13 +224,15 @@ void write_raster(const Rendering& r, const fs::path& target, const fs::path& fi
     spec["Exif:LensModel"] = s.lens;
     if (tiff) {
         const auto& space = colour::rgb_space("linear-bt709");
-        const auto icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer, "Linear camera RGB", "No copyright, use freely");
+        const auto icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer,
+                                             "Linear camera RGB", "No copyright, use freely");
         spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())), icc.data());
         spec["compression"] = "none";
     }
     const auto pixels = developed(r);
     const auto out = OIIO::ImageOutput::create(file.string());
-    if (!out || !out->open(file.string(), spec) || !out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !out->close())
+    if (!out || !out->open(file.string(), spec) || !out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) ||
+        !out->close())
         throw Error(ErrorKind::internal, "cannot be written: " + (out ? out->geterror() : OIIO::geterror()), target,
                     "Check free space and permissions");
 }
@@ -242,7 +255,8 @@ std::string truth_json(const Rendering& r) {
     const auto patches_of = [](const TrueChart& c) {
         auto list = nlohmann::ordered_json::array();
         for (const TruePatch& p : c.patches)
-            list.push_back({{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}});
+            list.push_back(
+                {{"id", p.id}, {"mean", p.mean}, {"sd", p.sd}, {"clipped", p.clipped}, {"pixels", p.pixels}});
         return list;
     };
     if (!r.charts.empty()) {
@@ -259,12 +273,11 @@ void write(const Rendering& r, const fs::path& file) {
     const std::string extension = to_lower(file.extension().string());
     const bool dng = extension == ".dng", tiff = extension == ".tif" || extension == ".tiff";
     if (!dng && !tiff && extension != ".exr")
-        throw Error(ErrorKind::usage, "a simulated frame is written as .dng, .tif or .exr", file, "Choose one of these");
+        throw Error(ErrorKind::usage, "a simulated frame is written as .dng, .tif or .exr", file,
+                    "Choose one of these");
     write_whole(file, [&](const fs::path& temporary) {
-        if (dng)
-            write_dng(r, file, temporary);
-        else
-            write_raster(r, file, temporary, tiff);
+        if (dng) write_dng(r, file, temporary);
+        else write_raster(r, file, temporary, tiff);
     });
     fs::path truth = file;
     write_whole(truth.replace_extension(".truth.json"), truth_json(r));

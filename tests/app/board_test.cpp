@@ -7,8 +7,8 @@
 namespace refero::app {
 namespace {
 
-using test::Scratch;
 using plan::State;
+using test::Scratch;
 
 struct Board : testing::Test {
     Scratch scratch;
@@ -17,9 +17,13 @@ struct Board : testing::Test {
         session.use_kit(scratch / "kit.refero-kit");
         session.new_job(scratch / "a.refero");
         session.change("plan", [](job::Edit& e) {
-            const Id raw = e.add(plan::Mode{.name = "raw"}), lens = e.add(plan::Lens{.name = "Lens 35 mm"}), place = e.add(plan::Place{.name = "Store room"});
-            const Id a = e.add(plan::Camera{.name = "Stills A", .position = 1}), b = e.add(plan::Camera{.name = "Cine B", .position = 0});
-            const Id window = e.add(plan::Light{.name = "Window", .kelvin = 6500, .position = 1}), flash = e.add(plan::Light{.name = "Flash", .kind = plan::LightKind::flash, .place = place, .position = 0});
+            const Id raw = e.add(plan::Mode{.name = "raw"}), lens = e.add(plan::Lens{.name = "Lens 35 mm"}),
+                     place = e.add(plan::Place{.name = "Store room"});
+            const Id a = e.add(plan::Camera{.name = "Stills A", .position = 1}),
+                     b = e.add(plan::Camera{.name = "Cine B", .position = 0});
+            const Id window = e.add(plan::Light{.name = "Window", .kelvin = 6500, .position = 1}),
+                     flash = e.add(
+                         plan::Light{.name = "Flash", .kind = plan::LightKind::flash, .place = place, .position = 0});
             e.add(plan::Setup{.camera = a, .lens = lens, .mode = raw, .light = window});
             e.add(plan::Setup{.camera = a, .lens = lens, .mode = raw, .light = flash, .balance_only = true});
             e.add(plan::Setup{.camera = b, .mode = raw, .light = window});
@@ -30,9 +34,13 @@ struct Board : testing::Test {
     Id chart_shot(Id setup, const std::string& name, const plan::ChartShot& how = {}) {
         Id shot = 0;
         session.change("shot", [&](job::Edit& e) {
-            const Id frame = e.add(plan::Frame{.path = (scratch / name).string(), .kind = plan::FrameKind::chart, .setup = setup, .taken = "2026-05-04T09:00:00"});
+            const Id frame = e.add(plan::Frame{.path = (scratch / name).string(),
+                                               .kind = plan::FrameKind::chart,
+                                               .setup = setup,
+                                               .taken = "2026-05-04T09:00:00"});
             plan::ChartShot row = how;
-            row.setup = setup, row.frame = frame;
+            row.setup = setup;
+            row.frame = frame;
             shot = e.add(row);
         });
         EXPECT_TRUE(wait_for([&] { return session.tasks().running() == 0; })); // the file is not there
@@ -143,7 +151,12 @@ TEST_F(Board, a_damaged_reading_or_correction_in_the_job_is_told_and_not_fatal) 
 TEST_F(Board, a_relit_light_makes_its_corrections_stale_at_once) {
     const Id shot = chart_shot(id(0), "a.dng");
     session.change("fit", [&](job::Edit& e) {
-        const Id c = e.add(plan::Correction{.setup = id(0), .chart_shot = shot, .settings = plan::settings_of(session.at(id(0)).row, plan::record(session.shoot().chart_shots, shot)), .shot_taken = "2026-05-04T09:00:00", .content = "x"});
+        const Id c = e.add(plan::Correction{
+            .setup = id(0),
+            .chart_shot = shot,
+            .settings = plan::settings_of(session.at(id(0)).row, plan::record(session.shoot().chart_shots, shot)),
+            .shot_taken = "2026-05-04T09:00:00",
+            .content = "x"});
         e.add(plan::Proof{.correction = c, .mean = 1});
     });
     EXPECT_EQ(session.at(id(0)).state, State::proved);

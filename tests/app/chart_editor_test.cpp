@@ -40,7 +40,9 @@ TEST(ChartEditor, a_grid_is_measured_saved_and_found_as_a_chart) {
     std::vector<fs::path> files;
     for (int k = 0; k < 3; ++k) {
         std::string text = "id,L,a,b\n";
-        for (const chart::Patch& p : e.definition().patches) text += formatted("%s,%g,%g,%g\n", p.id.c_str(), (k == 2 && p.id == "B2" ? 70.0 : 40.0) + 0.1 * k, p.id == "A1" ? 0.0 : 25.0, p.id == "A1" ? 0.0 : -20.0);
+        for (const chart::Patch& p : e.definition().patches)
+            text += formatted("%s,%g,%g,%g\n", p.id.c_str(), (k == 2 && p.id == "B2" ? 70.0 : 40.0) + 0.1 * k,
+                              p.id == "A1" ? 0.0 : 25.0, p.id == "A1" ? 0.0 : -20.0);
         files.push_back(test::written(data.scratch / ("series" + std::to_string(k) + ".csv"), text));
     }
     e.import(files);
@@ -104,7 +106,9 @@ TEST(PatchMap, figures_by_patch_and_a_click_that_chooses) {
     map.set(d, {0.1, -0.001, NAN, 0.3, 0.4, 0.5}, 0.5, -0.5, 2, "stops");
     map.resize(240, map.heightForWidth(240));
     const double cell = 238.0 / 34;
-    const auto middle = [&](int column, int row) { return QPointF(1 + cell * (12 * column + 5), 1 + cell * (12 * row + 5)); };
+    const auto middle = [&](int column, int row) {
+        return QPointF(1 + cell * (12 * column + 5), 1 + cell * (12 * row + 5));
+    };
     EXPECT_EQ(map.text_at(middle(0, 0)), "A1: 0.10 stops");
     EXPECT_EQ(map.text_at(middle(1, 0)), "A2: 0.00 stops");
     EXPECT_EQ(map.text_at(middle(2, 0)), "A3: not usable");

@@ -1,4 +1,5 @@
-// The pages of balance, correction and proof: spots, finish, versions, what was made elsewhere, weights, scopes, other frames.
+// The pages of balance, correction and proof: spots, finish, versions, what was made elsewhere, weights, scopes, other
+// frames.
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
@@ -25,7 +26,8 @@ struct FitPages : JobWindow {
     void open_fitted() {
         session().new_job(job);
         test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
-        test::shoot({.width = 900, .height = 600, .white = 0.5, .chart_width = 0.5, .rotation_deg = 5, .seed = 9}, scratch / "other.dng");
+        test::shoot({.width = 900, .height = 600, .white = 0.5, .chart_width = 0.5, .rotation_deg = 5, .seed = 9},
+                    scratch / "other.dng");
         session().open({scratch / "chart.dng"}, 0);
         ASSERT_TRUE(idle());
         setup = id(0);
@@ -40,7 +42,8 @@ struct FitPages : JobWindow {
         ASSERT_TRUE(idle());
         QTest::qWait(60);
     }
-    template <class T> T* child(const char* name) {
+    template<class T>
+    T* child(const char* name) {
         T* found = window.setup_view()->page()->findChild<T*>(name);
         EXPECT_TRUE(found) << name;
         return found;
@@ -48,10 +51,15 @@ struct FitPages : JobWindow {
     /// A picture that the camera finished: code = linear ^ power, its red by `red`.
     void own_picture(const char* name, double white, float power, float red = 1) {
         auto r = test::rendered({.width = 900, .height = 600, .white = white, .rotation_deg = 3, .tilt_deg = 0});
-        for (std::size_t i = 0; i < r.rgb.size(); ++i) r.rgb[i] = std::pow(std::clamp(i % 3 ? r.rgb[i] : red * r.rgb[i], 0.0f, 1.0f), power);
+        for (std::size_t i = 0; i < r.rgb.size(); ++i)
+            r.rgb[i] = std::pow(std::clamp(i % 3 ? r.rgb[i] : red * r.rgb[i], 0.0f, 1.0f), power);
         apply::Picture p{r.scene.width, r.scene.height, r.rgb, "xyz-d50"};
         frame::Metadata m;
-        m.make = "Simulated", m.model = "Stills A", m.exposure_s = white / 100, m.f_number = 8, m.iso = 100;
+        m.make = "Simulated";
+        m.model = "Stills A";
+        m.exposure_s = white / 100;
+        m.f_number = 8;
+        m.iso = 100;
         m.taken = white > 0.5 ? "2026-05-04T10:00:00" : "2026-05-04T10:05:00";
         apply::write(p, scratch / name, apply::Format::tiff, m);
     }
@@ -74,7 +82,8 @@ TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
     const auto& shot = *state().shot;
     const auto map = chart::pixels_from_mm(shot.definition, shot.placement.corners);
     const chart::Patch& d3 = shot.definition.patches[static_cast<std::size_t>(shot.definition.index_of("D3"))];
-    QTest::mouseClick(picture(), Qt::LeftButton, {}, picture()->to_widget(map({d3.x_mm + d3.w_mm / 2, d3.y_mm + d3.h_mm / 2})).toPoint());
+    QTest::mouseClick(picture(), Qt::LeftButton, {},
+                      picture()->to_widget(map({d3.x_mm + d3.w_mm / 2, d3.y_mm + d3.h_mm / 2})).toPoint());
     ASSERT_TRUE(wait_for([&] { return table->rowCount() == before + 1; }));
     EXPECT_TRUE(notice().contains("off neutral"));
     EXPECT_TRUE(table->item(before, 0)->text().startsWith("spot "));
@@ -84,7 +93,8 @@ TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
     EXPECT_LT(session().grade(setup, spot)->first, 1.5);
     table->setCurrentCell(before, 0);
     EXPECT_TRUE(child<QPushButton>("gradeCard")->isEnabled());
-    session().change_kit("A card", [](job::Edit& e) { e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card}); });
+    session().change_kit(
+        "A card", [](job::Edit& e) { e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card}); });
     session().keep_grade(setup, spot, session().kit().cards.front().id);
     EXPECT_NE(session().kit().cards.front().condition.find("off neutral"), std::string::npos);
     // Balance on it, then take it away again.
@@ -113,7 +123,8 @@ TEST_F(FitPages, a_light_by_its_kind_is_a_fixed_preset) {
 
 TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     open_fitted();
-    session().change_kit("House step", [](job::Edit& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
+    session().change_kit("House step",
+                         [](job::Edit& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
     page(Step::balance);
     child<QTabWidget>("balanceTabs")->setCurrentIndex(2);
     ASSERT_TRUE(idle());
@@ -135,10 +146,13 @@ TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     EXPECT_EQ(state().settings.finish.greener, 1);
     // White at 90 % or 96 %: a school is some stops.
     choose(child<QComboBox>("exposureSchool"), 2);
-    const auto ask = balance::asked(balance::exposure_targets()[1], *state().balance, state().shot->reading, *state().reference, &state().shot->definition);
+    const auto ask = balance::asked(balance::exposure_targets()[1], *state().balance, state().shot->reading,
+                                    *state().reference, &state().shot->definition);
     EXPECT_NEAR(state().settings.finish.stops, ask->stops, 1e-9);
     // A white of one's own is between schools: 93 % lies between 90 and 96.
-    const double at_90 = balance::asked(balance::exposure_target("90 %"), *state().balance, state().shot->reading, *state().reference, &state().shot->definition)->stops;
+    const double at_90 = balance::asked(balance::exposure_target("90 %"), *state().balance, state().shot->reading,
+                                        *state().reference, &state().shot->definition)
+                             ->stops;
     QTimer::singleShot(0, [] {
         auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
         ASSERT_TRUE(dialog);
@@ -233,7 +247,7 @@ TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
     EXPECT_EQ(table->item(0, 1)->text(), "standard rendering");
     EXPECT_EQ(table->item(1, 1)->text(), "LUT");
     EXPECT_LT(table->item(1, 4)->text().toDouble(), 0.5 * table->item(1, 2)->text().toDouble()); // a trim mends it
-    EXPECT_FALSE(table->item(2, 5)->text().isEmpty());                                            // and what is gone says so
+    EXPECT_FALSE(table->item(2, 5)->text().isEmpty()); // and what is gone says so
     const QImage before = picture()->grab().toImage();
     table->setCurrentCell(1, 0);
     ASSERT_TRUE(idle());
@@ -335,9 +349,14 @@ TEST_F(FitPages, several_chart_shots_are_averaged) {
 
 TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
     open_fitted();
-    test::written(scratch / "s.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 22 13\nEND_DATA\n");
+    test::written(scratch / "s.cgats",
+                  "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G "
+                  "RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 22 13\nEND_DATA\n");
     const colour::Vec3 xyz = 100 * (*state().correction)(colour::Vec3(0.2, 0.22, 0.13));
-    test::written(scratch / "r.cgats", formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt %.4f %.4f %.4f\nEND_DATA\n", xyz[0], xyz[1], xyz[2]));
+    test::written(scratch / "r.cgats",
+                  formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y "
+                            "XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt %.4f %.4f %.4f\nEND_DATA\n",
+                            xyz[0], xyz[1], xyz[2]));
     Settings s = state().settings;
     s.samples = {scratch / "s.cgats", scratch / "r.cgats"};
     session().change(setup, s, "Samples");
@@ -362,22 +381,28 @@ TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
 TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
     session().new_job(job);
     // Pictures of the camera with a curve of its own, which the file does not tell: code = linear ^ (1 / 1.8).
-    own_picture("a.tif", 0.8, 1 / 1.8f), own_picture("b.tif", 0.4, 1 / 1.8f);
+    own_picture("a.tif", 0.8, 1 / 1.8f);
+    own_picture("b.tif", 0.4, 1 / 1.8f);
     session().open({scratch / "a.tif"}, 0);
     ASSERT_TRUE(idle());
     setup = id(0);
     ASSERT_TRUE(state().shot) << state().problem.toStdString();
     session().take_in({scratch / "b.tif"}, setup);
     ASSERT_TRUE(idle());
-    const double before = std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
+    const double before =
+        std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
     window.open_setup(setup);
     page(Step::reading);
     EXPECT_TRUE(child<QPushButton>("measureCurve")->isVisible());
     session().measure_curve(setup, scratch / "mode-curve.cube");
-    ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "mode-curve.cube") && session().tasks().running() == 0 && state().shot && state().shot->frame.encoding == (scratch / "mode-curve.cube").string(); })) << notice().toStdString();
+    ASSERT_TRUE(wait_for([&] {
+        return fs::exists(scratch / "mode-curve.cube") && session().tasks().running() == 0 && state().shot &&
+               state().shot->frame.encoding == (scratch / "mode-curve.cube").string();
+    })) << notice().toStdString();
     const auto reference = chart::reference_of(test::grid24());
     const double truth = std::log2(reference.xyz.at("D2").y() / reference.xyz.at("D5").y());
-    const double after = std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
+    const double after =
+        std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
     EXPECT_NEAR(after, truth, 0.12);
     EXPECT_GT(std::abs(before - truth), 0.3);
 }
@@ -385,7 +410,8 @@ TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
 // Balance that wanders between two chart shots of a setup stands in the list of frames, with what to do about it.
 TEST_F(FitPages, balance_that_wanders_is_told_of_in_the_window) {
     session().new_job(job);
-    own_picture("a.tif", 0.8, 1), own_picture("b.tif", 0.4, 1, 0.93f); // files of floats are linear
+    own_picture("a.tif", 0.8, 1);
+    own_picture("b.tif", 0.4, 1, 0.93f); // files of floats are linear
     session().open({scratch / "a.tif"}, 0);
     ASSERT_TRUE(idle());
     const auto recording = [&](Id shot) {
@@ -422,7 +448,8 @@ TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
     // The next shot is judged by it.
     open_fitted();
     bool cautioned = false;
-    for (const plan::Finding& f : state().findings) cautioned = cautioned || (f.check == "tilt" && f.status == "caution");
+    for (const plan::Finding& f : state().findings)
+        cautioned = cautioned || (f.check == "tilt" && f.status == "caution");
     EXPECT_TRUE(cautioned); // it is tilted by 6 degrees
     QTest::mouseClick(view.findChild<QPushButton*>("usualLimits"), Qt::LeftButton);
     EXPECT_EQ(GateLimits::of({}).at("tilt").caution, usual);

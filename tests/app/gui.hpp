@@ -26,7 +26,8 @@ inline Rendition grey_picture(int width, int height, int cell, int level) {
     QImage image(width, height, QImage::Format_RGB32);
     image.fill(QColor(level, level, level));
     r.levels = {image, image.scaled(width / 2, height / 2)};
-    r.full_width = width * cell, r.full_height = height * cell;
+    r.full_width = width * cell;
+    r.full_height = height * cell;
     return r;
 }
 

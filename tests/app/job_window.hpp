@@ -24,7 +24,9 @@ struct JobWindow : testing::Test {
     Session& session() { return window.session(); }
     PlanView& plan() { return *window.plan_view(); }
     FramesView& frames() { return *window.board_place()->frames_view(); }
-    bool idle() { return wait_for([&] { return session().tasks().running() == 0; }); }
+    bool idle() {
+        return wait_for([&] { return session().tasks().running() == 0; });
+    }
     Id id(int n) { return session().ids().at(static_cast<std::size_t>(n)); }
     QString notice() {
         const auto* strip = window.findChild<QWidget*>("noticeStrip");
@@ -34,13 +36,21 @@ struct JobWindow : testing::Test {
     std::string content() {
         const Session& s = session();
         std::string text;
-        for (const auto& c : s.shoot().cameras) text += "camera " + c.name + std::to_string(c.clock_offset_s) + std::to_string(c.silent_lens) + "\n";
+        for (const auto& c : s.shoot().cameras)
+            text += "camera " + c.name + std::to_string(c.clock_offset_s) + std::to_string(c.silent_lens) + "\n";
         for (const auto& l : s.shoot().lights) text += "light " + l.name + l.changed + std::to_string(l.place) + "\n";
-        for (const auto& x : s.shoot().setups) text += "setup " + std::to_string(x.id) + x.white + x.model + x.intent + std::to_string(x.balance_only) + std::to_string(x.lens) + "\n";
-        for (const auto& f : s.shoot().frames) text += "frame " + f.path + std::to_string(f.setup) + f.reason + plan::name_of(f.kind) + std::to_string(f.lens) + "\n";
-        for (const auto& c : s.shoot().chart_shots) text += "shot " + std::to_string(c.setup) + c.refused + c.corners + c.problem + "\n";
-        for (const auto& r : s.shoot().readings) text += "reading " + std::to_string(r.chart_shot) + std::to_string(r.content.size()) + "\n";
-        for (const auto& c : s.shoot().corrections) text += "correction " + std::to_string(c.setup) + c.made + std::to_string(c.taken_from) + "\n";
+        for (const auto& x : s.shoot().setups)
+            text += "setup " + std::to_string(x.id) + x.white + x.model + x.intent + std::to_string(x.balance_only) +
+                    std::to_string(x.lens) + "\n";
+        for (const auto& f : s.shoot().frames)
+            text += "frame " + f.path + std::to_string(f.setup) + f.reason + plan::name_of(f.kind) +
+                    std::to_string(f.lens) + "\n";
+        for (const auto& c : s.shoot().chart_shots)
+            text += "shot " + std::to_string(c.setup) + c.refused + c.corners + c.problem + "\n";
+        for (const auto& r : s.shoot().readings)
+            text += "reading " + std::to_string(r.chart_shot) + std::to_string(r.content.size()) + "\n";
+        for (const auto& c : s.shoot().corrections)
+            text += "correction " + std::to_string(c.setup) + c.made + std::to_string(c.taken_from) + "\n";
         for (const auto& p : s.shoot().proofs) text += "proof " + std::to_string(p.correction) + p.basis + "\n";
         for (const auto& h : s.shoot().handovers) text += "handover " + h.file + std::to_string(h.correction) + "\n";
         for (const auto& b : s.shoot().briefs) text += b.title + b.client + plan::name_of(b.lens_school) + "\n";
@@ -57,17 +67,25 @@ struct JobWindow : testing::Test {
             e.add(plan::Lens{.name = "Lens 50 mm"});
             e.add(plan::Card{.name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
             for (plan::Camera c : session().shoot().cameras) {
-                const char* id = c.name == "Stills A" ? "stills-a" : c.name == "Stills B" ? "stills-b" : c.name == "Cine A" ? "cine-a" : "cine-b";
-                c.model = c.name, c.serial_number = simulate::camera_named(id).serial_number;
+                const char* id = c.name == "Stills A"   ? "stills-a"
+                                 : c.name == "Stills B" ? "stills-b"
+                                 : c.name == "Cine A"   ? "cine-a"
+                                                        : "cine-b";
+                c.model = c.name;
+                c.serial_number = simulate::camera_named(id).serial_number;
                 e.update(c);
             }
         });
         plan().plan_all();
     }
     /// A frame of a setup as its camera would leave it, small and quick.
-    fs::path shoot(Id setup, const char* name, const std::string& taken, bool chart = true, job::Mistake mistake = job::Mistake::none) {
-        auto scene = job::simulated_scene(session().shoot(), setup, {.chart = chart, .share = 0.2, .mistake = mistake, .seed = std::hash<std::string>{}(name), .taken = taken});
-        scene.width = 900, scene.height = 600;
+    fs::path shoot(Id setup, const char* name, const std::string& taken, bool chart = true,
+                   job::Mistake mistake = job::Mistake::none) {
+        auto scene = job::simulated_scene(
+            session().shoot(), setup,
+            {.chart = chart, .share = 0.2, .mistake = mistake, .seed = std::hash<std::string>{}(name), .taken = taken});
+        scene.width = 900;
+        scene.height = 600;
         simulate::write(simulate::render(scene), card / name);
         return card / name;
     }

@@ -18,26 +18,39 @@ namespace {
 
 // From an empty job to a shot list for 3 cameras and 4 lights. Two minutes are 120 s; a slow typist needs 0.5 s a key.
 TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
-    session().change_kit("Kit", [](job::Edit& e) { e.add(plan::Card{.uid = "c", .name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132}); });
+    session().change_kit("Kit", [](job::Edit& e) {
+        e.add(plan::Card{.uid = "c", .name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
+    });
     QTest::mouseClick(window.findChild<QPushButton*>("newJobButton"), Qt::LeftButton);
     ASSERT_TRUE(plan().isVisible());
     int keys = 1;
-    for (const char* camera : {"Stills A", "Stills B", "Cine A"}) type(plan().camera_box()->lineEdit(), camera), keys += static_cast<int>(strlen(camera)) + 1;
-    for (const char* light : {"Window", "Tungsten", "LED panel", "Flash"}) type(plan().light_box()->lineEdit(), light), keys += static_cast<int>(strlen(light)) + 1;
-    type(plan().lens_box()->lineEdit(), "50 mm"), keys += 6;
-    type(plan().card_box()->lineEdit(), "Hand chart"), keys += 11;
+    for (const char* camera : {"Stills A", "Stills B", "Cine A"}) {
+        type(plan().camera_box()->lineEdit(), camera);
+        keys += static_cast<int>(strlen(camera)) + 1;
+    }
+    for (const char* light : {"Window", "Tungsten", "LED panel", "Flash"}) {
+        type(plan().light_box()->lineEdit(), light);
+        keys += static_cast<int>(strlen(light)) + 1;
+    }
+    type(plan().lens_box()->lineEdit(), "50 mm");
+    keys += 6;
+    type(plan().card_box()->lineEdit(), "Hand chart");
+    keys += 11;
     QTest::mouseClick(plan().findChild<QPushButton*>("planAllButton"), Qt::LeftButton);
     ++keys;
     ASSERT_EQ(session().count(), 12);
     EXPECT_EQ(session().shoot().lights[3].kind, plan::LightKind::flash);
     EXPECT_EQ(session().shoot().lights[1].kelvin, 3000); // incandescent about 3000 K (common practice)
-    plan().save_pdf(scratch / "list.pdf"), keys += 3;
+    plan().save_pdf(scratch / "list.pdf");
+    keys += 3;
     plan().save_text(scratch / "list.txt");
     test::measured("shot list for 3 cameras and 4 lights: %d keys and clicks", keys);
     EXPECT_LT(keys * 0.5, 120);
     // By hand: m = sqrt(0.1 * 36 * 24 / (203 * 132)) = 0.05678; 50 (2 + m + 1/m) = 983 mm from the sensor.
     const std::string text = read_file(scratch / "list.txt");
-    for (const char* words : {"12 chart shots under 4 lights", "Cine A", "Hand chart (203 x 132 mm): 98 cm from the camera", "Never fire a flash near eyes"}) EXPECT_NE(text.find(words), std::string::npos) << words;
+    for (const char* words : {"12 chart shots under 4 lights", "Cine A",
+                              "Hand chart (203 x 132 mm): 98 cm from the camera", "Never fire a flash near eyes"})
+        EXPECT_NE(text.find(words), std::string::npos) << words;
 
     // The PDF, as another program sees it: one page, and the words are on it.
     QProcess reader;
@@ -45,7 +58,8 @@ TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
     ASSERT_TRUE(reader.waitForFinished());
     const QString seen = QString::fromUtf8(reader.readAllStandardOutput());
     EXPECT_EQ(seen.count('\f'), 1) << "pages";
-    for (const char* words : {"Untitled job", "Stills B", "Tungsten", "Hot lamps", "LED panel"}) EXPECT_TRUE(seen.contains(words)) << words;
+    for (const char* words : {"Untitled job", "Stills B", "Tungsten", "Hot lamps", "LED panel"})
+        EXPECT_TRUE(seen.contains(words)) << words;
     EXPECT_EQ(seen.count("Hand chart"), 12);
     EXPECT_TRUE(notice().contains("list.txt"));
     EXPECT_EQ(session().shoot().brief().title, "Untitled job");
@@ -91,8 +105,10 @@ TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board)
         QTest::mouseClick(camera.shutter(), Qt::LeftButton);
         ASSERT_TRUE(wait_for([&] { return camera.shutter()->isEnabled(); }));
         clock.start();
-        ASSERT_TRUE(wait_for([&] { return session().at(wanted).state == plan::State::read; }, 20000)) << shot << " " << session().title_of(wanted).toStdString();
-        test::measured("frame of %s in its setup after %.1f s: %s", session().title_of(wanted).toStdString().c_str(), clock.elapsed() / 1000.0, session().at(wanted).chart_frame.reason.c_str());
+        ASSERT_TRUE(wait_for([&] { return session().at(wanted).state == plan::State::read; }, 20000))
+            << shot << " " << session().title_of(wanted).toStdString();
+        test::measured("frame of %s in its setup after %.1f s: %s", session().title_of(wanted).toStdString().c_str(),
+                       clock.elapsed() / 1000.0, session().at(wanted).chart_frame.reason.c_str());
     }
     for (const Id setup : session().ids()) {
         EXPECT_EQ(session().at(setup).state, plan::State::read);
@@ -111,7 +127,8 @@ TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board)
 
 TEST_F(JobWindow, mistakes_come_in_as_they_are) {
     plan_shoot({"Stills A"}, {"Window"});
-    for (const auto m : {job::Mistake::overexposed, job::Mistake::finger, job::Mistake::upside_down, job::Mistake::mirrored, job::Mistake::no_lens_data}) {
+    for (const auto m : {job::Mistake::overexposed, job::Mistake::finger, job::Mistake::upside_down,
+                         job::Mistake::mirrored, job::Mistake::no_lens_data}) {
         const std::string name = std::string(names(m)[static_cast<std::size_t>(m)]) + ".dng";
         const fs::path file = shoot(id(0), name.c_str(), "2026-05-04T10:00:00", true, m);
         const auto shot = job::take_shot(file, {.chart = "grid24"});
@@ -138,7 +155,8 @@ TEST_F(JobWindow, a_file_dropped_on_a_cell_goes_there_and_a_correction_dragged_o
 
     // Its correction onto another camera's cell: a copy with a warning, to be proved there.
     const std::unique_ptr<QMimeData> dragged(model->mimeData({model->index_of(id(1))}));
-    EXPECT_FALSE(model->canDropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(1)))); // not onto itself
+    EXPECT_FALSE(
+        model->canDropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(1)))); // not onto itself
     model->dropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(3)));
     EXPECT_TRUE(notice().contains("another camera")) << notice().toStdString();
     EXPECT_EQ(session().at(id(3)).state, plan::State::corrected);

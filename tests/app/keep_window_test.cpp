@@ -21,10 +21,13 @@ TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
     session().change("60 setups", [](job::Edit& e) {
         const Id mode = e.add(plan::Mode{.name = "raw"});
         std::vector<Id> cameras, lights;
-        for (int c = 0; c < 6; ++c) cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
-        for (int l = 0; l < 10; ++l) lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
+        for (int c = 0; c < 6; ++c)
+            cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
+        for (int l = 0; l < 10; ++l)
+            lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
         for (const Id c : cameras)
-            for (const Id l : lights) e.add(plan::Setup{.camera = c, .mode = mode, .light = l, .balance_only = l == lights[4]});
+            for (const Id l : lights)
+                e.add(plan::Setup{.camera = c, .mode = mode, .light = l, .balance_only = l == lights[4]});
     });
     window.show_board();
     QTest::qWait(50);
@@ -49,8 +52,13 @@ TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
 
 TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     plan_shoot({"Stills A"}, {"Window", "Tungsten"});
-    session().take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed), shoot(id(1), "good.dng", "2026-05-04T09:10:00")});
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::refused && session().at(id(1)).state == plan::State::read; }, 20000));
+    session().take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed),
+                       shoot(id(1), "good.dng", "2026-05-04T09:10:00")});
+    ASSERT_TRUE(wait_for(
+        [&] {
+            return session().at(id(0)).state == plan::State::refused && session().at(id(1)).state == plan::State::read;
+        },
+        20000));
     EXPECT_EQ(session().at(id(1)).gate, "pass");
     EXPECT_GE(session().at(id(1)).findings.size(), 13u);
     window.open_setup(id(0));
@@ -62,7 +70,8 @@ TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     EXPECT_EQ(session().at(id(0)).next(Step::shot), "Shoot the chart again");
     session().fit(id(0)); // not from a refused shot
     EXPECT_FALSE(session().at(id(0)).fitting);
-    QTest::mouseClick(window.setup_view()->findChild<QPushButton*>("refuseButton"), Qt::LeftButton); // says "Accept it after all"
+    QTest::mouseClick(window.setup_view()->findChild<QPushButton*>("refuseButton"),
+                      Qt::LeftButton); // says "Accept it after all"
     EXPECT_EQ(session().at(id(0)).state, plan::State::read);
     EXPECT_EQ(verdict->text(), "Accepted");
     session().undo();
@@ -82,7 +91,8 @@ TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
     ASSERT_TRUE(idle());
     session().take_in({shoot(id(0), "chart.dng", "2026-05-04T09:00:00")});
     ASSERT_TRUE(idle());
-    session().take_in({shoot(id(0), "one.dng", "2026-05-04T09:05:00", false), shoot(id(0), "two.dng", "2026-05-04T09:06:00", false)});
+    session().take_in(
+        {shoot(id(0), "one.dng", "2026-05-04T09:05:00", false), shoot(id(0), "two.dng", "2026-05-04T09:06:00", false)});
     ASSERT_TRUE(idle());
     ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.size() == 2; }));
     window.show_board(BoardPlace::frames);
@@ -94,8 +104,12 @@ TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
         return -1;
     };
     EXPECT_EQ(model.index(row_of("early.dng"), FramesModel::setup).data().toString(), "none");
-    EXPECT_TRUE(model.index(row_of("early.dng"), FramesModel::reason).data().toString().contains("before the first chart shot"));
-    EXPECT_EQ(model.index(row_of("two.dng"), FramesModel::reason).data().toString(), "the last chart shot before it, at 09:00");
+    EXPECT_TRUE(model.index(row_of("early.dng"), FramesModel::reason)
+                    .data()
+                    .toString()
+                    .contains("before the first chart shot"));
+    EXPECT_EQ(model.index(row_of("two.dng"), FramesModel::reason).data().toString(),
+              "the last chart shot before it, at 09:00");
     // Both into another setup, by the box and the button.
     frames().choose({model.id_at(row_of("one.dng")), model.id_at(row_of("two.dng"))});
     auto* box = frames().findChild<QComboBox*>("setupBox");
@@ -118,7 +132,8 @@ TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
     fs::copy_file(raw, scratch / "second card/A_0001.dng");
     test::written(card / "broken.dng", std::string(5000, 'x'));
     session().watch({scratch.folder()});
-    ASSERT_TRUE(wait_for([&] { return session().shoot().frames.size() == 3 && session().tasks().running() == 0; }, 20000));
+    ASSERT_TRUE(
+        wait_for([&] { return session().shoot().frames.size() == 3 && session().tasks().running() == 0; }, 20000));
     int mains = 0, copies = 0, unreadable = 0;
     for (const plan::Frame& f : session().shoot().frames) {
         mains += !f.same_as && f.problem.empty();
@@ -161,7 +176,8 @@ TEST_F(JobWindow, two_frames_of_one_moment_set_the_clock) {
 TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time_line) {
     plan_shoot({"Cine A"}, {"LED panel"});
     auto scene = job::simulated_scene(session().shoot(), id(0), {.share = 0.2});
-    scene.width = 640, scene.height = 400;
+    scene.width = 640;
+    scene.height = 400;
     const auto chart = simulate::render(scene);
     scene.charts.clear();
     const auto plain = simulate::render(scene);
@@ -191,7 +207,8 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
 // Every kind of change through the session, all the way back and forth.
 TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     plan_shoot({"Stills A", "Stills B"}, {"Window", "Tungsten"});
-    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
+    session().take_in(
+        {shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
     ASSERT_TRUE(idle());
     ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot && session().at(id(0)).frames.size() == 1; }));
     session().fit(id(0));
@@ -207,7 +224,8 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     session().refuse(id(0), "a finger");
     session().accept(id(0));
     session().lend(id(0), id(3));
-    session().assign({session().at(id(0)).frames.empty() ? session().shoot().frames[1].id : session().at(id(0)).frames[0]}, id(2));
+    session().assign(
+        {session().at(id(0)).frames.empty() ? session().shoot().frames[1].id : session().at(id(0)).frames[0]}, id(2));
     session().set_silent_lens(session().shoot().cameras[0].id, session().shoot().lenses[0].id);
     session().make_ordinary(session().at(id(0)).chart_frame.id);
     session().remove_frames({session().shoot().frames.back().id});
@@ -235,10 +253,12 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
 
 TEST_F(JobWindow, a_job_opens_as_it_was_left_and_finds_moved_frames) {
     plan_shoot({"Stills A"}, {"Window"});
-    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
+    session().take_in(
+        {shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
     ASSERT_TRUE(idle());
     session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved && session().at(id(0)).frames.size() == 1; }));
+    ASSERT_TRUE(wait_for(
+        [&] { return session().at(id(0)).state == plan::State::proved && session().at(id(0)).frames.size() == 1; }));
     const std::string before = content();
     const auto coefficients = session().at(id(0)).correction->coefficients;
     const auto mean = session().at(id(0)).shot->reading.patches[3].mean;
@@ -304,13 +324,18 @@ TEST_F(JobWindow, the_log_is_searched_and_exported) {
 TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
     // Dates, by hand: three years from 2024-01-10 end on 2027-01-09 (365.25 days a year), a month from 05-01 on 05-31.
     EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 5), 3), "good until 2027-01-09");
-    EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 10), 3), "compare or replace: due since 2027-01-09");
-    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 5, 20)), "due 2026-05-31");
-    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 6, 20)), "due since 2026-05-31");
-    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .before_each_project = true}, QDate(2026, 5, 2)), "due before the next project");
+    EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 10), 3),
+              "compare or replace: due since 2027-01-09");
+    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 5, 20)),
+              "due 2026-05-31");
+    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 6, 20)),
+              "due since 2026-05-31");
+    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .before_each_project = true}, QDate(2026, 5, 2)),
+              "due before the next project");
 
     session().change_kit("A light", [](job::Edit& e) {
-        const Id l = e.add(plan::Light{.uid = "the-lamp", .name = "Tungsten", .kind = plan::LightKind::tungsten, .kelvin = 2900, .power = "full"});
+        const Id l = e.add(plan::Light{
+            .uid = "the-lamp", .name = "Tungsten", .kind = plan::LightKind::tungsten, .kelvin = 2900, .power = "full"});
         e.add(plan::LightReading{.light = l, .at = "2025-05-04T10:00:00", .kelvin = 2990, .power = "1/4"});
     });
     plan_shoot({"Stills A"}, {"Tungsten"}); // the kit's light, by its name
@@ -333,7 +358,8 @@ TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
     const auto hand_over = [&](const char* name) {
         session().change("Client", [&](job::Edit& e) {
             plan::Brief b = session().shoot().brief();
-            b.client = "Museum", b.title = name;
+            b.client = "Museum";
+            b.title = name;
             e.update(b);
         });
         session().export_correction(id(0), scratch / (std::string(name) + ".json"));

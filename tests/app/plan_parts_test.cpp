@@ -19,7 +19,8 @@ namespace {
 struct Form : testing::Test {
     QWidget parent;
     std::vector<std::pair<plan::Light, QString>> changes;
-    RecordForm<plan::Light> form{&parent, [this](const plan::Light& l, const QString& what) { changes.emplace_back(l, what); }};
+    RecordForm<plan::Light> form{&parent,
+                                 [this](const plan::Light& l, const QString& what) { changes.emplace_back(l, what); }};
 };
 
 TEST_F(Form, tells_the_whole_record_once_a_field_is_finished) {
@@ -66,7 +67,9 @@ TEST(Words, there_is_one_for_each_kind_of_light) {
         EXPECT_FALSE(light_kind_words()[static_cast<int>(i)].isEmpty());
         EXPECT_FALSE(plan::cautions(static_cast<plan::LightKind>(i)).empty());
     }
-    for (const plan::State s : {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected, plan::State::proved, plan::State::handed_over, plan::State::stale})
+    for (const plan::State s :
+         {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected,
+          plan::State::proved, plan::State::handed_over, plan::State::stale})
         EXPECT_EQ(words_for(s).toStdString(), plan::name_of(s));
 }
 
@@ -81,7 +84,9 @@ QImage glyph(plan::State state) {
 }
 
 TEST(Glyph, every_state_has_a_shape_of_its_own) {
-    const plan::State all[] = {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected, plan::State::proved, plan::State::handed_over, plan::State::stale};
+    const plan::State all[] = {plan::State::to_shoot,    plan::State::refused,   plan::State::shot,
+                               plan::State::read,        plan::State::corrected, plan::State::proved,
+                               plan::State::handed_over, plan::State::stale};
     const auto ink = [](const QImage& i) {
         int n = 0;
         for (int y = 0; y < i.height(); ++y)
@@ -94,7 +99,8 @@ TEST(Glyph, every_state_has_a_shape_of_its_own) {
             const QImage x = glyph(a), y = glyph(b);
             int differing = 0;
             for (int r = 0; r < x.height(); ++r)
-                for (int c = 0; c < x.width(); ++c) differing += std::abs(qGray(x.pixel(c, r)) - qGray(y.pixel(c, r))) > 100;
+                for (int c = 0; c < x.width(); ++c)
+                    differing += std::abs(qGray(x.pixel(c, r)) - qGray(y.pixel(c, r))) > 100;
             EXPECT_GT(differing, 60) << plan::name_of(a) << " and " << plan::name_of(b);
         }
     // The ring fills up on the way.
@@ -126,13 +132,15 @@ TEST(QuietTasks, are_not_counted_and_their_errors_are_not_told) {
     int done = 0, told = 0;
     QObject::connect(&tasks, &Tasks::failed, [&](const QString&) { ++told; });
     tasks.run_quietly([&](std::stop_token, const Progress&) -> Tasks::Then { return [&] { ++done; }; });
-    tasks.run_quietly([](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no picture"); });
+    tasks.run_quietly(
+        [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no picture"); });
     EXPECT_EQ(tasks.running(), 0);
     EXPECT_EQ(tasks.progress(), 1);
     ASSERT_TRUE(wait_for([&] { return done == 1; }));
     QTest::qWait(50);
     EXPECT_EQ(told, 0);
-    tasks.run("loud", [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no file"); });
+    tasks.run("loud",
+              [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no file"); });
     EXPECT_EQ(tasks.running(), 1);
     EXPECT_EQ(tasks.title(), "loud");
     ASSERT_TRUE(wait_for([&] { return told == 1; }));
@@ -149,7 +157,12 @@ plan::ShotList list_of(int lights, int shots) {
         group.cautions = {"Hot lamps."};
         for (int s = 0; s < shots; ++s) {
             plan::PlannedShot p;
-            p.camera = "Camera " + std::to_string(s + 1), p.lens = "any lens", p.mode = "raw", p.chart = "Hand chart", p.hold = "98 cm from the camera", p.hints = {"the same for all", "only shot " + std::to_string(s)};
+            p.camera = "Camera " + std::to_string(s + 1);
+            p.lens = "any lens";
+            p.mode = "raw";
+            p.chart = "Hand chart";
+            p.hold = "98 cm from the camera";
+            p.hints = {"the same for all", "only shot " + std::to_string(s)};
             p.done = s == 0;
             group.shots.push_back(p);
         }
@@ -179,7 +192,8 @@ TEST(ShotListPage, stays_on_one_page_as_long_as_it_can_be_read) {
 // ---- lists of the kit
 
 struct Kit : JobWindow {
-    template <class T> KitSection<T>* section() {
+    template<class T>
+    KitSection<T>* section() {
         for (QWidget* w : window.kit_view()->findChildren<QWidget*>())
             if (auto* s = dynamic_cast<KitSection<T>*>(w)) return s;
         return nullptr;
@@ -278,7 +292,8 @@ TEST_F(Kit, lens_mode_and_place_of_a_row_and_column) {
     auto* lens = box("Lens");
     lens->setCurrentIndex(lens->findText("Lens 50 mm"));
     emit lens->activated(lens->currentIndex());
-    for (const plan::Setup& s : session().shoot().setups) EXPECT_EQ(s.lens, session().shoot().lenses[0].id); // the whole row
+    for (const plan::Setup& s : session().shoot().setups)
+        EXPECT_EQ(s.lens, session().shoot().lenses[0].id); // the whole row
     EXPECT_EQ(plan().matrix()->rowCount(), 1);
     auto* mode = box("Mode");
     mode->setCurrentIndex(mode->findText("a new one"));
@@ -309,10 +324,23 @@ TEST_F(Kit, frames_are_sorted_filtered_and_told_with_their_companions) {
     plan_shoot({"Stills A"}, {"Window"});
     session().change("Frames", [&](job::Edit& e) {
         const Id camera = session().shoot().cameras[0].id;
-        const Id main = e.add(plan::Frame{.path = "/card/B.dng", .camera = camera, .setup = id(0), .reason = "the last chart shot before it, at 09:00", .taken = "2026-05-04T10:00:00", .exposure_s = 0.5, .f_number = 8, .iso = 100});
+        const Id main = e.add(plan::Frame{.path = "/card/B.dng",
+                                          .camera = camera,
+                                          .setup = id(0),
+                                          .reason = "the last chart shot before it, at 09:00",
+                                          .taken = "2026-05-04T10:00:00",
+                                          .exposure_s = 0.5,
+                                          .f_number = 8,
+                                          .iso = 100});
         e.add(plan::Frame{.path = "/card/B.JPG", .same_as = main, .taken = "2026-05-04T10:00:00"});
-        e.add(plan::Frame{.path = "/card/A.dng", .camera = camera, .taken = "2026-05-04T11:00:00", .exposure_s = 0.004, .flash = true});
-        e.add(plan::Frame{.path = "/card/C.dng", .problem = "This is not a raw file that can be read. Convert it to DNG.", .taken = "2026-05-04T09:00:00"});
+        e.add(plan::Frame{.path = "/card/A.dng",
+                          .camera = camera,
+                          .taken = "2026-05-04T11:00:00",
+                          .exposure_s = 0.004,
+                          .flash = true});
+        e.add(plan::Frame{.path = "/card/C.dng",
+                          .problem = "This is not a raw file that can be read. Convert it to DNG.",
+                          .taken = "2026-05-04T09:00:00"});
     });
     FramesModel& m = *frames().model();
     const auto order = [&] {

@@ -5,8 +5,8 @@
 namespace refero::app {
 namespace {
 
-using test::Scratch;
 using plan::State;
+using test::Scratch;
 
 struct Job : testing::Test {
     Scratch scratch;
@@ -17,7 +17,9 @@ struct Job : testing::Test {
         session.use_kit(scratch / "kit.refero-kit");
         session.new_job(scratch / "job.refero");
     }
-    void settle() { ASSERT_TRUE(wait_for([&] { return session.tasks().running() == 0; })); }
+    void settle() {
+        ASSERT_TRUE(wait_for([&] { return session.tasks().running() == 0; }));
+    }
     Id id(int n) const { return session.ids().at(static_cast<std::size_t>(n)); }
     fs::path frame(const char* name, const test::Shot& shot = {.width = 900, .height = 600}) {
         test::shoot(shot, scratch / name);
@@ -33,7 +35,14 @@ struct Job : testing::Test {
 };
 
 TEST_F(Job, a_camera_that_the_kit_knows_comes_with_its_data) {
-    session.change_kit("camera", [](job::Edit& e) { e.add(plan::Camera{.uid = "u", .name = "The good one", .model = "Stills A", .serial_number = "SA-1042", .firmware = "9", .sensor_width_mm = 23.6}); });
+    session.change_kit("camera", [](job::Edit& e) {
+        e.add(plan::Camera{.uid = "u",
+                           .name = "The good one",
+                           .model = "Stills A",
+                           .serial_number = "SA-1042",
+                           .firmware = "9",
+                           .sensor_width_mm = 23.6});
+    });
     session.open({frame("a.dng")}, 0);
     settle();
     ASSERT_EQ(session.shoot().cameras.size(), 1u);
@@ -48,9 +57,11 @@ TEST_F(Job, a_camera_that_the_kit_knows_comes_with_its_data) {
 }
 
 TEST_F(Job, the_same_light_shot_again_is_another_chart_shot_of_its_setup) {
-    session.open({frame("a.dng", {.width = 900, .height = 600, .seed = 1, .more = R"(,"taken":"2026-05-04T09:00:00")"})}, 0);
+    session.open(
+        {frame("a.dng", {.width = 900, .height = 600, .seed = 1, .more = R"(,"taken":"2026-05-04T09:00:00")"})}, 0);
     settle();
-    session.open({frame("b.dng", {.width = 900, .height = 600, .seed = 2, .more = R"(,"taken":"2026-05-04T15:00:00")"})}, 0);
+    session.open(
+        {frame("b.dng", {.width = 900, .height = 600, .seed = 2, .more = R"(,"taken":"2026-05-04T15:00:00")"})}, 0);
     settle();
     ASSERT_EQ(session.count(), 1);
     EXPECT_EQ(session.shoot().chart_shots.size(), 2u);
@@ -93,7 +104,8 @@ TEST_F(Job, a_frame_that_shows_no_chart_after_all_goes_back_among_the_others) {
     settle();
     ASSERT_FALSE(notices.isEmpty());
     EXPECT_TRUE(notices.last().contains("p.dng")) << notices.last().toStdString(); // it is read, and there is no chart
-    EXPECT_EQ(fs::path(session.at(id(0)).chart_frame.path).filename(), "a.dng") << "an unreadable one does not replace a good one";
+    EXPECT_EQ(fs::path(session.at(id(0)).chart_frame.path).filename(), "a.dng")
+        << "an unreadable one does not replace a good one";
     session.make_ordinary(ordinary);
     settle();
     EXPECT_EQ(session.shoot().chart_shots.size(), 1u);
@@ -128,7 +140,10 @@ TEST_F(Job, balance_only_is_whole_without_a_correction) {
 }
 
 TEST_F(Job, the_log_and_undo_go_on_after_closing) {
-    session.change("First", [](job::Edit& e) { e.about("here"), e.add(plan::Note{.text = "1"}); });
+    session.change("First", [](job::Edit& e) {
+        e.about("here");
+        e.add(plan::Note{.text = "1"});
+    });
     session.note("Looked at the sky");
     const fs::path file = session.job_file();
     session.close_job();
@@ -155,7 +170,8 @@ TEST_F(Job, a_job_that_cannot_be_made_or_opened_is_told) {
     test::written(scratch / "what.xyz", "?");
     session.open({scratch / "what.xyz"}, 0);
     EXPECT_TRUE(notices.last().contains("does not know this kind"));
-    EXPECT_FALSE(session.change("broken", [](job::Edit& e) { e.add(plan::Setup{.camera = 1, .mode = 2, .light = 3}); }));
+    EXPECT_FALSE(
+        session.change("broken", [](job::Edit& e) { e.add(plan::Setup{.camera = 1, .mode = 2, .light = 3}); }));
     EXPECT_EQ(session.count(), 0);
 }
 

@@ -20,7 +20,9 @@ struct Opened : testing::Test {
         QObject::connect(&session, &Session::notice, [this](const QString& words) { notices << words; });
     }
     Id id(int n) const { return session.ids().at(static_cast<std::size_t>(n)); }
-    void settle() { ASSERT_TRUE(wait_for([&] { return session.tasks().running() == 0; })); }
+    void settle() {
+        ASSERT_TRUE(wait_for([&] { return session.tasks().running() == 0; }));
+    }
     void open(const fs::path& file, Id current = 0) {
         session.open({file}, current);
         settle();
@@ -44,13 +46,14 @@ struct Opened : testing::Test {
 
 TEST_F(Opened, each_setting_makes_the_correction_stale_and_undo_mends_it) {
     open_fitted();
-    const std::function<void(Settings&)> changes[] = {
-        [](Settings& s) { s.white = "D3"; }, [](Settings& s) { s.model = fit::Model::matrix; }, [](Settings& s) { s.intent = fit::Intent::chroma; },
-        [this](Settings& s) {
-            s.chart = "grid24";
-            s.corners = session.at(id(0)).shot->placement.corners;
-            (*s.corners)[2].x() += 6;
-        }};
+    const std::function<void(Settings&)> changes[] = {[](Settings& s) { s.white = "D3"; },
+                                                      [](Settings& s) { s.model = fit::Model::matrix; },
+                                                      [](Settings& s) { s.intent = fit::Intent::chroma; },
+                                                      [this](Settings& s) {
+                                                          s.chart = "grid24";
+                                                          s.corners = session.at(id(0)).shot->placement.corners;
+                                                          (*s.corners)[2].x() += 6;
+                                                      }};
     for (const auto& how : changes) {
         ASSERT_EQ(session.at(id(0)).link(Step::correction), LinkState::whole);
         change(how);
@@ -73,7 +76,11 @@ TEST_F(Opened, each_setting_makes_the_correction_stale_and_undo_mends_it) {
 
 TEST_F(Opened, settings_do_what_they_say) {
     open_fitted();
-    change([](Settings& s) { s.white = "D3", s.model = fit::Model::matrix, s.intent = fit::Intent::skin; });
+    change([](Settings& s) {
+        s.white = "D3";
+        s.model = fit::Model::matrix;
+        s.intent = fit::Intent::skin;
+    });
     EXPECT_EQ(session.at(id(0)).balance->white_patch, "D3");
     session.fit(id(0));
     settle();
@@ -92,7 +99,8 @@ TEST_F(Opened, settings_do_what_they_say) {
 TEST_F(Opened, several_frames_dropped_on_an_empty_window_all_come_in) {
     Session fresh;
     fresh.use_kit(scratch / "other.refero-kit");
-    for (const char* light : {"window", "tungsten"}) test::shoot({.light = light, .width = 900, .height = 600}, scratch / (std::string(light) + ".dng"));
+    for (const char* light : {"window", "tungsten"})
+        test::shoot({.light = light, .width = 900, .height = 600}, scratch / (std::string(light) + ".dng"));
     fresh.open({scratch / "window.dng", scratch / "tungsten.dng"}, 0);
     ASSERT_TRUE(wait_for([&] { return fresh.count() == 2 && fresh.tasks().running() == 0; }, 20000));
     EXPECT_TRUE(fresh.job_file().filename().string().starts_with("Untitled"));
@@ -170,7 +178,8 @@ TEST_F(Opened, frames_go_between_two_lights_by_their_own_balance) {
     EXPECT_TRUE(notices.isEmpty()) << notices.join("; ").toStdString();
     ASSERT_EQ(session.at(id(0)).handovers.size(), 1u);
     // The chart shot's own light is that of its correction.
-    EXPECT_TRUE(session.at(id(0)).handovers[0].message.contains("100 % of the correction")) << session.at(id(0)).handovers[0].message.toStdString();
+    EXPECT_TRUE(session.at(id(0)).handovers[0].message.contains("100 % of the correction"))
+        << session.at(id(0)).handovers[0].message.toStdString();
     // A frame that does not tell its light is named, and not written.
     test::shoot({.width = 900, .height = 600}, scratch / "plain.tif");
     session.open({scratch / "plain.tif"}, 0);
@@ -196,9 +205,11 @@ TEST_F(Opened, a_file_that_cannot_be_written_is_told_and_nothing_is_kept) {
 TEST_F(Opened, own_reference_values_are_taken_for_the_open_setup) {
     open_fitted();
     // The chart's own values, a little lighter.
-    std::string text = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 24\nBEGIN_DATA\n";
+    std::string text = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y "
+                       "XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 24\nBEGIN_DATA\n";
     for (const auto& [id, xyz] : chart::reference_of(test::grid24()).xyz)
-        text += id + " " + std::to_string(104 * xyz[0]) + " " + std::to_string(104 * xyz[1]) + " " + std::to_string(104 * xyz[2]) + "\n";
+        text += id + " " + std::to_string(104 * xyz[0]) + " " + std::to_string(104 * xyz[1]) + " " +
+                std::to_string(104 * xyz[2]) + "\n";
     test::written(scratch / "own.cgats", text + "END_DATA\n");
     const double exposure = session.at(id(0)).balance->exposure;
     open(scratch / "own.cgats"); // without an open setup: told, not taken

@@ -159,7 +159,8 @@ TEST(PatchTable, sorts_by_value_and_keeps_the_chosen_patch) {
     EXPECT_EQ(text(2, 1), QString::fromUtf8("\u2013"));
     table.sortByColumn(1, Qt::AscendingOrder);
     EXPECT_LT(text(0, 1).toDouble(), 10); // by number: 9.25 before 10.50
-    table.selectionModel()->setCurrentIndex(table.model()->index(0, 0), QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+    table.selectionModel()->setCurrentIndex(table.model()->index(0, 0),
+                                            QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
     ASSERT_EQ(chosen.count(), 1);
     EXPECT_EQ(chosen[0][0].toString(), "A2");
     table.set({{"A1", Qt::red, {1}}, {"A2", Qt::green, {2}}});
@@ -206,7 +207,7 @@ TEST(ProofPlot, a_click_on_a_bar_chooses_its_patch) {
     QSignalSpy chosen(&plot, &ProofPlot::patch_chosen);
     QTest::mousePress(&plot, Qt::LeftButton, {}, {int(plot.xAxis->coordToPixel(0)), 100});
     ASSERT_EQ(chosen.count(), 1);
-    EXPECT_EQ(chosen[0][0].toString(), "B2"); // the worst comes first
+    EXPECT_EQ(chosen[0][0].toString(), "B2");  // the worst comes first
     EXPECT_GE(plot.yAxis->range().upper, 3.0); // the longest bar is inside
     plot.set(nullptr, {}, {});
     plot.replot();
@@ -243,7 +244,9 @@ TEST(Tasks, results_and_errors_come_back_to_the_windows_thread) {
     });
     EXPECT_EQ(tasks.running(), 1);
     EXPECT_EQ(tasks.title(), "good");
-    tasks.run("bad", [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "it is broken", "a.dng", "Mend it"); });
+    tasks.run("bad", [](std::stop_token, const Progress&) -> Tasks::Then {
+        throw Error(ErrorKind::input, "it is broken", "a.dng", "Mend it");
+    });
     ASSERT_TRUE(wait_for([&] { return tasks.running() == 0; }));
     EXPECT_EQ(done, 1);
     EXPECT_TRUE(told.contains("broken") && told.contains("a.dng") && told.contains("Mend it")) << told.toStdString();
@@ -274,7 +277,11 @@ TEST(Tasks, cancelled_work_says_nothing_and_dropped_work_delivers_nothing) {
 
 TEST(Rendition, a_picture_comes_at_falling_sizes) {
     frame::Frame f;
-    f.width = 1600, f.height = 800, f.full_width = 3200, f.full_height = 1600, f.cell = 2;
+    f.width = 1600;
+    f.height = 800;
+    f.full_width = 3200;
+    f.full_height = 1600;
+    f.cell = 2;
     f.rgb.assign(std::size_t(1600) * 800 * 3, 0.18f);
     const auto r = rendition_of(apply::uncorrected(f, colour::Vec3::Ones(), "srgb"), f);
     EXPECT_EQ(r.full_width, 3200);

@@ -47,7 +47,10 @@ public:
         restart();
     }
     /// Leaves out what only the test does, such as grabbing pictures of the window.
-    void restart() { longest_ = 0, clock_.restart(); }
+    void restart() {
+        longest_ = 0;
+        clock_.restart();
+    }
     double longest_of_all() const { return all_; }
 
 private:
@@ -64,7 +67,8 @@ void keep_picture(QWidget& window, const QString& name) {
     window.grab().save(folder + "/" + name + ".png");
 }
 
-template <class T> T* child(QWidget& parent, const char* name) {
+template<class T>
+T* child(QWidget& parent, const char* name) {
     T* found = nullptr;
     for (T* w : parent.findChildren<T*>(name)) // of several pages, the visible one
         if (w->isVisible()) found = w;
@@ -109,7 +113,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.phase("demo frames made and read");
     // Eight setups, every state but "shot", which lasts only while a frame is read.
     using plan::State;
-    const State states[] = {State::handed_over, State::read, State::to_shoot, State::proved, State::stale, State::corrected, State::refused, State::handed_over};
+    const State states[] = {State::handed_over, State::read,      State::to_shoot, State::proved,
+                            State::stale,       State::corrected, State::refused,  State::handed_over};
     for (int i = 0; i < 8; ++i) EXPECT_EQ(plan::name_of(session().at(id(i)).state), plan::name_of(states[i])) << i;
     EXPECT_TRUE(session().at(id(7)).balance_only());
     EXPECT_TRUE(session().at(id(7)).whole());
@@ -138,7 +143,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(session().at(id(1)).settings.corners.has_value());
     ASSERT_TRUE(wait_for([&] { return session().at(id(1)).shot != before && session().tasks().running() == 0; }));
     const double scale = QLineF(picture()->to_widget({0, 0}), picture()->to_widget({1, 0})).length();
-    EXPECT_NEAR((session().at(id(1)).shot->placement.corners[0] - before->placement.corners[0]).norm() * scale, 10, 1.5);
+    EXPECT_NEAR((session().at(id(1)).shot->placement.corners[0] - before->placement.corners[0]).norm() * scale, 10,
+                1.5);
     EXPECT_NE(session().at(id(1)).shot->reading.patches[0].mean, before->reading.patches[0].mean);
     // Fine steps with an arrow key: the dragged corner is the chosen one.
     const auto dragged = session().at(id(1)).shot->placement.corners[0];
@@ -156,7 +162,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(idle());
     auto* table = window.setup_view()->page()->findChild<PatchTable*>();
     ASSERT_EQ(table->model()->rowCount(), 24);
-    table->selectionModel()->setCurrentIndex(table->model()->index(13, 0), QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+    table->selectionModel()->setCurrentIndex(table->model()->index(13, 0),
+                                             QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
     QTest::qWait(50);
     stall.phase("reading shown");
     keep_picture(window, "reading");
@@ -226,7 +233,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     auto* models = child<QTableWidget>(window, "candidates");
     ASSERT_EQ(models->rowCount(), static_cast<int>(fit::all_models.size()));
     int chosen = 0;
-    for (int r = 0; r < models->rowCount(); ++r) chosen += models->item(r, models->columnCount() - 1)->text().startsWith("chosen");
+    for (int r = 0; r < models->rowCount(); ++r)
+        chosen += models->item(r, models->columnCount() - 1)->text().startsWith("chosen");
     EXPECT_EQ(chosen, 1);
 
     auto* parts = child<QTabWidget>(window, "correctionTabs");
@@ -260,7 +268,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     keep_picture(window, "proof");
     EXPECT_TRUE(child<QLabel>(window, "proofWords")->text().contains("half of observers"));
     bool sure = false; // how sure it is was drawn beside the window
-    for (const auto* label : window.setup_view()->page()->findChildren<QLabel*>()) sure = sure || label->text().contains(QString::fromUtf8("\u00b1"));
+    for (const auto* label : window.setup_view()->page()->findChildren<QLabel*>())
+        sure = sure || label->text().contains(QString::fromUtf8("\u00b1"));
     EXPECT_TRUE(sure);
     stall.restart();
 
@@ -280,7 +289,8 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     const auto& c = *session().at(id(1)).correction;
     const auto& white = *c.reading.find(c.balance.white_patch);
     float rgb[3];
-    for (std::size_t k = 0; k < 3; ++k) rgb[k] = static_cast<float>(colour::encode(colour::Transfer::srgb, white.mean[k]));
+    for (std::size_t k = 0; k < 3; ++k)
+        rgb[k] = static_cast<float>(colour::encode(colour::Transfer::srgb, white.mean[k]));
     cpu->applyRGB(rgb);
     const double grey = colour::encode(colour::Transfer::srgb, c.reference.xyz.at(c.balance.white_patch)[1]);
     for (const float v : rgb) EXPECT_NEAR(v, grey, 0.01);
@@ -369,7 +379,8 @@ TEST_F(Window, own_files_open_and_strange_ones_are_told_in_words) {
     EXPECT_TRUE(enter.isAccepted());
     QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&window, &drop);
-    ASSERT_TRUE(wait_for([&] { return session().count() == 1 && session().at(id(0)).shot && session().tasks().running() == 0; }));
+    ASSERT_TRUE(wait_for(
+        [&] { return session().count() == 1 && session().at(id(0)).shot && session().tasks().running() == 0; }));
     EXPECT_EQ(session().shoot().cameras[0].name, "Stills A");
     EXPECT_EQ(window.setup_view()->setup(), id(0));
     // A frame without a chart becomes an ordinary frame of the open setup.
@@ -396,7 +407,8 @@ TEST_F(Window, a_frame_without_a_chart_can_be_given_corners_by_hand) {
     scene.charts.clear();
     simulate::write(simulate::render(scene), scratch / "plain.dng");
     window.open({scratch / "plain.dng"});
-    ASSERT_TRUE(wait_for([&] { return session().count() == 1 && session().at(id(0)).frame && session().tasks().running() == 0; }));
+    ASSERT_TRUE(wait_for(
+        [&] { return session().count() == 1 && session().at(id(0)).frame && session().tasks().running() == 0; }));
     EXPECT_EQ(session().at(id(0)).link(Step::shot), LinkState::broken);
     EXPECT_FALSE(session().at(id(0)).problem.isEmpty());
     keep_picture(window, "no-chart");
@@ -412,7 +424,8 @@ TEST_F(Window, a_frame_without_a_chart_can_be_given_corners_by_hand) {
 TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
     const auto r = test::shoot({.width = 900, .height = 600, .rotation_deg = 20, .tilt_deg = 8}, scratch / "a.tif");
     window.open({scratch / "a.tif"});
-    ASSERT_TRUE(wait_for([&] { return session().count() == 1 && session().at(id(0)).shot && session().tasks().running() == 0; }));
+    ASSERT_TRUE(wait_for(
+        [&] { return session().count() == 1 && session().at(id(0)).shot && session().tasks().running() == 0; }));
     window.setup_view()->choose(Step::shot);
     Settings s = session().at(id(0)).settings;
     s.chart = "video"; // the wrong chart: nothing is found
@@ -421,7 +434,8 @@ TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
     auto* choice = window.setup_view()->page()->findChild<QComboBox*>("chartChoice");
     ASSERT_TRUE(choice);
     EXPECT_EQ(choice->currentData().toString(), "video");
-    s.chart = "grid24", s.corners.reset();
+    s.chart = "grid24";
+    s.corners.reset();
     auto* picture = window.setup_view()->page()->findChild<PictureView*>();
     picture->show_whole();
     const auto map = chart::pixels_from_mm(test::grid24(), r.charts[0].corners);
@@ -437,9 +451,12 @@ TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
     QTest::mouseClick(picture, Qt::LeftButton, {}, at("A1"));
     QTest::mouseClick(picture, Qt::LeftButton, {}, at("D6"));
     EXPECT_FALSE(picture->picking());
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).settings.corners && session().at(id(0)).shot && session().tasks().running() == 0; }));
+    ASSERT_TRUE(wait_for([&] {
+        return session().at(id(0)).settings.corners && session().at(id(0)).shot && session().tasks().running() == 0;
+    }));
     // Snapped: nearer than the clicks' own pixels would allow with a tilted chart.
-    for (std::size_t i = 0; i < 4; ++i) EXPECT_LT(((*session().at(id(0)).settings.corners)[i] - r.charts[0].corners[i]).norm(), 2) << i;
+    for (std::size_t i = 0; i < 4; ++i)
+        EXPECT_LT(((*session().at(id(0)).settings.corners)[i] - r.charts[0].corners[i]).norm(), 2) << i;
 }
 
 TEST_F(Window, work_can_be_cancelled_and_leaves_nothing_half_written) {
@@ -470,7 +487,8 @@ TEST_F(Window, text_has_contrast_in_every_theme) {
         }
         EXPECT_GE(ratio(t.on_strong, t.strong), 4.5);
         EXPECT_GE(ratio(t.text, t.surround), 4.5) << int(kind);
-        for (const QColor& c : {t.window, t.panel, t.raised, t.line, t.text, t.dim, t.strong, t.surround}) EXPECT_TRUE(c.red() == c.green() && c.green() == c.blue());
+        for (const QColor& c : {t.window, t.panel, t.raised, t.line, t.text, t.dim, t.strong, t.surround})
+            EXPECT_TRUE(c.red() == c.green() && c.green() == c.blue());
     }
 }
 
@@ -478,7 +496,8 @@ TEST_F(Window, text_has_contrast_in_every_theme) {
 TEST_F(Window, figures_are_tabular) {
     EXPECT_EQ(QFontInfo(QApplication::font()).family(), "Lato");
     const QFontMetricsF metrics(QApplication::font());
-    for (char d = '0'; d <= '9'; ++d) EXPECT_DOUBLE_EQ(metrics.horizontalAdvance(QLatin1Char(d)), metrics.horizontalAdvance(QLatin1Char('0')));
+    for (char d = '0'; d <= '9'; ++d)
+        EXPECT_DOUBLE_EQ(metrics.horizontalAdvance(QLatin1Char(d)), metrics.horizontalAdvance(QLatin1Char('0')));
 }
 
 } // namespace

@@ -23,9 +23,11 @@ struct Cli : testing::Test {
     Scratch scratch;
 
     Outcome run(const std::string& arguments) {
-        const std::string command = std::string("cd '") + scratch.folder().string() + "' && '" REFERO_CLI "' " + arguments + " >out.txt 2>err.txt";
+        const std::string command = std::string("cd '") + scratch.folder().string() + "' && '" REFERO_CLI "' " +
+                                    arguments + " >out.txt 2>err.txt";
         const int status = std::system(command.c_str());
-        return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_file(scratch / "out.txt"), read_file(scratch / "err.txt")};
+        return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_file(scratch / "out.txt"),
+                read_file(scratch / "err.txt")};
     }
     void simulate(const std::string& name, const test::Shot& shot) {
         written(scratch / "scene.json", test::scene_text(shot));
@@ -35,7 +37,9 @@ struct Cli : testing::Test {
         const Outcome o = run(arguments + " --json");
         EXPECT_EQ(o.status, status) << arguments << "\n" << o.err;
         const json j = o.object();
-        EXPECT_TRUE(j.contains("error") && j["error"].contains("code") && j["error"].contains("message") && j["error"].contains("file")) << arguments << ": " << o.out;
+        EXPECT_TRUE(j.contains("error") && j["error"].contains("code") && j["error"].contains("message") &&
+                    j["error"].contains("file"))
+            << arguments << ": " << o.out;
         EXPECT_NE(o.err.find(names), std::string::npos) << arguments << ": " << o.err;
         EXPECT_EQ(o.err.find("terminate"), std::string::npos);
     }
@@ -58,7 +62,8 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         EXPECT_FALSE(c["mirrored"].get<bool>());
         EXPECT_GT(c["confidence"].get<double>(), 0.5);
         for (int i = 0; i < 4; ++i)
-            for (int k = 0; k < 2; ++k) EXPECT_NEAR(c["corners"][i][k].get<double>(), truth["charts"][0]["corners"][i][k].get<double>(), 1.5);
+            for (int k = 0; k < 2; ++k)
+                EXPECT_NEAR(c["corners"][i][k].get<double>(), truth["charts"][0]["corners"][i][k].get<double>(), 1.5);
         EXPECT_NEAR(c["frame_fraction"].get<double>(), truth["charts"][0]["frame_fraction"].get<double>(), 0.005);
         EXPECT_NEAR(c["tilt_deg"].get<double>(), truth["charts"][0]["tilt_deg"].get<double>(), 2);
 
@@ -70,7 +75,8 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
             EXPECT_EQ(reading["patches"][i]["clipped"], 0);
             EXPECT_GT(reading["patches"][i]["pixels"].get<int>(), 100);
             for (int k = 0; k < 3; ++k)
-                if (const double t = truth["patches"][i]["mean"][k]; t > 0.02) off.push_back(std::abs(reading["patches"][i]["mean"][k].get<double>() / t - 1));
+                if (const double t = truth["patches"][i]["mean"][k]; t > 0.02)
+                    off.push_back(std::abs(reading["patches"][i]["mean"][k].get<double>() / t - 1));
         }
         std::nth_element(off.begin(), off.begin() + off.size() / 2, off.end());
         EXPECT_LT(off[off.size() / 2], 0.005);
@@ -83,12 +89,19 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         EXPECT_NEAR(again["fit"]["mean"].get<double>(), fitted["fit"]["mean"].get<double>(), 0.01);
 
         if (kind == "tif") // every model of the contract, fitted, applied and handed over
-            for (const std::string model : {"diagonal", "matrix", "root-polynomial-2", "root-polynomial-3", "spectral", "lut"}) {
-                EXPECT_EQ(run("fit --readings a.cgats --chart grid24 --white neutrals --model " + model + " -o m.json --json").object()["model"], model);
-                EXPECT_LT(run("prove m.json --readings a.cgats --json").object()["delta_e_2000"]["mean"].get<double>(), model == "diagonal" ? 12 : 2) << model;
+            for (const std::string model :
+                 {"diagonal", "matrix", "root-polynomial-2", "root-polynomial-3", "spectral", "lut"}) {
+                EXPECT_EQ(
+                    run("fit --readings a.cgats --chart grid24 --white neutrals --model " + model + " -o m.json --json")
+                        .object()["model"],
+                    model);
+                EXPECT_LT(run("prove m.json --readings a.cgats --json").object()["delta_e_2000"]["mean"].get<double>(),
+                          model == "diagonal" ? 12 : 2)
+                    << model;
                 EXPECT_EQ(run("apply m.json a.tif -o out-" + model).status, 0) << model;
                 EXPECT_EQ(run("export m.json --format cube -o m-" + model + ".cube").status, 0) << model;
-                EXPECT_EQ(run("export m.json --format matrix -o m-" + model + ".txt --json").object()["exported_model"], model == "diagonal" ? "diagonal" : "matrix");
+                EXPECT_EQ(run("export m.json --format matrix -o m-" + model + ".txt --json").object()["exported_model"],
+                          model == "diagonal" ? "diagonal" : "matrix");
             }
 
         const json proof = run("prove a.json b." + kind + " --json").object();
@@ -102,7 +115,10 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         EXPECT_TRUE(fs::exists(scratch / "out/a.tif"));
         EXPECT_TRUE(fs::exists(scratch / "out/b.tif"));
         expect_error("apply a.json a." + kind + " -o out", 2, "a.tif");
-        EXPECT_EQ(run("apply a.json a." + kind + " -o out --overwrite --format jpeg --space display-p3 --name '{stem}-{space}'").status, 0);
+        EXPECT_EQ(run("apply a.json a." + kind +
+                      " -o out --overwrite --format jpeg --space display-p3 --name '{stem}-{space}'")
+                      .status,
+                  0);
         EXPECT_TRUE(fs::exists(scratch / "out/a-display-p3.jpg"));
         // The tone curve of what was just written is that of its space (IEC 61966-2-1 for Display P3, too).
         const json curve = run("curve out/a-display-p3.jpg --chart grid24 -o curve-" + kind + ".cube --json").object();
@@ -154,7 +170,8 @@ TEST_F(Cli, inputs_that_cannot_be_read_give_3_and_leave_nothing) {
     simulate("a.dng", {.width = 600, .height = 400});
     simulate("a.tif", {.width = 600, .height = 400});
     ASSERT_EQ(run("fit a.dng -o a.json").status, 0);
-    const std::string dng = read_file(scratch / "a.dng"), tif = read_file(scratch / "a.tif"), json_text = read_file(scratch / "a.json");
+    const std::string dng = read_file(scratch / "a.dng"), tif = read_file(scratch / "a.tif"),
+                      json_text = read_file(scratch / "a.json");
     written(scratch / "text.dng", "this is a text\n");
     written(scratch / "cut.dng", dng.substr(0, dng.size() * 2 / 3));
     written(scratch / "cut.tif", tif.substr(0, tif.size() * 2 / 3));
@@ -175,12 +192,16 @@ TEST_F(Cli, inputs_that_cannot_be_read_give_3_and_leave_nothing) {
     expect_error("fit a.dng --reference cut.cgats -o b.json", 3, "cut.cgats");
     expect_error("simulate cut.json -o c.dng", 3, "cut.json");
     expect_error("find a.dng --chart ./cut.json", 3, "cut.json");
-    for (const char* left : {"b.json", "x.cube", "c.dng", "c.truth.json"}) EXPECT_FALSE(fs::exists(scratch / left)) << left;
-    for (const auto& entry : fs::directory_iterator(scratch.folder())) EXPECT_FALSE(entry.path().filename().string().starts_with(".")) << entry.path(); // a temporary file
+    for (const char* left : {"b.json", "x.cube", "c.dng", "c.truth.json"})
+        EXPECT_FALSE(fs::exists(scratch / left)) << left;
+    for (const auto& entry : fs::directory_iterator(scratch.folder()))
+        EXPECT_FALSE(entry.path().filename().string().starts_with(".")) << entry.path(); // a temporary file
 }
 
 TEST_F(Cli, no_chart_gives_4_and_an_empty_list) {
-    written(scratch / "scene.json", R"({"refero_scene":1,"size":[600,400],"camera":"stills-b","light":"led","background":{"surface":[60,10,5],"texture":0.3},
+    written(
+        scratch / "scene.json",
+        R"({"refero_scene":1,"size":[600,400],"camera":"stills-b","light":"led","background":{"surface":[60,10,5],"texture":0.3},
 "objects":[{"shape":"leaf","at":[0.5,0.5],"size":[0.3,0.2],"surface":[40,-30,30]}]})");
     for (const std::string file : {"n.dng", "n.tif"}) {
         ASSERT_EQ(run("simulate scene.json -o " + file).status, 0);
@@ -206,9 +227,12 @@ TEST_F(Cli, inspect_judges_a_frame_and_a_folder) {
     const json findings = good.object()["findings"];
     for (const json& f : findings) {
         checks.insert(f["check"]);
-        for (const char* member : {"status", "value", "limit", "unit", "patches", "advice"}) EXPECT_TRUE(f.contains(member)) << member;
+        for (const char* member : {"status", "value", "limit", "unit", "patches", "advice"})
+            EXPECT_TRUE(f.contains(member)) << member;
     }
-    for (const char* check : {"found", "size", "tilt", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"}) EXPECT_TRUE(checks.contains(check)) << check;
+    for (const char* check : {"found", "size", "tilt", "focus", "clipping", "underexposure", "evenness", "shadow",
+                              "glare", "occlusion", "mixed_light", "mirrored", "noise"})
+        EXPECT_TRUE(checks.contains(check)) << check;
     const Outcome stray = run("inspect set/stray.dng --json");
     EXPECT_EQ(stray.status, 5);
     EXPECT_EQ(stray.object()["verdict"], "reshoot");
@@ -252,7 +276,8 @@ TEST_F(Cli, one_json_object_on_standard_output_and_words_otherwise) {
 
 TEST_F(Cli, a_fit_takes_weights_spots_samples_and_a_finish) {
     simulate("a.dng", {});
-    const Outcome o = run("fit a.dng --chart grid24 --weights 'skin 3, D1 0.5' --warmer 12 --keep-light 0.25 --target '92 %' --curves -o a.json --json");
+    const Outcome o = run("fit a.dng --chart grid24 --weights 'skin 3, D1 0.5' --warmer 12 --keep-light 0.25 --target "
+                          "'92 %' --curves -o a.json --json");
     ASSERT_EQ(o.status, 0) << o.err;
     const json j = o.object();
     EXPECT_EQ(j["weights"]["A1"], 3);
@@ -269,10 +294,15 @@ TEST_F(Cli, a_fit_takes_weights_spots_samples_and_a_finish) {
 
     const json spot = run("fit a.dng --chart grid24 --white-spot 750 500 -o b.json --json").object();
     EXPECT_FALSE(spot.contains("error")) << spot;
-    written(scratch / "s.txt", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 12 6\nEND_DATA\n");
-    written(scratch / "r.txt", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 24 20 8\nEND_DATA\n");
-    const json joined = run("fit a.dng --chart grid24 --samples s.txt --samples-reference r.txt -o c.json --json").object();
-    EXPECT_TRUE(joined.contains("weights") && (joined["weights"].contains("felt") || joined["odd"].dump().find("felt") != std::string::npos)) << joined.dump().substr(0, 300);
+    written(scratch / "s.txt", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G "
+                               "RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 12 6\nEND_DATA\n");
+    written(scratch / "r.txt", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y "
+                               "XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 24 20 8\nEND_DATA\n");
+    const json joined =
+        run("fit a.dng --chart grid24 --samples s.txt --samples-reference r.txt -o c.json --json").object();
+    EXPECT_TRUE(joined.contains("weights") &&
+                (joined["weights"].contains("felt") || joined["odd"].dump().find("felt") != std::string::npos))
+        << joined.dump().substr(0, 300);
     expect_error("fit a.dng --chart grid24 --weights heavy -o d.json", 2, "heavy");
     expect_error("fit a.dng --chart grid24 --target bright -o d.json", 2, "bright");
     expect_error("fit a.dng --chart grid24 --warmer 500 -o d.json", 2, "too large");
@@ -284,14 +314,19 @@ TEST_F(Cli, a_fit_takes_weights_spots_samples_and_a_finish) {
 TEST_F(Cli, frames_between_two_lights_are_corrected_for_their_own) {
     const test::Shot small{.width = 900, .height = 600};
     test::Shot warm = small, middle = small;
-    warm.light = "tungsten", middle.light = "led"; // 4300 K
-    simulate("day.dng", small), simulate("warm.dng", warm), simulate("middle.dng", middle);
+    warm.light = "tungsten";
+    middle.light = "led"; // 4300 K
+    simulate("day.dng", small);
+    simulate("warm.dng", warm);
+    simulate("middle.dng", middle);
     ASSERT_EQ(run("fit day.dng --chart grid24 --model matrix -o day.json").status, 0);
     ASSERT_EQ(run("fit warm.dng --chart grid24 --model matrix -o warm.json").status, 0);
     const Outcome o = run("apply day.json middle.dng --second warm.json -o out --json");
     ASSERT_EQ(o.status, 0) << o.err;
     EXPECT_NEAR(o.object()["lights"][0]["kelvin"].get<double>(), 4300, 500);
-    ASSERT_EQ(run("apply day.json middle.dng --second warm.json --kelvin 3500 -o told --json").object()["lights"][0]["kelvin"], 3500);
+    ASSERT_EQ(run("apply day.json middle.dng --second warm.json --kelvin 3500 -o told --json")
+                  .object()["lights"][0]["kelvin"],
+              3500);
     EXPECT_NE(read_file(scratch / "out/middle.tif"), read_file(scratch / "told/middle.tif"));
     expect_error("apply day.json middle.dng --kelvin 3500 -o none", 2, "--second");
     expect_error("apply day.json middle.dng --second day.json -o none", 2, "too alike");
@@ -301,7 +336,9 @@ TEST_F(Cli, frames_between_two_lights_are_corrected_for_their_own) {
 }
 
 TEST_F(Cli, a_faulty_shot_is_mended_and_said) {
-    simulate("a.dng", {.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"shadows":[{"at":[0.62,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"});
+    simulate("a.dng", {.rotation_deg = 0,
+                       .tilt_deg = 0,
+                       .more = R"(,"shadows":[{"at":[0.62,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"});
     const Outcome o = run("fit a.dng --chart grid24 -o a.json --json");
     ASSERT_EQ(o.status, 0) << o.err;
     EXPECT_NE(o.object()["cautions"].dump().find("shadow"), std::string::npos);
@@ -319,7 +356,8 @@ TEST_F(Cli, what_was_made_elsewhere_is_proved_and_trimmed) {
     EXPECT_EQ(j["kind"], "LUT");
     EXPECT_EQ(j["patches"].size(), 24u);
     EXPECT_LT(j["standard"]["mean"].get<double>(), j["delta_e_2000"]["mean"].get<double>());
-    EXPECT_LT(run("prove t.cube a.dng --chart grid24 --json").object()["delta_e_2000"]["mean"].get<double>(), 0.4 * j["delta_e_2000"]["mean"].get<double>());
+    EXPECT_LT(run("prove t.cube a.dng --chart grid24 --json").object()["delta_e_2000"]["mean"].get<double>(),
+              0.4 * j["delta_e_2000"]["mean"].get<double>());
     written(scratch / "b.cube", "nothing");
     expect_error("prove b.cube a.dng --chart grid24 --trim u.cube", 3, "b.cube");
     expect_error("prove a.cube a.dng --chart grid24 --space film --trim u.cube", 2, "film");
@@ -328,16 +366,21 @@ TEST_F(Cli, what_was_made_elsewhere_is_proved_and_trimmed) {
 
 TEST_F(Cli, own_charts_references_and_readings_are_taken) {
     // A chart of eight greys and colours in a user's own file, its values as spectra.
-    std::string chart = R"({"refero_chart":1,"id":"own8","title":"Own","size_mm":[100,50],"patches":[)", reference = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 8\nBEGIN_DATA\n";
+    std::string chart = R"({"refero_chart":1,"id":"own8","title":"Own","size_mm":[100,50],"patches":[)",
+                reference = "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A "
+                            "LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 8\nBEGIN_DATA\n";
     const char* lab[] = {"90 0 0", "70 0 0", "45 0 0", "25 0 0", "45 50 25", "55 -40 30", "35 15 -45", "75 5 70"};
     for (int i = 0; i < 8; ++i) {
         const std::string id = std::string(i < 4 ? "A" : "B") + std::to_string(i % 4 + 1);
-        chart += std::string(i ? "," : "") + R"({"id":")" + id + R"(","rect_mm":[)" + std::to_string(i % 4 * 26) + "," + std::to_string(i / 4 * 26) + R"(,22,22],"role":")" + (i < 4 ? "neutral" : "hue") + "\"}";
+        chart += std::string(i ? "," : "") + R"({"id":")" + id + R"(","rect_mm":[)" + std::to_string(i % 4 * 26) + "," +
+                 std::to_string(i / 4 * 26) + R"(,22,22],"role":")" + (i < 4 ? "neutral" : "hue") + "\"}";
         reference += id + " " + lab[i] + "\n";
     }
     written(scratch / "own8.json", chart + R"(],"reference":"own8.cgats"})");
     written(scratch / "own8.cgats", reference + "END_DATA\n");
-    written(scratch / "scene.json", R"({"refero_scene":1,"size":[900,600],"camera":"stills-b","light":"led","background":{"surface":[30,0,0]},"charts":[{"id":"own8.json","width":0.5,"rotation_deg":20}]})");
+    written(
+        scratch / "scene.json",
+        R"({"refero_scene":1,"size":[900,600],"camera":"stills-b","light":"led","background":{"surface":[30,0,0]},"charts":[{"id":"own8.json","width":0.5,"rotation_deg":20}]})");
     ASSERT_EQ(run("simulate scene.json -o a.dng").status, 0);
     const Outcome read = run("read a.dng --chart ./own8.json --cgats own.cgats --json");
     ASSERT_EQ(read.status, 0) << read.err;

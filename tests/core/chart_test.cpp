@@ -24,7 +24,8 @@ TEST(Chart, grid24_agrees_with_an_independent_table_of_another_specimen) {
     for (int i = 0; i < 24; ++i) {
         const cv::Vec3d rgb = linear.at<cv::Vec3d>(i);
         const Vec3 theirs = colour::lab_from_xyz(to_xyz * Vec3(rgb[0], rgb[1], rgb[2]));
-        const Vec3 ours = colour::lab_from_xyz(reference.xyz.at(test::grid24().patches[static_cast<std::size_t>(i)].id));
+        const Vec3 ours =
+            colour::lab_from_xyz(reference.xyz.at(test::grid24().patches[static_cast<std::size_t>(i)].id));
         const double d = colour::delta_e_2000(ours, theirs);
         sum += d;
         largest = std::max(largest, d);
@@ -40,7 +41,8 @@ TEST(Chart, grid24_is_laid_out_as_common_practice_has_it) {
     EXPECT_EQ(d.patches.front().id, "A1");
     EXPECT_EQ(d.patches.back().id, "D6");
     EXPECT_EQ(d.patches[0].role, "skin");
-    for (const char* id : {"D1", "D2", "D3", "D4", "D5", "D6"}) EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of(id))].role, "neutral");
+    for (const char* id : {"D1", "D2", "D3", "D4", "D5", "D6"})
+        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of(id))].role, "neutral");
     const Reference r = reference_of(d);
     // Common practice: neutrals of about 90, 59, 36, 20, 9 and 3 percent, in falling order, of hardly any chroma.
     const double about[] = {0.90, 0.59, 0.36, 0.20, 0.09, 0.03};
@@ -54,13 +56,24 @@ TEST(Chart, grid24_is_laid_out_as_common_practice_has_it) {
 
 TEST(Chart, an_own_measured_reference_is_read_in_every_form) {
     Scratch scratch;
-    const auto xyz = load_reference(written(scratch / "xyz.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 2\nBEGIN_DATA\nA1 40 50 30\nA2 9.642 10 8.252\nEND_DATA\n"));
+    const auto xyz = load_reference(
+        written(scratch / "xyz.cgats",
+                "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y "
+                "XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 2\nBEGIN_DATA\nA1 40 50 30\nA2 9.642 10 8.252\nEND_DATA\n"));
     EXPECT_LT((xyz.xyz.at("A1") - Vec3(0.4, 0.5, 0.3)).norm(), 1e-9);
-    const auto lab = load_reference(written(scratch / "lab.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 50 20 -10\nEND_DATA\n"));
+    const auto lab = load_reference(written(
+        scratch / "lab.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A "
+                               "LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 50 20 -10\nEND_DATA\n"));
     EXPECT_LT((colour::lab_from_xyz(lab.xyz.at("A1")) - Vec3(50, 20, -10)).norm(), 1e-9);
     std::string fields, values;
-    for (int nm = 400; nm <= 700; nm += 10) fields += " SPECTRAL_NM" + std::to_string(nm), values += " 0.5";
-    const auto spectral = load_reference(written(scratch / "spectral.cgats", "CGATS.17\nNUMBER_OF_FIELDS 32\nBEGIN_DATA_FORMAT\nSAMPLE_ID" + fields + "\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1" + values + "\nEND_DATA\n"));
+    for (int nm = 400; nm <= 700; nm += 10) {
+        fields += " SPECTRAL_NM" + std::to_string(nm);
+        values += " 0.5";
+    }
+    const auto spectral =
+        load_reference(written(scratch / "spectral.cgats",
+                               "CGATS.17\nNUMBER_OF_FIELDS 32\nBEGIN_DATA_FORMAT\nSAMPLE_ID" + fields +
+                                   "\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1" + values + "\nEND_DATA\n"));
     EXPECT_LT((spectral.xyz.at("A1") - 0.5 * colour::white_d50).norm(), 1e-3);
     EXPECT_EQ(spectral.spectrum.size(), 1u);
 }
@@ -85,12 +98,16 @@ TEST(Chart, broken_references_and_definitions_name_file_and_remedy) {
         return s.replace(at, from.size(), to);
     };
     int n = 0;
-    for (const std::string& text : {std::string("not json"), std::string("{}"), std::string("[1]"), with("\"A2\"", "\"A1\""), with("\"refero_chart\": 1", "\"refero_chart\": 9"),
-                                    good.substr(0, good.size() / 2)}) {
+    for (const std::string& text :
+         {std::string("not json"), std::string("{}"), std::string("[1]"), with("\"A2\"", "\"A1\""),
+          with("\"refero_chart\": 1", "\"refero_chart\": 9"), good.substr(0, good.size() / 2)}) {
         const auto file = written(scratch / ("chart" + std::to_string(n++) + ".json"), text);
         fails([&] { load_definition(file); }, file);
     }
-    for (const std::string& text : {std::string("hello"), std::string(), std::string("CGATS.17\nNUMBER_OF_FIELDS 2\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 3\nEND_DATA\n")}) {
+    for (const std::string& text :
+         {std::string("hello"), std::string(),
+          std::string("CGATS.17\nNUMBER_OF_FIELDS 2\nBEGIN_DATA_FORMAT\nSAMPLE_ID "
+                      "XYZ_X\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 3\nEND_DATA\n")}) {
         const auto file = written(scratch / ("ref" + std::to_string(n++) + ".cgats"), text);
         fails([&] { load_reference(file); }, file);
     }
@@ -108,7 +125,8 @@ TEST(Chart, readings_survive_the_way_through_cgats) {
 }
 
 TEST(Geometry, a_homography_takes_corners_to_corners_and_back) {
-    const Corners square{Point(0, 0), Point(1, 0), Point(1, 1), Point(0, 1)}, quad{Point(10, 12), Point(90, 20), Point(80, 70), Point(15, 60)};
+    const Corners square{Point(0, 0), Point(1, 0), Point(1, 1), Point(0, 1)},
+        quad{Point(10, 12), Point(90, 20), Point(80, 70), Point(15, 60)};
     const Homography h = homography(square, quad);
     for (std::size_t i = 0; i < 4; ++i) {
         EXPECT_LT((h(square[i]) - quad[i]).norm(), 1e-9);
@@ -136,7 +154,13 @@ TEST(Charts, every_shipped_chart_has_a_reference_for_every_patch) {
             }
         }
     }
-    EXPECT_EQ(patches, (std::map<std::string, std::size_t>{{"balance-page", 32}, {"grey-card", 1}, {"grid24", 24}, {"grid24-reversed", 24}, {"panels48", 48}, {"three-tone", 3}, {"video", 21}}));
+    EXPECT_EQ(patches, (std::map<std::string, std::size_t>{{"balance-page", 32},
+                                                           {"grey-card", 1},
+                                                           {"grid24", 24},
+                                                           {"grid24-reversed", 24},
+                                                           {"panels48", 48},
+                                                           {"three-tone", 3},
+                                                           {"video", 21}}));
 }
 
 TEST(Charts, the_rows_of_the_reversed_chart_run_the_other_way) {
@@ -149,7 +173,8 @@ TEST(Charts, the_rows_of_the_reversed_chart_run_the_other_way) {
     }
 }
 
-// ITU-R BT.709-6: luma weights, colour difference axes, OETF. The hue of a patch on a vectorscope is that of the colour bar.
+// ITU-R BT.709-6: luma weights, colour difference axes, OETF. The hue of a patch on a vectorscope is that of the colour
+// bar.
 TEST(Charts, hues_of_the_video_chart_lie_on_the_vectorscopes_axes) {
     const Reference reference = reference_of(find_definition("video"));
     const colour::Mat3 rgb_from_xyz = colour::rgb_space("bt709").to_xyz_d50().inverse();
@@ -161,15 +186,20 @@ TEST(Charts, hues_of_the_video_chart_lie_on_the_vectorscopes_axes) {
         const Vec3 linear = rgb_from_xyz * reference.xyz.at(id);
         return Vec3(linear.unaryExpr([](double v) { return v < 0.018 ? 4.5 * v : 1.099 * std::pow(v, 0.45) - 0.099; }));
     };
-    const std::array<Vec3, 6> bars{Vec3(1, 0, 0), Vec3(1, 1, 0), Vec3(0, 1, 0), Vec3(0, 1, 1), Vec3(0, 0, 1), Vec3(1, 0, 1)};
+    const std::array<Vec3, 6> bars{Vec3(1, 0, 0), Vec3(1, 1, 0), Vec3(0, 1, 0),
+                                   Vec3(0, 1, 1), Vec3(0, 0, 1), Vec3(1, 0, 1)};
     for (int i = 0; i < 6; ++i)
         EXPECT_NEAR(angle(encoded("A" + std::to_string(i + 1))), angle(bars[static_cast<std::size_t>(i)]), 0.5) << i;
     // The skin line, 123 degrees (common practice: the I axis of the older standard).
     for (int i = 1; i <= 6; ++i) EXPECT_NEAR(angle(encoded("B" + std::to_string(i))), 123, 0.7) << i;
-    for (int i = 1; i <= 6; ++i) EXPECT_LT((encoded("C" + std::to_string(i)).array() - encoded("C" + std::to_string(i)).mean()).abs().maxCoeff(), 1e-3) << i;
+    for (int i = 1; i <= 6; ++i)
+        EXPECT_LT((encoded("C" + std::to_string(i)).array() - encoded("C" + std::to_string(i)).mean()).abs().maxCoeff(),
+                  1e-3)
+            << i;
 }
 
-// Balancing on a bluer tint makes the picture warmer (common practice); the steps are even in mireds along CIE daylight.
+// Balancing on a bluer tint makes the picture warmer (common practice); the steps are even in mireds along CIE
+// daylight.
 TEST(Charts, tints_of_the_balance_page_warm_in_even_steps) {
     const Definition d = find_definition("balance-page");
     const Reference reference = reference_of(d);
@@ -184,7 +214,10 @@ TEST(Charts, tints_of_the_balance_page_warm_in_even_steps) {
     const int steps[] = {-24, -16, -8, 0, 0, 8, 16, 24};
     for (int c = 1; c <= 8; ++c) {
         EXPECT_NEAR(mired("B1") - mired("C" + std::to_string(c)), steps[c - 1], 1.5) << c;
-        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of("C" + std::to_string(c)))].role, steps[c - 1] < 0 ? "cool" : steps[c - 1] > 0 ? "warm" : "neutral");
+        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of("C" + std::to_string(c)))].role,
+                  steps[c - 1] < 0   ? "cool"
+                  : steps[c - 1] > 0 ? "warm"
+                                     : "neutral");
     }
 }
 

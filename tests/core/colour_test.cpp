@@ -33,7 +33,8 @@ TEST(Colour, differences_and_lab_agree_with_an_independent_engine_on_random_pair
     double worst_2000 = 0, worst_76 = 0, worst_lab = 0, worst_xyz = 0;
     for (int i = 0; i < 20000; ++i) {
         const Vec3 p(l(random), ab(random), ab(random));
-        const Vec3 q = i % 2 ? Vec3(l(random), ab(random), ab(random)) : Vec3(p + Vec3(near(random), near(random), near(random)));
+        const Vec3 q =
+            i % 2 ? Vec3(l(random), ab(random), ab(random)) : Vec3(p + Vec3(near(random), near(random), near(random)));
         const cmsCIELab a{p[0], p[1], p[2]}, b{q[0], q[1], q[2]};
         worst_76 = std::max(worst_76, std::abs(delta_e_76(p, q) - cmsDeltaE(&a, &b)));
         worst_2000 = std::max(worst_2000, std::abs(delta_e_2000(p, q) - cmsCIE2000DeltaE(&a, &b, 1, 1, 1)));
@@ -41,7 +42,8 @@ TEST(Colour, differences_and_lab_agree_with_an_independent_engine_on_random_pair
         cmsLab2XYZ(nullptr, &xyz, &a);
         if (p[0] > 8) { // lcms2 clips negative XYZ of impossible dark colours
             const Vec3 ours = xyz_from_lab(p, Vec3(cmsD50_XYZ()->X, cmsD50_XYZ()->Y, cmsD50_XYZ()->Z));
-            if (ours.minCoeff() > 0) worst_xyz = std::max(worst_xyz, (ours - Vec3(xyz.X, xyz.Y, xyz.Z)).cwiseAbs().maxCoeff());
+            if (ours.minCoeff() > 0)
+                worst_xyz = std::max(worst_xyz, (ours - Vec3(xyz.X, xyz.Y, xyz.Z)).cwiseAbs().maxCoeff());
         }
         const Vec3 some(std::abs(ab(random)) / 100, std::abs(ab(random)) / 100, std::abs(ab(random)) / 100);
         const cmsCIEXYZ s{some[0], some[1], some[2]};
@@ -50,7 +52,8 @@ TEST(Colour, differences_and_lab_agree_with_an_independent_engine_on_random_pair
         const Vec3 ours = lab_from_xyz(some, Vec3(cmsD50_XYZ()->X, cmsD50_XYZ()->Y, cmsD50_XYZ()->Z));
         worst_lab = std::max(worst_lab, (ours - Vec3(lab.L, lab.a, lab.b)).cwiseAbs().maxCoeff());
     }
-    test::measured("largest difference to lcms2 over 20000 pairs: dE2000 %.2g, dE76 %.2g, Lab %.2g, XYZ %.2g", worst_2000, worst_76, worst_lab, worst_xyz);
+    test::measured("largest difference to lcms2 over 20000 pairs: dE2000 %.2g, dE76 %.2g, Lab %.2g, XYZ %.2g",
+                   worst_2000, worst_76, worst_lab, worst_xyz);
     EXPECT_LT(worst_76, 1e-9);
     EXPECT_LT(worst_2000, 1e-4);
     EXPECT_LT(worst_lab, 1e-3);
@@ -59,17 +62,23 @@ TEST(Colour, differences_and_lab_agree_with_an_independent_engine_on_random_pair
 
 // Independent reference: culori 4.0.2 from the npm registry, differenceCie94() (graphic arts), pairs by chance.
 TEST(Colour, cie94_agrees_with_an_independent_library) {
-    const Pair pairs[] = {{{59.7, -32.1, 6.8}, {98.7, 27.5, 4.7}, 55.779846},    {{87, 66.5, -68.1}, {99.7, -46.5, -49.1}, 47.826162},
-                          {{99.3, -70.6, -18.5}, {3, -68.5, 27.8}, 98.808279},   {{92.4, 49.5, 38.6}, {6.4, 18.9, -0.6}, 87.596766},
-                          {{20.4, 62.8, -69}, {80.3, -56.6, -75.6}, 77.919833}, {{71.6, 38.2, 58.1}, {81.8, 53.7, 38.8}, 15.776422}};
+    const Pair pairs[] = {
+        {{59.7, -32.1, 6.8}, {98.7, 27.5, 4.7}, 55.779846},   {{87, 66.5, -68.1}, {99.7, -46.5, -49.1}, 47.826162},
+        {{99.3, -70.6, -18.5}, {3, -68.5, 27.8}, 98.808279},  {{92.4, 49.5, 38.6}, {6.4, 18.9, -0.6}, 87.596766},
+        {{20.4, 62.8, -69}, {80.3, -56.6, -75.6}, 77.919833}, {{71.6, 38.2, 58.1}, {81.8, 53.7, 38.8}, 15.776422}};
     for (const Pair& p : pairs) EXPECT_NEAR(delta_e_94(Vec3(p.lab1), Vec3(p.lab2)), p.difference, 2e-6);
 }
 
 // CIE 15:2018, table T.3: chromaticities of the illuminants, 2 degrees.
 TEST(Colour, illuminants_have_the_chromaticities_of_cie_15) {
-    const struct { Spectrum light; double x, y; } known[] = {
-        {illuminant_a(), 0.44758, 0.40745}, {illuminant_d(50), 0.34567, 0.35851}, {illuminant_d(55), 0.33243, 0.34744},
-        {illuminant_d(65), 0.31272, 0.32903}, {illuminant_d(75), 0.29903, 0.31488}};
+    const struct {
+        Spectrum light;
+        double x, y;
+    } known[] = {{illuminant_a(), 0.44758, 0.40745},
+                 {illuminant_d(50), 0.34567, 0.35851},
+                 {illuminant_d(55), 0.33243, 0.34744},
+                 {illuminant_d(65), 0.31272, 0.32903},
+                 {illuminant_d(75), 0.29903, 0.31488}};
     for (const auto& k : known) {
         const Chromaticity c = chromaticity_of(white_of(k.light));
         EXPECT_NEAR(c.x, k.x, 0.0001);
@@ -85,7 +94,8 @@ TEST(Colour, correlated_temperatures_are_those_of_cie_15) {
     EXPECT_NEAR(of(illuminant_d(50)).kelvin, 5003, 6);
     EXPECT_NEAR(of(illuminant_d(55)).kelvin, 5503, 7);
     EXPECT_NEAR(of(illuminant_d(65)).kelvin, 6504, 8);
-    EXPECT_NEAR(of(illuminant_d(65)).duv, 0.0032, 0.0003); // common practice: daylight lies a little above Planck's locus
+    EXPECT_NEAR(of(illuminant_d(65)).duv, 0.0032,
+                0.0003); // common practice: daylight lies a little above Planck's locus
     for (const double kelvin : {1500., 2700., 4000., 6500., 10000., 20000.}) {
         const Temperature t = of(planck(kelvin));
         EXPECT_NEAR(t.kelvin, kelvin, kelvin * 0.0015);
@@ -125,7 +135,8 @@ TEST(Colour, luma_weights_and_ap1_are_those_of_the_standards) {
     EXPECT_LT((y("bt709") - Vec3(0.2126, 0.7152, 0.0722)).cwiseAbs().maxCoeff(), 0.0001);
     EXPECT_LT((y("bt2020") - Vec3(0.2627, 0.6780, 0.0593)).cwiseAbs().maxCoeff(), 0.0001);
     Mat3 ap1;
-    ap1 << 0.6624541811, 0.1340042065, 0.1561876870, 0.2722287168, 0.6740817658, 0.0536895174, -0.0055746495, 0.0040607335, 1.0103391003;
+    ap1 << 0.6624541811, 0.1340042065, 0.1561876870, 0.2722287168, 0.6740817658, 0.0536895174, -0.0055746495,
+        0.0040607335, 1.0103391003;
     EXPECT_LT((rgb_space("acescg").to_xyz() - ap1).cwiseAbs().maxCoeff(), 1e-6);
 }
 
@@ -171,17 +182,17 @@ TEST(Colour, coordinates_go_there_and_back) {
 }
 
 TEST(Colour, transfer_functions_pass_through_the_points_of_their_standards) {
-    EXPECT_NEAR(encode(Transfer::srgb, 0.0031308), 0.04045, 1e-5);          // IEC 61966-2-1
-    EXPECT_NEAR(encode(Transfer::srgb, 0.18), 0.46135, 1e-4);               // IEC 61966-2-1
-    EXPECT_NEAR(encode(Transfer::bt709, 0.018), 0.081, 1e-3);               // ITU-R BT.709-6: 4.5 L
-    EXPECT_NEAR(encode(Transfer::bt709, 0.18), 0.409, 1e-3);                // common practice: grey at 41 %
-    EXPECT_NEAR(decode(Transfer::bt1886, 0.5), std::pow(0.5, 2.4), 1e-12);  // ITU-R BT.1886
-    EXPECT_NEAR(encode(Transfer::hlg, 1.0 / 12), 0.5, 1e-6);                // ITU-R BT.2100: sqrt(3 E) at E = 1/12
+    EXPECT_NEAR(encode(Transfer::srgb, 0.0031308), 0.04045, 1e-5);         // IEC 61966-2-1
+    EXPECT_NEAR(encode(Transfer::srgb, 0.18), 0.46135, 1e-4);              // IEC 61966-2-1
+    EXPECT_NEAR(encode(Transfer::bt709, 0.018), 0.081, 1e-3);              // ITU-R BT.709-6: 4.5 L
+    EXPECT_NEAR(encode(Transfer::bt709, 0.18), 0.409, 1e-3);               // common practice: grey at 41 %
+    EXPECT_NEAR(decode(Transfer::bt1886, 0.5), std::pow(0.5, 2.4), 1e-12); // ITU-R BT.1886
+    EXPECT_NEAR(encode(Transfer::hlg, 1.0 / 12), 0.5, 1e-6);               // ITU-R BT.2100: sqrt(3 E) at E = 1/12
     EXPECT_NEAR(encode(Transfer::hlg, 1), 1, 1e-6);
-    EXPECT_NEAR(encode(Transfer::pq, 0.01), 0.508, 1e-3);                   // SMPTE ST 2084: 100 cd/m2 at 50.8 %
+    EXPECT_NEAR(encode(Transfer::pq, 0.01), 0.508, 1e-3); // SMPTE ST 2084: 100 cd/m2 at 50.8 %
     EXPECT_NEAR(encode(Transfer::pq, 1), 1, 1e-9);
-    EXPECT_NEAR(encode(Transfer::acescct, 0.18), 0.4135884, 1e-5);          // Academy S-2016-001
-    EXPECT_NEAR(encode(Transfer::acescct, 0), 0.0729055, 1e-6);             // Academy S-2016-001
+    EXPECT_NEAR(encode(Transfer::acescct, 0.18), 0.4135884, 1e-5); // Academy S-2016-001
+    EXPECT_NEAR(encode(Transfer::acescct, 0), 0.0729055, 1e-6);    // Academy S-2016-001
     EXPECT_NEAR(encode(Transfer::oprgb, 0.5), std::pow(0.5, 256.0 / 563), 1e-12);
     for (const char* name : {"linear", "srgb", "bt709", "bt1886", "oprgb", "hlg", "pq", "acescct"}) {
         const Transfer t = transfer_named(name);

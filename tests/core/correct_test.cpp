@@ -28,7 +28,7 @@ TEST(Balance, the_second_lightest_usable_neutral_is_taken) {
     read::Reading r = ideal_reading(reference);
     EXPECT_EQ(balance::choose_white(r, reference, &test::grid24()), "D2");
     EXPECT_EQ(balance::choose_white(r, reference, nullptr), "D2"); // by chroma, without a definition
-    r.patches[18].mean = {0.97, 0.9, 0.9}; // D1 near clipping: D2 is still the second-lightest
+    r.patches[18].mean = {0.97, 0.9, 0.9};                         // D1 near clipping: D2 is still the second-lightest
     EXPECT_EQ(balance::choose_white(r, reference, &test::grid24()), "D2");
     r.patches[19].mean = {0.96, 0.9, 0.9}; // and D2 near clipping too
     EXPECT_EQ(balance::choose_white(r, reference, &test::grid24()), "D3");
@@ -175,13 +175,23 @@ TEST(Prove, a_correction_holds_for_another_frame_of_its_setup) {
     for (const char* camera : {"stills-a", "stills-b"})
         for (const char* light : {"window", "tungsten", "led", "flash"}) {
             test::shoot({.camera = camera, .light = light, .seed = 5}, scratch / "a.dng");
-            test::shoot({.camera = camera, .light = light, .white = 0.45, .chart_width = 0.35, .rotation_deg = -31, .tilt_deg = -14, .seed = 6}, scratch / "b.dng");
-            const auto a = job::take_shot(scratch / "a.dng", {.chart = "grid24"}), b = job::take_shot(scratch / "b.dng", {.chart = "grid24"});
+            test::shoot({.camera = camera,
+                         .light = light,
+                         .white = 0.45,
+                         .chart_width = 0.35,
+                         .rotation_deg = -31,
+                         .tilt_deg = -14,
+                         .seed = 6},
+                        scratch / "b.dng");
+            const auto a = job::take_shot(scratch / "a.dng", {.chart = "grid24"}),
+                       b = job::take_shot(scratch / "b.dng", {.chart = "grid24"});
             const auto reference = chart::reference_of(a.definition);
             const auto c = job::correct({a}, reference, {});
             const auto proof = prove::against(c, b.reading, reference, true);
-            test::measured("%s, %s: %s, fitted %.3f, cross-validated %.3f, on another frame %.3f (exposure %+.2f stops)", camera, light, fit::name_of(c.model).c_str(),
-                           c.fit.mean, c.cross_validated.mean, proof.delta_e_2000.mean, proof.exposure_stops);
+            test::measured(
+                "%s, %s: %s, fitted %.3f, cross-validated %.3f, on another frame %.3f (exposure %+.2f stops)", camera,
+                light, fit::name_of(c.model).c_str(), c.fit.mean, c.cross_validated.mean, proof.delta_e_2000.mean,
+                proof.exposure_stops);
             EXPECT_NEAR(proof.delta_e_2000.mean / c.fit.mean, 1, 0.3) << camera << " " << light;
             EXPECT_NEAR(proof.exposure_stops, std::log2(0.8 / 0.45), 0.2);
             // Without rescaling, the darker frame reads as the darker one that it is.
@@ -194,7 +204,8 @@ TEST(Prove, the_cross_validated_figure_stands_beside_the_real_one) {
     const auto reference = chart::reference_of(test::grid24());
     for (const char* camera : {"stills-a", "cine-a"})
         for (const char* light : {"window", "tungsten", "led", "flash"}) {
-            const auto c = fit::build(test::true_reading(test::rendered({.camera = camera, .light = light})), reference, &test::grid24(), {});
+            const auto c = fit::build(test::true_reading(test::rendered({.camera = camera, .light = light})), reference,
+                                      &test::grid24(), {});
             const auto& body = simulate::camera_named(camera);
             const auto lamp = simulate::light_named(light);
             // Level: the balance patch reads what it read in the frame.
@@ -205,11 +216,13 @@ TEST(Prove, the_cross_validated_figure_stands_beside_the_real_one) {
             for (std::uint64_t seed = 1; seed <= 240; ++seed) {
                 const auto surface = simulate::random_reflectance(seed * 977);
                 const Vec3 truth = colour::xyz_of(surface, colour::illuminant_d(50));
-                off.push_back(colour::delta_e_2000(colour::lab_from_xyz(truth), colour::lab_from_xyz(c(level * body.response(surface, lamp)))));
+                off.push_back(colour::delta_e_2000(colour::lab_from_xyz(truth),
+                                                   colour::lab_from_xyz(c(level * body.response(surface, lamp)))));
             }
             const auto real = fit::statistics(off);
-            test::measured("%s, %s: %s, cross-validated mean %.2f, real mean on %zu other surfaces %.2f (95 %% %.2f)", camera, light, fit::name_of(c.model).c_str(),
-                           c.cross_validated.mean, off.size(), real.mean, real.p95);
+            test::measured("%s, %s: %s, cross-validated mean %.2f, real mean on %zu other surfaces %.2f (95 %% %.2f)",
+                           camera, light, fit::name_of(c.model).c_str(), c.cross_validated.mean, off.size(), real.mean,
+                           real.p95);
             // Other surfaces are more varied than a chart's; they must still be far better than uncorrected.
             fit::Settings plain;
             plain.model = fit::Model::diagonal;
@@ -217,7 +230,9 @@ TEST(Prove, the_cross_validated_figure_stands_beside_the_real_one) {
             double before = 0;
             for (std::uint64_t seed = 1; seed <= 240; ++seed) {
                 const auto surface = simulate::random_reflectance(seed * 977);
-                before += colour::delta_e_2000(colour::lab_from_xyz(colour::xyz_of(surface, colour::illuminant_d(50))), colour::lab_from_xyz(balanced(level * body.response(surface, lamp)))) / 240;
+                before += colour::delta_e_2000(colour::lab_from_xyz(colour::xyz_of(surface, colour::illuminant_d(50))),
+                                               colour::lab_from_xyz(balanced(level * body.response(surface, lamp)))) /
+                          240;
             }
             EXPECT_LT(real.mean, 0.6 * before) << camera << " " << light;
         }

@@ -4,8 +4,8 @@
 #include <lcms2.h>
 
 #include <Eigen/LU>
-#include <nlohmann/json.hpp>
 #include <bit>
+#include <nlohmann/json.hpp>
 #include <random>
 
 #include "apply/apply.hpp"
@@ -76,7 +76,8 @@ TEST(Deliver, cube_nodes_are_the_correction) {
                 for (int k = 0; k < 3; ++k) in[k] = colour::decode(colour::Transfer::srgb, rgb[k]);
                 const Vec3 linear = from_xyz * c(in);
                 cube->applyRGB(rgb);
-                for (int k = 0; k < 3; ++k) worst = std::max(worst, std::abs(rgb[k] - colour::encode(colour::Transfer::srgb, linear[k])));
+                for (int k = 0; k < 3; ++k)
+                    worst = std::max(worst, std::abs(rgb[k] - colour::encode(colour::Transfer::srgb, linear[k])));
             }
     test::measured("cube read by OpenColorIO: largest node difference %.2g", worst);
     EXPECT_LT(worst, 1e-5);
@@ -110,8 +111,13 @@ TEST(Deliver, a_cube_states_its_error_between_nodes) {
     const auto at = text.find("# Error between nodes at 33"), at65 = text.find("# Error between nodes at 65");
     ASSERT_NE(at, std::string::npos);
     ASSERT_NE(at65, std::string::npos);
-    EXPECT_EQ(std::sscanf(text.c_str() + at, "# Error between nodes at 33 points (code values): mean %lf, largest %lf", &mean, &largest), 2);
-    EXPECT_EQ(std::sscanf(text.c_str() + at65, "# Error between nodes at 65 points (code values): mean %lf, largest %lf", &mean65, &largest65), 2);
+    EXPECT_EQ(std::sscanf(text.c_str() + at, "# Error between nodes at 33 points (code values): mean %lf, largest %lf",
+                          &mean, &largest),
+              2);
+    EXPECT_EQ(std::sscanf(text.c_str() + at65,
+                          "# Error between nodes at 65 points (code values): mean %lf, largest %lf", &mean65,
+                          &largest65),
+              2);
     EXPECT_LT(mean65, mean);
     // The stated mean is what OpenColorIO shows on other points.
     const auto cube = processor(scratch / "a.cube");
@@ -146,14 +152,16 @@ TEST(Deliver, an_icc_profile_is_the_exported_matrix) {
     ASSERT_TRUE(profile);
     EXPECT_EQ(cmsGetDeviceClass(profile), cmsSigInputClass);
     cmsHPROFILE xyz = cmsCreateXYZProfile();
-    cmsHTRANSFORM t = cmsCreateTransform(profile, TYPE_RGB_DBL, xyz, TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+    cmsHTRANSFORM t =
+        cmsCreateTransform(profile, TYPE_RGB_DBL, xyz, TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
     ASSERT_TRUE(t);
     std::vector<double> off;
     for (const auto& p : held.reading.patches) {
         double out[3];
         cmsDoTransform(t, p.mean.data(), out, 1);
         const Vec3 ours = held(Vec3(p.mean[0], p.mean[1], p.mean[2]));
-        off.push_back(colour::delta_e_2000(colour::lab_from_xyz(ours), colour::lab_from_xyz(Vec3(out[0], out[1], out[2]))));
+        off.push_back(
+            colour::delta_e_2000(colour::lab_from_xyz(ours), colour::lab_from_xyz(Vec3(out[0], out[1], out[2]))));
     }
     cmsDeleteTransform(t);
     cmsCloseProfile(xyz);
@@ -176,11 +184,14 @@ TEST(Deliver, exiftool_reads_a_dcp_as_it_was_meant) {
     ASSERT_EQ(forward.size(), 9u);
     ASSERT_EQ(colour_matrix.size(), 9u);
     // DNG specification 1.4: the forward matrix takes balanced white (1, 1, 1) to XYZ of D50.
-    for (int row = 0; row < 3; ++row) EXPECT_NEAR(forward[row * 3] + forward[row * 3 + 1] + forward[row * 3 + 2], colour::white_d50[row], 3e-4);
+    for (int row = 0; row < 3; ++row)
+        EXPECT_NEAR(forward[row * 3] + forward[row * 3 + 1] + forward[row * 3 + 2], colour::white_d50[row], 3e-4);
     // The colour matrix takes the light's XYZ to the camera's neutral, whose inverse are the balance's gains.
     Vec3 neutral;
     const Vec3 light = colour::xyz_from(colour::chromaticity_of(*c.light));
-    for (int row = 0; row < 3; ++row) neutral[row] = colour_matrix[row * 3] * light[0] + colour_matrix[row * 3 + 1] * light[1] + colour_matrix[row * 3 + 2] * light[2];
+    for (int row = 0; row < 3; ++row)
+        neutral[row] = colour_matrix[row * 3] * light[0] + colour_matrix[row * 3 + 1] * light[1] +
+                       colour_matrix[row * 3 + 2] * light[2];
     const Vec3 expected = c.balance.gains.cwiseInverse();
     EXPECT_LT((neutral / neutral[1] - expected / expected[1]).norm(), 0.002);
 }
@@ -190,17 +201,24 @@ std::map<int, std::vector<double>> tags_of(const fs::path& file) {
     const std::string bytes = read_file(file);
     const auto at = [&](std::size_t offset, int size) {
         std::uint32_t v = 0;
-        for (int i = 0; i < size; ++i) v |= static_cast<std::uint32_t>(static_cast<unsigned char>(bytes.at(offset + static_cast<std::size_t>(i)))) << 8 * i;
+        for (int i = 0; i < size; ++i)
+            v |= static_cast<std::uint32_t>(static_cast<unsigned char>(bytes.at(offset + static_cast<std::size_t>(i))))
+                 << 8 * i;
         return v;
     };
     std::map<int, std::vector<double>> tags;
     const std::size_t ifd = at(4, 4), entries = at(ifd, 2);
     for (std::size_t e = 0; e < entries; ++e) {
-        const std::size_t entry = ifd + 2 + 12 * e, type = at(entry + 2, 2), count = at(entry + 4, 4), size = type == 3 ? 2 : type == 10 ? 8 : 4;
+        const std::size_t entry = ifd + 2 + 12 * e, type = at(entry + 2, 2), count = at(entry + 4, 4),
+                          size = type == 3    ? 2
+                                 : type == 10 ? 8
+                                              : 4;
         const std::size_t values = size * count <= 4 ? entry + 8 : at(entry + 8, 4);
         for (std::size_t k = 0; k < count && type != 2; ++k) {
             const std::size_t v = values + k * size;
-            if (type == 10) tags[static_cast<int>(at(entry, 2))].push_back(static_cast<double>(static_cast<std::int32_t>(at(v, 4))) / static_cast<std::int32_t>(at(v + 4, 4)));
+            if (type == 10)
+                tags[static_cast<int>(at(entry, 2))].push_back(
+                    static_cast<double>(static_cast<std::int32_t>(at(v, 4))) / static_cast<std::int32_t>(at(v + 4, 4)));
             else if (type == 11) tags[static_cast<int>(at(entry, 2))].push_back(std::bit_cast<float>(at(v, 4)));
             else tags[static_cast<int>(at(entry, 2))].push_back(at(v, static_cast<int>(size)));
         }
@@ -208,8 +226,8 @@ std::map<int, std::vector<double>> tags_of(const fs::path& file) {
     return tags;
 }
 
-/// A profile at work, after the DNG specification 1.4, chapter 6 and ProfileHueSatMapData: balanced camera RGB, forward matrix,
-/// linear ROMM, table, back to XYZ. Written from the specification, not from the writer.
+/// A profile at work, after the DNG specification 1.4, chapter 6 and ProfileHueSatMapData: balanced camera RGB, forward
+/// matrix, linear ROMM, table, back to XYZ. Written from the specification, not from the writer.
 Vec3 by_profile(const std::map<int, std::vector<double>>& tags, int second, const Vec3& balanced) {
     Eigen::Map<const Eigen::Matrix<double, 3, 3, Eigen::RowMajor>> forward(tags.at(50964 + second).data());
     colour::Mat3 romm; // ISO 22028-2, annex: ROMM to XYZ D50
@@ -221,14 +239,18 @@ Vec3 by_profile(const std::map<int, std::vector<double>>& tags, int second, cons
     Eigen::Index top, low;
     const double v = rgb.maxCoeff(&top), gap = v - rgb.minCoeff(&low);
     if (gap <= 0) return romm * rgb;
-    double h = (top == 0 ? (rgb[1] - rgb[2]) / gap : top == 1 ? 2 + (rgb[2] - rgb[0]) / gap : 4 + (rgb[0] - rgb[1]) / gap) / 6;
+    double h = (top == 0   ? (rgb[1] - rgb[2]) / gap
+                : top == 1 ? 2 + (rgb[2] - rgb[0]) / gap
+                           : 4 + (rgb[0] - rgb[1]) / gap) /
+               6;
     h -= std::floor(h);
     const double s = gap / v, fh = h * hues, fs = s * (sats - 1);
     double change[3] = {0, 0, 0};
     for (int i = 0; i < 2; ++i)
         for (int k = 0; k < 2; ++k) {
             const int row = (static_cast<int>(fh) + i) % hues, column = std::min(static_cast<int>(fs) + k, sats - 1);
-            const double w = (i ? fh - std::floor(fh) : 1 - fh + std::floor(fh)) * (k ? fs - std::floor(fs) : 1 - fs + std::floor(fs));
+            const double w = (i ? fh - std::floor(fh) : 1 - fh + std::floor(fh)) *
+                             (k ? fs - std::floor(fs) : 1 - fs + std::floor(fs));
             for (int c = 0; c < 3; ++c) change[c] += w * table[static_cast<std::size_t>(3 * (row * sats + column) + c)];
         }
     h += change[0] / 360;
@@ -252,7 +274,8 @@ TEST(Deliver, a_dcp_holds_any_model_by_its_table) {
         const auto tags = tags_of(scratch / "a.dcp");
         std::vector<double> off, matrix_off, to_reference;
         for (const auto& p : c.reading.patches) {
-            const Vec3 camera(p.mean.data()), lab = colour::lab_from_xyz(c(camera)), seen = colour::lab_from_xyz(by_profile(tags, 0, c.balance(camera)));
+            const Vec3 camera(p.mean.data()), lab = colour::lab_from_xyz(c(camera)),
+                                              seen = colour::lab_from_xyz(by_profile(tags, 0, c.balance(camera)));
             off.push_back(colour::delta_e_2000(lab, seen));
             to_reference.push_back(colour::delta_e_2000(colour::lab_from_xyz(c.reference.xyz.at(p.id)), seen));
             matrix_off.push_back(colour::delta_e_2000(lab, colour::lab_from_xyz(fit::as_matrix(c)(camera))));
@@ -264,13 +287,16 @@ TEST(Deliver, a_dcp_holds_any_model_by_its_table) {
         // Neutral stays neutral.
         const Vec3 grey = colour::lab_from_xyz(by_profile(tags, 0, Vec3::Constant(0.4)));
         EXPECT_LT(std::hypot(grey[1], grey[2]), 0.05);
-        test::measured("DCP of %s: table off the model by %.3f mean, %.2f at most (the matrix alone: %.2f)", fit::name_of(model).c_str(), fit::statistics(off).mean, fit::statistics(off).max, fit::statistics(matrix_off).mean);
+        test::measured("DCP of %s: table off the model by %.3f mean, %.2f at most (the matrix alone: %.2f)",
+                       fit::name_of(model).c_str(), fit::statistics(off).mean, fit::statistics(off).max,
+                       fit::statistics(matrix_off).mean);
     }
     const json tags = exiftool(scratch / "a.dcp");
     EXPECT_EQ(tags.at("IFD0:ProfileHueSatMapDims"), "72 25 1");
 }
 
-// Two lights: the warmer one first, each with its own illuminant; between them programs weigh by reciprocal temperature.
+// Two lights: the warmer one first, each with its own illuminant; between them programs weigh by reciprocal
+// temperature.
 TEST(Deliver, a_dcp_holds_two_lights) {
     Scratch scratch;
     auto warm = correction(fit::Model::matrix), day = warm;
@@ -280,7 +306,8 @@ TEST(Deliver, a_dcp_holds_two_lights) {
     day = fit::build(r, chart::reference_of(test::grid24()), &test::grid24(), settings);
     day.sources = warm.sources;
     day.light = colour::Temperature{6504, 0.003};
-    const Written w = write(day, Format::dcp, scratch / "a.dcp", {.second = std::make_shared<const fit::Correction>(warm)});
+    const Written w =
+        write(day, Format::dcp, scratch / "a.dcp", {.second = std::make_shared<const fit::Correction>(warm)});
     EXPECT_NE(w.message.find("two lights"), std::string::npos);
     const json tags = exiftool(scratch / "a.dcp");
     EXPECT_EQ(tags.at("IFD0:CalibrationIlluminant1"), 17);
@@ -288,15 +315,21 @@ TEST(Deliver, a_dcp_holds_two_lights) {
     const auto numbers = tags_of(scratch / "a.dcp");
     for (const auto& [c, second] : {std::pair{&warm, 0}, {&day, 1}}) {
         std::vector<double> off;
-        for (const auto& p : c->reading.patches) off.push_back(colour::delta_e_2000(colour::lab_from_xyz((*c)(Vec3(p.mean.data()))), colour::lab_from_xyz(by_profile(numbers, second, c->balance(Vec3(p.mean.data()))))));
+        for (const auto& p : c->reading.patches)
+            off.push_back(colour::delta_e_2000(
+                colour::lab_from_xyz((*c)(Vec3(p.mean.data()))),
+                colour::lab_from_xyz(by_profile(numbers, second, c->balance(Vec3(p.mean.data()))))));
         EXPECT_LT(fit::statistics(off).mean, 0.3) << second;
     }
     auto other = warm;
-    EXPECT_THROW(write(day, Format::cube, scratch / "a.cube", {.second = std::make_shared<const fit::Correction>(warm)}), Error);
+    EXPECT_THROW(
+        write(day, Format::cube, scratch / "a.cube", {.second = std::make_shared<const fit::Correction>(warm)}), Error);
     other.sources[0].metadata.model = "Stills B";
-    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}), Error);
+    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}),
+                 Error);
     other = day;
-    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}), Error); // too alike
+    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}),
+                 Error); // too alike
     EXPECT_FALSE(fs::exists(scratch / "b.dcp"));
 }
 
@@ -324,7 +357,10 @@ TEST(Deliver, a_matrix_file_holds_the_matrix) {
     const json j = json::parse(read_file(scratch / "m.json"));
     colour::Mat3 m, to_space;
     for (int r = 0; r < 3; ++r)
-        for (int k = 0; k < 3; ++k) m(r, k) = j.at("xyz_d50_from_camera_rgb")[r][k], to_space(r, k) = j.at("space_from_camera_rgb")[r][k];
+        for (int k = 0; k < 3; ++k) {
+            m(r, k) = j.at("xyz_d50_from_camera_rgb")[r][k];
+            to_space(r, k) = j.at("space_from_camera_rgb")[r][k];
+        }
     const Vec3 rgb(0.2, 0.5, 0.3);
     EXPECT_LT((m * rgb - c(rgb)).norm(), 1e-9);
     EXPECT_LT((colour::rgb_space("acescg").to_xyz_d50() * to_space * rgb - c(rgb)).norm(), 1e-9);
@@ -363,12 +399,15 @@ struct Applied : testing::Test {
         std::vector<float> pixels(static_cast<std::size_t>(spec.width) * spec.height * 3);
         in->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, pixels.data());
         const auto& d = test::grid24();
-        const auto quad = chart::patch_quad(d.patches[static_cast<std::size_t>(d.index_of(id))], chart::pixels_from_mm(d, truth.charts[0].corners), 0.3);
+        const auto quad = chart::patch_quad(d.patches[static_cast<std::size_t>(d.index_of(id))],
+                                            chart::pixels_from_mm(d, truth.charts[0].corners), 0.3);
         const chart::Point centre = (quad[0] + quad[1] + quad[2] + quad[3]) / 4;
         Vec3 sum = Vec3::Zero();
         for (int y = -4; y < 4; ++y)
             for (int x = -4; x < 4; ++x)
-                for (int c = 0; c < 3; ++c) sum[c] += pixels[((std::size_t(centre.y()) + y) * spec.width + std::size_t(centre.x()) + x) * 3 + c] / 64;
+                for (int c = 0; c < 3; ++c)
+                    sum[c] +=
+                        pixels[((std::size_t(centre.y()) + y) * spec.width + std::size_t(centre.x()) + x) * 3 + c] / 64;
         return sum;
     }
 };
@@ -386,7 +425,8 @@ TEST_F(Applied, every_space_and_format_shows_the_chart_in_its_reference_colours)
                     for (int k = 0; k < 3; ++k) code[k] = colour::decode(space.transfer, code[k]);
                 const Vec3 lab = colour::lab_from_xyz(space.to_xyz_d50() * code);
                 // Noise of few pixels, 8 bits for JPEG (coarse where it is linear), and what the correction leaves.
-                EXPECT_LT(colour::delta_e_2000(lab, colour::lab_from_xyz(reference.xyz.at(id))), format == Format::jpeg && space.transfer == colour::Transfer::linear ? 4 : 2)
+                EXPECT_LT(colour::delta_e_2000(lab, colour::lab_from_xyz(reference.xyz.at(id))),
+                          format == Format::jpeg && space.transfer == colour::Transfer::linear ? 4 : 2)
                     << name << " " << extension_of(format) << " " << id;
             }
         }
@@ -403,11 +443,15 @@ TEST_F(Applied, the_embedded_profile_says_the_same_to_an_independent_engine) {
         cmsHPROFILE profile = cmsOpenProfileFromMem(icc->data(), static_cast<cmsUInt32Number>(icc->type().size()));
         ASSERT_TRUE(profile);
         cmsHPROFILE lab = cmsCreateLab4Profile(nullptr);
-        cmsHTRANSFORM t = cmsCreateTransform(profile, TYPE_RGB_DBL, lab, TYPE_Lab_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+        cmsHTRANSFORM t = cmsCreateTransform(profile, TYPE_RGB_DBL, lab, TYPE_Lab_DBL, INTENT_RELATIVE_COLORIMETRIC,
+                                             cmsFLAGS_NOOPTIMIZE);
         const Vec3 code = patch(file, "A2");
         double out[3];
         cmsDoTransform(t, code.data(), out, 1);
-        EXPECT_LT(colour::delta_e_2000(Vec3(out), colour::lab_from_xyz(chart::reference_of(test::grid24()).xyz.at("A2"))), 1.5) << name;
+        EXPECT_LT(
+            colour::delta_e_2000(Vec3(out), colour::lab_from_xyz(chart::reference_of(test::grid24()).xyz.at("A2"))),
+            1.5)
+            << name;
         cmsDeleteTransform(t);
         cmsCloseProfile(lab);
         cmsCloseProfile(profile);
@@ -430,10 +474,12 @@ TEST_F(Applied, highlights_stay_neutral_and_integers_clip) {
 TEST(Base, a_file_is_whole_or_untouched) {
     Scratch scratch;
     write_whole(scratch / "a.txt", "first");
-    EXPECT_THROW(write_whole(scratch / "a.txt", [](const fs::path& p) {
-                     std::ofstream(p) << "half";
-                     throw std::runtime_error("power");
-                 }), std::runtime_error);
+    EXPECT_THROW(write_whole(scratch / "a.txt",
+                             [](const fs::path& p) {
+                                 std::ofstream(p) << "half";
+                                 throw std::runtime_error("power");
+                             }),
+                 std::runtime_error);
     EXPECT_EQ(read_file(scratch / "a.txt"), "first");
     EXPECT_EQ(std::distance(fs::directory_iterator(scratch.folder()), {}), 1);
     // FIPS 180-4 example: SHA-256 of "abc".

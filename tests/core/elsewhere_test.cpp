@@ -42,7 +42,9 @@ TEST_F(Elsewheres, own_files_read_back_do_what_they_did) {
     deliver::write(c, deliver::Format::icc, scratch / "a.icc");
     deliver::write(c, deliver::Format::matrix, scratch / "a.json");
     fit::save(c, scratch / "c.json");
-    const auto open = [&](const char* name) { return open_elsewhere(scratch / name, usual_for(scratch / name), balance); };
+    const auto open = [&](const char* name) {
+        return open_elsewhere(scratch / name, usual_for(scratch / name), balance);
+    };
     EXPECT_EQ(open("a.cube").kind, "LUT");
     EXPECT_NEAR(mean(open("a.cube").rendering), expected, 0.05);
     EXPECT_EQ(open("a.icc").kind, "ICC profile");
@@ -55,7 +57,9 @@ TEST_F(Elsewheres, own_files_read_back_do_what_they_did) {
 
 // ASC CDL 1.2: out = (in slope + offset) ^ power, then saturation about luma of BT.709.
 TEST_F(Elsewheres, a_cdl_does_what_its_definition_says) {
-    test::written(scratch / "a.cc", R"(<ColorCorrection id="x"><SOPNode><Slope>1.2 1 0.8</Slope><Offset>0.01 0 0.02</Offset><Power>1.1 1 0.9</Power></SOPNode><SatNode><Saturation>0.8</Saturation></SatNode></ColorCorrection>)");
+    test::written(
+        scratch / "a.cc",
+        R"(<ColorCorrection id="x"><SOPNode><Slope>1.2 1 0.8</Slope><Offset>0.01 0 0.02</Offset><Power>1.1 1 0.9</Power></SOPNode><SatNode><Saturation>0.8</Saturation></SatNode></ColorCorrection>)");
     const auto e = open_elsewhere(scratch / "a.cc", {"srgb", "srgb", true}, balance);
     EXPECT_EQ(e.kind, "CDL");
     const Vec3 code(0.5, 0.4, 0.3);
@@ -63,7 +67,10 @@ TEST_F(Elsewheres, a_cdl_does_what_its_definition_says) {
     const double luma = 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2];
     v = Vec3::Constant(luma) + 0.8 * (v - Vec3::Constant(luma));
     Vec3 linear, expected;
-    for (int c = 0; c < 3; ++c) linear[c] = colour::decode(colour::Transfer::srgb, code[c]), expected[c] = colour::decode(colour::Transfer::srgb, v[c]);
+    for (int c = 0; c < 3; ++c) {
+        linear[c] = colour::decode(colour::Transfer::srgb, code[c]);
+        expected[c] = colour::decode(colour::Transfer::srgb, v[c]);
+    }
     EXPECT_LT((e.own(linear) - colour::rgb_space("srgb").to_xyz_d50() * expected).norm(), 1e-5);
     // Balanced first, where the usage asks for it.
     const Vec3 camera = balance.gains.cwiseInverse().cwiseProduct(linear) / balance.exposure;
@@ -136,7 +143,10 @@ TEST_F(Elsewheres, ramps_show_an_edge_and_a_hue_that_runs_back) {
     const auto of = [&](const Rendering& r) {
         double roughest = 0;
         bool turns = false;
-        for (const Ramp& ramp : ramps(r, reading, reference)) roughest = std::max(roughest, ramp.roughness), turns |= ramp.turns;
+        for (const Ramp& ramp : ramps(r, reading, reference)) {
+            roughest = std::max(roughest, ramp.roughness);
+            turns |= ramp.turns;
+        }
         return std::pair(roughest, turns);
     };
     const auto smooth = of(c);
@@ -172,7 +182,9 @@ TEST_F(Elsewheres, a_camera_that_sees_like_the_eye_has_the_highest_metamerism_in
     }
     fit::Settings settings;
     settings.model = fit::Model::matrix;
-    const auto index = [&](const read::Reading& r) { return metamerism_index(fit::build(r, spectral, &test::grid24(), settings)).value(); };
+    const auto index = [&](const read::Reading& r) {
+        return metamerism_index(fit::build(r, spectral, &test::grid24(), settings)).value();
+    };
     EXPECT_GT(index(luther), 97);
     EXPECT_LT(index(other), index(luther) - 2);
     EXPECT_FALSE(metamerism_index(own())); // no spectra, no index
@@ -189,10 +201,15 @@ TEST(Looking, exaggerated_colours_keep_their_luminance) {
 
 TEST(Looking, a_smaller_frame_has_the_means_and_keeps_what_is_clipped) {
     frame::Frame f;
-    f.width = 8, f.height = 4, f.full_width = 16, f.full_height = 8, f.cell = 2;
-    f.rgb.resize(96), f.clipped.resize(32);
+    f.width = 8;
+    f.height = 4;
+    f.full_width = 16;
+    f.full_height = 8;
+    f.cell = 2;
+    f.rgb.resize(96);
+    f.clipped.resize(32);
     for (std::size_t i = 0; i < 96; ++i) f.rgb[i] = static_cast<float>(i % 24 / 3); // the column
-    f.clipped[9] = 2; // second row, second column
+    f.clipped[9] = 2;                                                               // second row, second column
     const auto s = apply::smaller(f, 4);
     EXPECT_EQ(s.width, 4);
     EXPECT_EQ(s.cell, 4);

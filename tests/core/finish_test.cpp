@@ -20,12 +20,15 @@ read::Reading reading_of(const std::function<double(int channel, double Y)>& res
     return r;
 }
 double mired(double kelvin) { return 1e6 / kelvin; }
-colour::Temperature white_after(const Finish& f, std::optional<colour::Temperature> light = {}) { return colour::correlated_temperature(colour::chromaticity_of(matrix_of(f, light) * colour::white_d50)); }
+colour::Temperature white_after(const Finish& f, std::optional<colour::Temperature> light = {}) {
+    return colour::correlated_temperature(colour::chromaticity_of(matrix_of(f, light) * colour::white_d50));
+}
 
-// Fritsch and Carlson 1980: monotone data give a monotone curve; this is their example of why plain cubics do not (their
-// table of radiochemical data, "RPN 14", from memory).
+// Fritsch and Carlson 1980: monotone data give a monotone curve; this is their example of why plain cubics do not
+// (their table of radiochemical data, "RPN 14", from memory).
 TEST(Curves, monotone_data_give_a_monotone_curve_through_every_point) {
-    const Curve c{{0.799, 0.819, 0.87, 0.92, 1.0, 1.2, 1.5, 2.0}, {0.0276, 0.0436, 0.169, 0.469, 0.944, 0.9986, 0.99992, 0.99999}};
+    const Curve c{{0.799, 0.819, 0.87, 0.92, 1.0, 1.2, 1.5, 2.0},
+                  {0.0276, 0.0436, 0.169, 0.469, 0.944, 0.9986, 0.99992, 0.99999}};
     double before = -1;
     for (double x = 0; x < 2.5; x += 0.001) {
         EXPECT_GE(c(x), before) << x;
@@ -36,10 +39,13 @@ TEST(Curves, monotone_data_give_a_monotone_curve_through_every_point) {
     EXPECT_EQ(Curve{}(0.37), 0.37);
 }
 
-// A recording whose red curve has another gamma: white is right, the greys are tinted (a fault of the trade), curves mend it.
+// A recording whose red curve has another gamma: white is right, the greys are tinted (a fault of the trade), curves
+// mend it.
 TEST(Curves, tinted_greys_come_together) {
     const auto reference = chart::reference_of(test::grid24());
-    const auto r = reading_of([](int c, double Y) { return 0.8 * (c == 0 ? std::pow(Y, 1.08) : c == 2 ? 0.7 * std::pow(Y, 0.95) : Y); });
+    const auto r = reading_of([](int c, double Y) {
+        return 0.8 * (c == 0 ? std::pow(Y, 1.08) : c == 2 ? 0.7 * std::pow(Y, 0.95) : Y);
+    });
     Balance b = on_patch(r, reference, "D2");
     const auto off = [&] {
         double most = 0;
@@ -68,7 +74,8 @@ TEST(Curves, a_curved_correction_is_kept_applied_and_left_out_of_a_matrix) {
     auto r = test::true_reading(test::rendered({}));
     for (auto& p : r.patches) p.mean[0] = 0.8 * std::pow(p.mean[0] / 0.8, 1.06);
     fit::Settings settings;
-    settings.model = fit::Model::matrix, settings.curves = true;
+    settings.model = fit::Model::matrix;
+    settings.curves = true;
     const auto c = fit::build(r, reference, &test::grid24(), settings);
     ASSERT_TRUE(c.balance.curved());
     settings.curves = false;
@@ -78,12 +85,14 @@ TEST(Curves, a_curved_correction_is_kept_applied_and_left_out_of_a_matrix) {
     EXPECT_LT((again(rgb) - c(rgb)).norm(), 1e-9);
     EXPECT_FALSE(fit::as_matrix(c).balance.curved());
     frame::Frame f;
-    f.width = f.full_width = 3, f.height = f.full_height = 1;
+    f.width = f.full_width = 3;
+    f.height = f.full_height = 1;
     f.rgb = {0.21f, 0.34f, 0.17f, 1.4f, 0.9f, 0.8f, -0.01f, 0.0f, 0.01f};
     const auto picture = apply::corrected(f, c, "xyz-d50");
     for (int i = 0; i < 3; ++i) {
         const Vec3 expected = c(Vec3(f.rgb[3 * i], f.rgb[3 * i + 1], f.rgb[3 * i + 2]));
-        for (int k = 0; k < 3; ++k) EXPECT_NEAR(picture.rgb[static_cast<std::size_t>(3 * i + k)], expected[k], 2e-5) << i;
+        for (int k = 0; k < 3; ++k)
+            EXPECT_NEAR(picture.rgb[static_cast<std::size_t>(3 * i + k)], expected[k], 2e-5) << i;
     }
 }
 
@@ -93,7 +102,8 @@ TEST(Spots, text_holds_a_spot_and_nothing_else_is_one) {
     ASSERT_TRUE(again);
     EXPECT_EQ(again->name, s.name);
     EXPECT_LT((again->camera_rgb - s.camera_rgb).norm(), 1e-9);
-    for (const char* text : {"", "D2", "neutrals", "rgb", "rgb 1 2", "rgb 0 0.5 0.5 black", "rgb nan 1 1 x"}) EXPECT_FALSE(spot_from(text)) << text;
+    for (const char* text : {"", "D2", "neutrals", "rgb", "rgb 1 2", "rgb 0 0.5 0.5 black", "rgb nan 1 1 x"})
+        EXPECT_FALSE(spot_from(text)) << text;
 }
 
 // A grey card in the same light as the chart gives the balance that the chart's own greys give.
@@ -108,7 +118,8 @@ TEST(Spots, a_spot_of_a_frame_balances_like_the_chart) {
     const chart::Patch& d3 = test::grid24().patches[static_cast<std::size_t>(test::grid24().index_of("D3"))];
     const auto at = map({d3.x_mm + d3.w_mm / 2, d3.y_mm + d3.h_mm / 2});
     const Spot spot = spot_at(f, at.x(), at.y());
-    const Balance by_spot = balanced_on(reading, reference, &test::grid24(), text_of(spot)), by_patch = on_patch(reading, reference, "D3");
+    const Balance by_spot = balanced_on(reading, reference, &test::grid24(), text_of(spot)),
+                  by_patch = on_patch(reading, reference, "D3");
     EXPECT_NEAR(by_spot.gains[0], by_patch.gains[0], 0.002 * by_patch.gains[0]);
     EXPECT_NEAR(by_spot.gains[2], by_patch.gains[2], 0.002 * by_patch.gains[2]);
     EXPECT_THROW(spot_at(f, -3, 5), Error);
@@ -148,11 +159,13 @@ TEST(Presets, a_preset_is_told_back_by_the_cameras_matrix) {
     }
 }
 
-// CIE 15:2018: the D illuminants' temperatures lie on the daylight locus, so a step from D50 of so many mired ends there.
+// CIE 15:2018: the D illuminants' temperatures lie on the daylight locus, so a step from D50 of so many mired ends
+// there.
 TEST(Finishing, a_step_in_mireds_runs_along_the_daylight_locus) {
     for (const double kelvin : {5503.0, 6504.0, 7504.0, 4200.0}) {
         const double step = mired(kelvin) - mired(5002.8);
-        const auto xy = colour::chromaticity_of(matrix_of({0, step, 0, 0}, {}) * colour::white_d50), locus = colour::daylight_locus(kelvin);
+        const auto xy = colour::chromaticity_of(matrix_of({0, step, 0, 0}, {}) * colour::white_d50),
+                   locus = colour::daylight_locus(kelvin);
         EXPECT_NEAR(xy.x, locus.x, 4e-4) << kelvin;
         EXPECT_NEAR(xy.y, locus.y, 4e-4) << kelvin;
     }
@@ -162,7 +175,9 @@ TEST(Finishing, a_step_in_mireds_runs_along_the_daylight_locus) {
     EXPECT_TRUE(matrix_of({}, {}).isIdentity(1e-12));
     EXPECT_NEAR(matrix_of({1, 0, 0, 0}, {})(1, 1), 2, 1e-12);
     // Steps add up and a step back undoes one, nearly: adaptation is not quite so simple.
-    EXPECT_LT((matrix_of({0, 15, 0, 0}, {}) * matrix_of({0, -15, 0, 0}, {}) - colour::Mat3::Identity()).cwiseAbs().maxCoeff(), 0.01);
+    EXPECT_LT(
+        (matrix_of({0, 15, 0, 0}, {}) * matrix_of({0, -15, 0, 0}, {}) - colour::Mat3::Identity()).cwiseAbs().maxCoeff(),
+        0.01);
     EXPECT_THROW(matrix_of({0, 150, 0, 0}, {}), Error);
     EXPECT_THROW(matrix_of({0, 0, 0, 1.5}, {}), Error);
 }
@@ -242,7 +257,8 @@ TEST(Weights, text_and_back) {
     EXPECT_EQ(w.at("skin"), 3);
     EXPECT_EQ(w.at("D1"), 0.5);
     EXPECT_EQ(weights_from(text_of(w)), w);
-    for (const char* bad : {"skin", "skin x", "skin -1", "skin 101", "skin 1 2"}) EXPECT_THROW(weights_from(bad), Error) << bad;
+    for (const char* bad : {"skin", "skin x", "skin -1", "skin 101", "skin 1 2"})
+        EXPECT_THROW(weights_from(bad), Error) << bad;
 }
 
 TEST(Weights, a_heavy_patch_is_fitted_better_and_one_of_no_weight_not_at_all) {
@@ -250,7 +266,10 @@ TEST(Weights, a_heavy_patch_is_fitted_better_and_one_of_no_weight_not_at_all) {
     const auto reading = test::true_reading(test::rendered({.camera = "cine-b", .light = "fluorescent"}));
     Settings settings;
     settings.model = Model::matrix;
-    const auto off = [&](const Correction& c, const char* id) { return colour::delta_e_2000(colour::lab_from_xyz(reference.xyz.at(id)), colour::lab_from_xyz(c(Vec3(reading.find(id)->mean.data())))); };
+    const auto off = [&](const Correction& c, const char* id) {
+        return colour::delta_e_2000(colour::lab_from_xyz(reference.xyz.at(id)),
+                                    colour::lab_from_xyz(c(Vec3(reading.find(id)->mean.data()))));
+    };
     const auto plain = build(reading, reference, &test::grid24(), settings);
     settings.weights = weights_from("B1 50");
     const auto heavy = build(reading, reference, &test::grid24(), settings);

@@ -22,11 +22,14 @@ struct Shot {
 /// Noise-free readings of the chart by a camera of random bells, under a random light.
 Shot random_shot(std::uint64_t seed, bool spectra = true) {
     std::mt19937_64 random(seed);
-    const auto uniform = [&](double low, double high) { return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53); };
+    const auto uniform = [&](double low, double high) {
+        return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53);
+    };
     Shot s;
     constexpr double centres[3][2] = {{580, 625}, {520, 560}, {435, 480}};
     for (std::size_t c = 0; c < 3; ++c) {
-        const double centre = uniform(centres[c][0], centres[c][1]), left = uniform(18, 45), right = uniform(18, 45), leak = uniform(0, 0.25), at = uniform(420, 650);
+        const double centre = uniform(centres[c][0], centres[c][1]), left = uniform(18, 45), right = uniform(18, 45),
+                     leak = uniform(0, 0.25), at = uniform(420, 650);
         for (int i = 0; i < Spectrum::size; ++i) {
             const double nm = Spectrum::nm(i), x = (nm - centre) / (nm < centre ? left : right), y = (nm - at) / 30;
             s.camera.sensitivity[c][i] = std::exp(-0.5 * x * x) + leak * std::exp(-0.5 * y * y);
@@ -80,7 +83,8 @@ TEST(Models, slope_is_that_of_the_model) {
     }
 }
 
-// Every model, over cameras and lights: neutral stays neutral from 0 to 1, and no colours change places anywhere in the cube.
+// Every model, over cameras and lights: neutral stays neutral from 0 to 1, and no colours change places anywhere in the
+// cube.
 TEST(Models, neutral_stays_neutral_and_nothing_folds) {
     for (std::uint64_t seed = 0; seed < 12; ++seed) {
         const Shot s = random_shot(seed, seed % 2);
@@ -92,7 +96,8 @@ TEST(Models, neutral_stays_neutral_and_nothing_folds) {
             }
             const auto c = k.model == fitted.model ? fitted : built(s, k.model);
             for (int i = 0; i <= 64; ++i) {
-                const Vec3 lab = colour::lab_from_xyz(c.coefficients * fit::features(c.model, Vec3::Constant(i / 64.0)));
+                const Vec3 lab =
+                    colour::lab_from_xyz(c.coefficients * fit::features(c.model, Vec3::Constant(i / 64.0)));
                 EXPECT_LT(std::hypot(lab[1], lab[2]), 0.05) << fit::name_of(c.model) << " " << i;
             }
             constexpr int n = 33;
@@ -102,7 +107,10 @@ TEST(Models, neutral_stays_neutral_and_nothing_folds) {
                 for (int g = 0; g < n; ++g)
                     for (int b = 0; b < n; ++b) {
                         const auto level = [](int i) { return 1.0 / 64 + (1 - 1.0 / 64) * i / (n - 1); };
-                        folded += fit::slope(c.model, c.coefficients, Vec3(level(r), level(g), level(b))).determinant() * sign <= 0;
+                        folded +=
+                            fit::slope(c.model, c.coefficients, Vec3(level(r), level(g), level(b))).determinant() *
+                                sign <=
+                            0;
                     }
             EXPECT_EQ(folded, 0) << fit::name_of(c.model) << ", seed " << seed;
             EXPECT_LE(k.noise_gain, fit::most_noise_gain);
@@ -140,7 +148,8 @@ TEST(Spectral, foretells_unseen_surfaces_better_than_the_patches_alone) {
         expected += 100 * spectral.unseen.mean;
     }
     EXPECT_LT(taught, 0.95 * plain);
-    // The figure that is stated for other surfaces is of the real size, though these have steps of 12 nm and the chart's none.
+    // The figure that is stated for other surfaces is of the real size, though these have steps of 12 nm and the
+    // chart's none.
     EXPECT_GT(expected, 0.4 * taught);
     EXPECT_LT(expected, 2 * taught);
 }
@@ -171,15 +180,18 @@ TEST(Spectral, learns_from_large_charts) {
     const Spectrum d50 = colour::illuminant_d(50);
     for (int i = 0; i < 300; ++i) {
         const std::string id = "P" + std::to_string(i);
-        const Spectrum surface = i < 3 ? Spectrum::constant(0.2 + 0.3 * i) : simulate::random_reflectance(static_cast<std::uint64_t>(4000 + i));
-        reference.spectrum[id] = surface, reference.xyz[id] = colour::xyz_of(surface, d50);
+        const Spectrum surface = i < 3 ? Spectrum::constant(0.2 + 0.3 * i)
+                                       : simulate::random_reflectance(static_cast<std::uint64_t>(4000 + i));
+        reference.spectrum[id] = surface;
+        reference.xyz[id] = colour::xyz_of(surface, d50);
         const Vec3 v = 0.8 * s.camera.response(surface, s.light);
         r.patches.push_back({id, {v[0], v[1], v[2]}, {0.002, 0.002, 0.002}, 0, 900});
     }
     const auto c = fit::build(r, reference, nullptr, {});
     EXPECT_EQ(c.candidates.size(), fit::all_models.size());
     EXPECT_TRUE(c.odd.empty());
-    for (const auto& k : c.candidates) EXPECT_LE(c.cross_validated.mean, 1.1 * k.cross_validated.mean) << fit::name_of(k.model);
+    for (const auto& k : c.candidates)
+        EXPECT_LE(c.cross_validated.mean, 1.1 * k.cross_validated.mean) << fit::name_of(k.model);
     // So many patches foretell what a plausible surface is like: left out and elsewhere agree.
     EXPECT_NEAR(std::log2(c.unseen.mean / c.cross_validated.mean), 0, 1);
 }
@@ -190,7 +202,8 @@ TEST(OddPatch, one_that_nothing_explains_is_left_out_and_named) {
         Shot s = random_shot(seed, seed % 2);
         EXPECT_TRUE(built(s).odd.empty()) << "clean, seed " << seed;
         auto& p = s.reading.patches[(seed * 7) % 18]; // a finger's skin over two thirds of it
-        const Vec3 skin = 0.8 * s.camera.response(colour::smooth_reflectance(colour::xyz_from_lab({66, 18, 18})), s.light);
+        const Vec3 skin =
+            0.8 * s.camera.response(colour::smooth_reflectance(colour::xyz_from_lab({66, 18, 18})), s.light);
         Eigen::Map<Vec3> v(p.mean.data());
         v = v / 3 + 2 * skin / 3;
         const auto c = built(s);
@@ -215,8 +228,15 @@ TEST(Noise, a_dim_shot_gets_a_stiffer_model) {
     Shot clean = random_shot(3);
     // Red and green that see much the same: a matrix must amplify their difference.
     for (int i = 0; i < Spectrum::size; ++i)
-        for (std::size_t c = 0; c < 3; ++c) clean.camera.sensitivity[c][i] = std::exp(-0.5 * std::pow((Spectrum::nm(i) - (c == 0 ? 575 : c == 1 ? 540 : 455)) / 40, 2));
-    for (auto& p : clean.reading.patches) Eigen::Map<Vec3>(p.mean.data()) = 0.8 * clean.camera.response(colour::smooth_reflectance(clean.reference.xyz.at(p.id)), clean.light);
+        for (std::size_t c = 0; c < 3; ++c)
+            clean.camera.sensitivity[c][i] = std::exp(-0.5 * std::pow((Spectrum::nm(i) - (c == 0   ? 575
+                                                                                          : c == 1 ? 540
+                                                                                                   : 455)) /
+                                                                          40,
+                                                                      2));
+    for (auto& p : clean.reading.patches)
+        Eigen::Map<Vec3>(p.mean.data()) =
+            0.8 * clean.camera.response(colour::smooth_reflectance(clean.reference.xyz.at(p.id)), clean.light);
     Shot dim = clean;
     for (auto& p : clean.reading.patches) p.noise = {0.002, 0.002, 0.002};
     for (auto& p : dim.reading.patches)
@@ -305,14 +325,17 @@ TEST(Proof, parts_sum_to_the_whole_and_the_verdict_names_the_furthest) {
     const auto p = prove::against(c, s.reading, s.reference, false);
     for (const auto& q : p.patches) EXPECT_NEAR(q.terms.norm(), q.delta_e_2000, 1e-9);
     const std::string words = prove::in_words(p, c);
-    const auto worst = std::max_element(p.patches.begin(), p.patches.end(), [](const auto& a, const auto& b) { return a.delta_e_2000 < b.delta_e_2000; });
+    const auto worst = std::max_element(p.patches.begin(), p.patches.end(),
+                                        [](const auto& a, const auto& b) { return a.delta_e_2000 < b.delta_e_2000; });
     EXPECT_NE(words.find(worst->id + " is furthest off"), std::string::npos) << words;
     EXPECT_NE(words.find("beyond what half of observers accept"), std::string::npos) << words;
 }
 
 TEST(Proof, merged_torn_and_outside_patches_are_named) {
     prove::Proof p;
-    const auto add = [&](const char* id, Vec3 reference, Vec3 corrected) { p.patches.push_back({.id = id, .reference_lab = reference, .corrected_lab = corrected}); };
+    const auto add = [&](const char* id, Vec3 reference, Vec3 corrected) {
+        p.patches.push_back({.id = id, .reference_lab = reference, .corrected_lab = corrected});
+    };
     add("near1", {50, 30, 0}, {50, 33, 0});
     add("near2", {50, 38, 0}, {50, 34, 0});
     add("far", {20, -40, 20}, {20, -40, 20});
@@ -343,19 +366,24 @@ TEST(Proof, a_noisy_shot_is_less_sure) {
 TEST(Correction, names_how_a_frame_was_recorded_otherwise_with_the_stops_to_change) {
     fit::Correction c;
     frame::Metadata own{.make = "Simulated", .model = "Stills A", .lens = "Lens 50 mm", .serial_number = "SA-1"};
-    own.exposure_s = 0.01, own.f_number = 8, own.iso = 100;
+    own.exposure_s = 0.01;
+    own.f_number = 8;
+    own.iso = 100;
     EXPECT_TRUE(fit::differences(c, own).empty()); // made from readings: nothing to compare with
     c.sources.push_back({"a.dng", "", own, {}});
     EXPECT_TRUE(fit::differences(c, own).empty());
     EXPECT_TRUE(fit::differences(c, {}).empty()); // a file that tells nothing
     frame::Metadata other = own;
-    other.exposure_s = 0.02, other.iso = 200; // two stops more
+    other.exposure_s = 0.02;
+    other.iso = 200; // two stops more
     auto all = fit::differences(c, other);
     ASSERT_EQ(all.size(), 2u);
     EXPECT_NE(all[0].find("ISO 200 instead of 100"), std::string::npos);
     EXPECT_NE(all[1].find("exposed 2.0 stops more: -2.0 stops"), std::string::npos);
     other = own;
-    other.model = "Stills B", other.lens = "Lens 85 mm", other.flash = true;
+    other.model = "Stills B";
+    other.lens = "Lens 85 mm";
+    other.flash = true;
     all = fit::differences(c, other);
     ASSERT_EQ(all.size(), 3u);
     EXPECT_NE(all[0].find("another camera: Simulated Stills B"), std::string::npos);
@@ -366,7 +394,8 @@ TEST(Correction, names_how_a_frame_was_recorded_otherwise_with_the_stops_to_chan
 }
 
 /// The chart's greys through a transfer function at some stops, with noise in code values.
-fit::CurveShot coded(colour::Transfer transfer, double stops, double noise, bool known = true, Vec3 gains = Vec3::Ones()) {
+fit::CurveShot coded(colour::Transfer transfer, double stops, double noise, bool known = true,
+                     Vec3 gains = Vec3::Ones()) {
     const auto reference = chart::reference_of(test::grid24());
     std::mt19937 random(static_cast<unsigned>(100 + 10 * stops));
     std::normal_distribution<double> normal(0, noise);
@@ -374,8 +403,10 @@ fit::CurveShot coded(colour::Transfer transfer, double stops, double noise, bool
     for (const auto& p : test::grid24().patches) {
         read::PatchReading r{p.id};
         for (std::size_t c = 0; c < 3; ++c) {
-            const double light = 0.5 * gains[static_cast<Eigen::Index>(c)] * reference.xyz.at(p.id)[1] * std::exp2(stops);
-            r.mean[c] = std::clamp(colour::encode(transfer, light) + normal(random), 0.0, 1.0), r.sd[c] = noise + 1e-4;
+            const double light =
+                0.5 * gains[static_cast<Eigen::Index>(c)] * reference.xyz.at(p.id)[1] * std::exp2(stops);
+            r.mean[c] = std::clamp(colour::encode(transfer, light) + normal(random), 0.0, 1.0);
+            r.sd[c] = noise + 1e-4;
             if (light > 1) r.clipped = 1;
         }
         r.pixels = 400;
@@ -385,12 +416,15 @@ fit::CurveShot coded(colour::Transfer transfer, double stops, double noise, bool
     return s;
 }
 
-// Analytic: series through the curves of IEC 61966-2-1, ITU-R BT.709 and BT.2100 come back as these, within a fiftieth of a stop.
+// Analytic: series through the curves of IEC 61966-2-1, ITU-R BT.709 and BT.2100 come back as these, within a fiftieth
+// of a stop.
 TEST(ToneCurve, comes_back_from_an_exposure_series) {
     const auto reference = chart::reference_of(test::grid24());
-    for (const auto transfer : {colour::Transfer::linear, colour::Transfer::srgb, colour::Transfer::bt709, colour::Transfer::hlg}) {
+    for (const auto transfer :
+         {colour::Transfer::linear, colour::Transfer::srgb, colour::Transfer::bt709, colour::Transfer::hlg}) {
         std::vector<fit::CurveShot> shots;
-        for (const double stops : {-3.0, -2.0, -1.0, 0.0, 1.0}) shots.push_back(coded(transfer, stops, 0.0005, true, {0.9, 1, 0.8}));
+        for (const double stops : {-3.0, -2.0, -1.0, 0.0, 1.0})
+            shots.push_back(coded(transfer, stops, 0.0005, true, {0.9, 1, 0.8}));
         const auto curve = fit::estimate_curve(shots, reference, &test::grid24());
         EXPECT_EQ(curve.nearest, colour::name_of(transfer));
         EXPECT_LT(curve.nearest_stops, 0.04) << curve.nearest;
@@ -407,7 +441,10 @@ TEST(ToneCurve, comes_back_from_an_exposure_series) {
 TEST(ToneCurve, unknown_stops_are_found_where_shots_overlap_and_noise_is_owned_up_to) {
     const auto reference = chart::reference_of(test::grid24());
     const auto series = [&](double noise) {
-        return fit::estimate_curve({coded(colour::Transfer::srgb, 0, noise, false), coded(colour::Transfer::srgb, -1.3, noise, false), coded(colour::Transfer::srgb, -2.6, noise, false)}, reference, &test::grid24());
+        return fit::estimate_curve({coded(colour::Transfer::srgb, 0, noise, false),
+                                    coded(colour::Transfer::srgb, -1.3, noise, false),
+                                    coded(colour::Transfer::srgb, -2.6, noise, false)},
+                                   reference, &test::grid24());
     };
     const auto clean = series(0.0003), noisy = series(0.006);
     EXPECT_EQ(clean.nearest, "srgb");
@@ -420,7 +457,8 @@ TEST(ToneCurve, never_falls_and_is_refused_without_greys) {
     std::mt19937 random(5);
     fit::CurveShot wild = coded(colour::Transfer::srgb, 0, 0);
     for (auto& p : wild.codes.patches)
-        for (double& v : p.mean) v = 0.05 + 0.9 * static_cast<double>(random()) / static_cast<double>(std::mt19937::max());
+        for (double& v : p.mean)
+            v = 0.05 + 0.9 * static_cast<double>(random()) / static_cast<double>(std::mt19937::max());
     const auto curve = fit::estimate_curve({wild}, reference, &test::grid24());
     EXPECT_TRUE(std::is_sorted(curve.linear.begin(), curve.linear.end()));
     EXPECT_GT(curve.residual_stops, 0.3);
@@ -431,7 +469,8 @@ TEST(ToneCurve, never_falls_and_is_refused_without_greys) {
 TEST(ToneCurve, its_file_is_an_encoding) {
     const test::Scratch scratch;
     const auto reference = chart::reference_of(test::grid24());
-    const auto curve = fit::estimate_curve({coded(colour::Transfer::srgb, 0, 0), coded(colour::Transfer::srgb, -2, 0)}, reference, &test::grid24());
+    const auto curve = fit::estimate_curve({coded(colour::Transfer::srgb, 0, 0), coded(colour::Transfer::srgb, -2, 0)},
+                                           reference, &test::grid24());
     fit::save(curve, scratch / "curve.cube");
     const auto encoding = frame::Encoding::named((scratch / "curve.cube").string()); // read by OpenColorIO
     for (const double code : {0.0, 0.2, 0.5, 0.9, 1.0}) EXPECT_NEAR(encoding.decode(1, code), curve.decode(code), 1e-5);

@@ -18,7 +18,10 @@ double median_difference(const Frame& f, const simulate::Rendering& r, bool binn
             for (int c = 0; c < 3; ++c) {
                 double truth = 0;
                 for (int v = 0; v < cell; ++v)
-                    for (int u = 0; u < cell; ++u) truth += r.rgb[((static_cast<std::size_t>(y) * cell + v) * r.scene.width + x * cell + u) * 3 + c] / (cell * cell);
+                    for (int u = 0; u < cell; ++u)
+                        truth +=
+                            r.rgb[((static_cast<std::size_t>(y) * cell + v) * r.scene.width + x * cell + u) * 3 + c] /
+                            (cell * cell);
                 if (truth > 0.02) off.push_back(std::abs(f.at(x, y)[c] / truth - 1));
             }
     std::nth_element(off.begin(), off.begin() + off.size() / 2, off.end());
@@ -46,7 +49,8 @@ TEST(Frame, levels_do_not_depend_on_the_brightest_pixel) {
     Scratch scratch;
     const Shot shot{.width = 600, .height = 400, .white = 0.5};
     Shot with_highlight = shot;
-    with_highlight.more = R"(,"objects":[{"shape":"rectangle","at":[0.05,0.05],"size":[0.05,0.05],"surface":{"grey":1}}])";
+    with_highlight.more =
+        R"(,"objects":[{"shape":"rectangle","at":[0.05,0.05],"size":[0.05,0.05],"surface":{"grey":1}}])";
     test::shoot(shot, scratch / "a.dng");
     test::shoot(with_highlight, scratch / "b.dng");
     const Frame a = read(scratch / "a.dng"), b = read(scratch / "b.dng");
@@ -63,7 +67,9 @@ TEST(Frame, saturation_is_known_a_channel) {
     Scratch scratch;
     test::shoot({.width = 600, .height = 400, .white = 1.6}, scratch / "hot.dng");
     const Frame f = read(scratch / "hot.dng");
-    const auto count = [&](int bit) { return std::count_if(f.clipped.begin(), f.clipped.end(), [bit](auto v) { return v >> bit & 1; }); };
+    const auto count = [&](int bit) {
+        return std::count_if(f.clipped.begin(), f.clipped.end(), [bit](auto v) { return v >> bit & 1; });
+    };
     EXPECT_GT(count(1), 100); // green saturates first in daylight: common practice
     EXPECT_LT(count(0), count(1));
     Scratch dark;
@@ -74,7 +80,12 @@ TEST(Frame, saturation_is_known_a_channel) {
 
 TEST(Frame, metadata_says_what_the_file_says) {
     Scratch scratch;
-    test::shoot({.width = 300, .height = 200, .more = R"(,"exposure_s":0.008,"f_number":5.6,"iso":200,"taken":"2026-05-04T09:15:30","lens":{"name":"Lens 50 mm","focal_mm":50,"focal_35mm_mm":75})"}, scratch / "a.dng");
+    test::shoot(
+        {.width = 300,
+         .height = 200,
+         .more =
+             R"(,"exposure_s":0.008,"f_number":5.6,"iso":200,"taken":"2026-05-04T09:15:30","lens":{"name":"Lens 50 mm","focal_mm":50,"focal_35mm_mm":75})"},
+        scratch / "a.dng");
     const Metadata m = read_metadata(scratch / "a.dng");
     EXPECT_EQ(m.model, "Stills A");
     EXPECT_FALSE(m.make.empty());
@@ -92,10 +103,13 @@ TEST(Frame, raster_files_are_decoded_by_their_encoding) {
     Scratch scratch;
     const auto write = [&](const char* name, OIIO::TypeDesc type, float code, std::vector<unsigned char> icc = {}) {
         OIIO::ImageSpec spec(32, 20, 3, type);
-        if (!icc.empty()) spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())), icc.data());
+        if (!icc.empty())
+            spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())),
+                           icc.data());
         const std::vector<float> pixels(32 * 20 * 3, code);
         const auto out = OIIO::ImageOutput::create((scratch / name).string());
-        EXPECT_TRUE(out && out->open((scratch / name).string(), spec) && out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()));
+        EXPECT_TRUE(out && out->open((scratch / name).string(), spec) &&
+                    out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()));
         out->close();
         return scratch / name;
     };
@@ -120,7 +134,8 @@ TEST(Frame, raster_files_are_decoded_by_their_encoding) {
     const auto tagged = write("b.tif", OIIO::TypeDesc::UINT16, 0.5f, bytes);
     EXPECT_NEAR(level(read(tagged)), std::pow(0.5, 1.8), 1e-3);
     EXPECT_NEAR(level(read(tagged, {Size::measuring, Encoding::named("linear")})), 0.5, 1e-4);
-    EXPECT_NEAR(level(read(tagged, {Size::measuring, Encoding::named("bt709")})), colour::decode(colour::Transfer::bt709, 0.5), 1e-4);
+    EXPECT_NEAR(level(read(tagged, {Size::measuring, Encoding::named("bt709")})),
+                colour::decode(colour::Transfer::bt709, 0.5), 1e-4);
     const auto lut = written(scratch / "curve.cube", "LUT_1D_SIZE 3\n0 0 0\n0.1 0.1 0.1\n1 1 1\n");
     EXPECT_NEAR(level(read(tagged, {Size::measuring, Encoding::named(lut.string())})), 0.1, 1e-3);
     EXPECT_THROW(Encoding::named("gamma9"), Error);
@@ -139,11 +154,18 @@ TEST(Frame, wrong_files_give_an_error_that_names_file_and_remedy) {
     out->close();
     const std::string jpg = read_file(scratch / "good.jpg");
     EXPECT_NO_THROW(read(scratch / "good.jpg"));
-    const fs::path bad[] = {
-        written(scratch / "text.dng", "this is a text"), written(scratch / "empty.dng", ""), written(scratch / "half.dng", dng.substr(0, dng.size() / 2)),
-        written(scratch / "head.dng", dng.substr(0, 300)), written(scratch / "most.dng", dng.substr(0, dng.size() - 2000)),
-        written(scratch / "half.tif", tif.substr(0, tif.size() / 2)), written(scratch / "text.tif", "this is a text"), written(scratch / "half.jpg", jpg.substr(0, jpg.size() / 2)),
-        written(scratch / "text.jpg", "no picture"), scratch / "absent.dng", scratch / "absent.tif", scratch.folder()};
+    const fs::path bad[] = {written(scratch / "text.dng", "this is a text"),
+                            written(scratch / "empty.dng", ""),
+                            written(scratch / "half.dng", dng.substr(0, dng.size() / 2)),
+                            written(scratch / "head.dng", dng.substr(0, 300)),
+                            written(scratch / "most.dng", dng.substr(0, dng.size() - 2000)),
+                            written(scratch / "half.tif", tif.substr(0, tif.size() / 2)),
+                            written(scratch / "text.tif", "this is a text"),
+                            written(scratch / "half.jpg", jpg.substr(0, jpg.size() / 2)),
+                            written(scratch / "text.jpg", "no picture"),
+                            scratch / "absent.dng",
+                            scratch / "absent.tif",
+                            scratch.folder()};
     for (const fs::path& file : bad) {
         try {
             read(file);

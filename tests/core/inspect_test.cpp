@@ -29,23 +29,32 @@ struct Gate : testing::Test {
     /// The fault is caught, and nothing unrelated is.
     static Finding caught(const Judgement& j, const std::string& check, std::set<std::string> related = {}) {
         related.insert(check);
-        for (const Finding& f : j.findings) EXPECT_TRUE(f.status == Status::pass || related.contains(f.check)) << f.check << " " << f.value;
+        for (const Finding& f : j.findings)
+            EXPECT_TRUE(f.status == Status::pass || related.contains(f.check)) << f.check << " " << f.value;
         const Finding f = finding(j, check);
         EXPECT_NE(f.status, Status::pass) << check << " " << f.value;
         EXPECT_FALSE(f.advice.empty());
         EXPECT_EQ(j.verdict, j.findings.front().status);
         return f;
     }
-    static bool names(const Finding& f, const char* patch) { return std::find(f.patches.begin(), f.patches.end(), patch) != f.patches.end(); }
+    static bool names(const Finding& f, const char* patch) {
+        return std::find(f.patches.begin(), f.patches.end(), patch) != f.patches.end();
+    }
 };
 
 // The contract's checks; every one appears, passes included.
 TEST_F(Gate, a_clean_shot_passes_every_check) {
     for (const char* camera : {"stills-a", "stills-b", "cine-a", "cine-b"})
         for (const char* light : {"window", "tungsten", "led", "flash", "fluorescent"}) {
-            const Judgement j = of({.camera = camera, .light = light, .width = 900, .height = 600, .more = R"(,"lens":{"name":"L","vignetting_stops":0.1})"});
-            EXPECT_EQ(j.verdict, Status::pass) << camera << " " << light << ": " << j.findings.front().check << " " << j.findings.front().value;
-            for (const char* check : {"found", "size", "tilt", "focus", "clipping", "underexposure", "evenness", "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"}) {
+            const Judgement j = of({.camera = camera,
+                                    .light = light,
+                                    .width = 900,
+                                    .height = 600,
+                                    .more = R"(,"lens":{"name":"L","vignetting_stops":0.1})"});
+            EXPECT_EQ(j.verdict, Status::pass)
+                << camera << " " << light << ": " << j.findings.front().check << " " << j.findings.front().value;
+            for (const char* check : {"found", "size", "tilt", "focus", "clipping", "underexposure", "evenness",
+                                      "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"}) {
                 EXPECT_EQ(finding(j, check).status, Status::pass);
                 EXPECT_EQ(finding(j, check).advice, "");
             }
@@ -54,7 +63,10 @@ TEST_F(Gate, a_clean_shot_passes_every_check) {
 
 // The light on each patch is the one that was set: a slope of so many stops from left to right of the frame.
 TEST_F(Gate, light_on_each_patch_follows_the_scene) {
-    test::shoot({.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"falloff_stops":1.2,"falloff_deg":0,"lens":{"name":"L","vignetting_stops":0})"}, scratch / "a.dng");
+    test::shoot({.rotation_deg = 0,
+                 .tilt_deg = 0,
+                 .more = R"(,"falloff_stops":1.2,"falloff_deg":0,"lens":{"name":"L","vignetting_stops":0})"},
+                scratch / "a.dng");
     const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const Explained e = explain(s.reading, s.definition, chart::reference_of(s.definition));
     ASSERT_TRUE(e.usable);
@@ -79,23 +91,32 @@ TEST_F(Gate, veiling_glare_is_measured) {
 
 TEST_F(Gate, a_sheen_names_its_patch) {
     // B3 lies left of and above the middle of an upright chart.
-    const Finding f = caught(of({.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"sheens":[{"at":[0.464,0.465],"size":0.008,"strength":0.6}])"}), "glare");
+    const Finding f = caught(of({.rotation_deg = 0,
+                                 .tilt_deg = 0,
+                                 .more = R"(,"sheens":[{"at":[0.464,0.465],"size":0.008,"strength":0.6}])"}),
+                             "glare");
     EXPECT_TRUE(names(f, "B3")) << f.advice;
 }
 
 TEST_F(Gate, a_shadow_is_a_step_and_its_depth_is_told) {
     for (const double stops : {0.3, 0.6})
         for (const int angle : {0, 75, 160, 250}) {
-            const Finding f = caught(of({.more = formatted(R"(,"shadows":[{"at":[0.49,0.5],"angle_deg":%d,"stops":%g}])", angle, stops)}), "shadow");
+            const Finding f = caught(
+                of({.more = formatted(R"(,"shadows":[{"at":[0.49,0.5],"angle_deg":%d,"stops":%g}])", angle, stops)}),
+                "shadow");
             EXPECT_NEAR(f.value, stops, 0.1) << angle;
             EXPECT_GE(f.patches.size(), 4u);
         }
-    const Finding right = caught(of({.rotation_deg = 0, .more = R"(,"shadows":[{"at":[0.5,0.5],"angle_deg":0,"stops":0.5}])"}), "shadow");
+    const Finding right =
+        caught(of({.rotation_deg = 0, .more = R"(,"shadows":[{"at":[0.5,0.5],"angle_deg":0,"stops":0.5}])"}), "shadow");
     EXPECT_TRUE(names(right, "B6") && !names(right, "B1"));
 }
 
 TEST_F(Gate, uneven_light_is_a_slope_with_a_direction) {
-    const Judgement j = of({.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"falloff_stops":1,"falloff_deg":180,"lens":{"name":"L","vignetting_stops":0})"});
+    const Judgement j =
+        of({.rotation_deg = 0,
+            .tilt_deg = 0,
+            .more = R"(,"falloff_stops":1,"falloff_deg":180,"lens":{"name":"L","vignetting_stops":0})"});
     const Finding f = caught(j, "evenness");
     EXPECT_NEAR(f.value, 0.42, 0.06); // the chart is 0.42 of the frame wide
     EXPECT_NE(f.advice.find("towards the left"), std::string::npos) << f.advice;
@@ -103,10 +124,17 @@ TEST_F(Gate, uneven_light_is_a_slope_with_a_direction) {
 }
 
 TEST_F(Gate, a_finger_and_a_faded_patch_are_named) {
-    const Finding finger = caught(of({.rotation_deg = 0, .tilt_deg = 0, .more = R"(,"objects":[{"shape":"ellipse","in_front":true,"at":[0.315,0.447],"size":[0.06,0.03],"surface":[66,17,18]}])"}), "occlusion");
+    const Finding finger = caught(
+        of({.rotation_deg = 0,
+            .tilt_deg = 0,
+            .more =
+                R"(,"objects":[{"shape":"ellipse","in_front":true,"at":[0.315,0.447],"size":[0.06,0.03],"surface":[66,17,18]}])"}),
+        "occlusion");
     EXPECT_TRUE(names(finger, "B1")) << finger.advice;
     test::Shot shot;
-    auto scene = simulate::parse_scene(test::scene_text(shot), "scene", R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"faded":{"A6":0.7}}]})");
+    auto scene =
+        simulate::parse_scene(test::scene_text(shot), "scene",
+                              R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"faded":{"A6":0.7}}]})");
     simulate::write(simulate::render(scene), scratch / "f.dng");
     const auto s = job::take_shot(scratch / "f.dng", {});
     const Finding faded = caught(job::judge(s.frame, s, limits), "occlusion");
@@ -115,7 +143,8 @@ TEST_F(Gate, a_finger_and_a_faded_patch_are_named) {
 }
 
 TEST_F(Gate, two_lights_of_different_colour) {
-    const Finding f = caught(of({.more = R"(,"second_light":{"light":"tungsten","share":0.6,"angle_deg":0})"}), "mixed_light", {"evenness"});
+    const Finding f = caught(of({.more = R"(,"second_light":{"light":"tungsten","share":0.6,"angle_deg":0})"}),
+                             "mixed_light", {"evenness"});
     EXPECT_NE(f.advice.find("warmer"), std::string::npos) << f.advice;
     EXPECT_NE(f.advice.find("right"), std::string::npos) << f.advice;
 }
@@ -133,18 +162,23 @@ TEST_F(Gate, exposure_in_stops) {
 // The blur is measured: what the simulated lens has, by the patches' sides.
 TEST_F(Gate, focus_is_measured_on_the_patches_sides) {
     for (const double blur : {2.0, 5.0, 9.0}) {
-        test::shoot({.tilt_deg = 0, .more = formatted(R"(,"lens":{"name":"L","blur_px":%g})", blur)}, scratch / "a.dng");
+        test::shoot({.tilt_deg = 0, .more = formatted(R"(,"lens":{"name":"L","blur_px":%g})", blur)},
+                    scratch / "a.dng");
         const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
         EXPECT_NEAR(blur_px(s.frame, s.placement, s.definition) / blur, 1, 0.25) << blur;
     }
-    EXPECT_EQ(caught(of({.more = R"(,"lens":{"name":"L","blur_px":14})"}), "focus", {"glare", "occlusion"}).status, Status::reshoot);
+    EXPECT_EQ(caught(of({.more = R"(,"lens":{"name":"L","blur_px":14})"}), "focus", {"glare", "occlusion"}).status,
+              Status::reshoot);
 }
 
 TEST_F(Gate, size_tilt_turn_and_mirror) {
-    EXPECT_NE(caught(of({.width = 2400, .height = 1600, .chart_width = 0.09}), "size").advice.find("leave the chart in the subject's light"), std::string::npos);
+    EXPECT_NE(caught(of({.width = 2400, .height = 1600, .chart_width = 0.09}), "size")
+                  .advice.find("leave the chart in the subject's light"),
+              std::string::npos);
     EXPECT_NE(caught(of({.tilt_deg = 27}), "tilt").advice.find("27"), std::string::npos);
     EXPECT_NE(caught(of({.rotation_deg = 178}), "rotation").advice.find("upside down"), std::string::npos);
-    auto scene = simulate::parse_scene(test::scene_text({}), "scene", R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"mirrored":true}]})");
+    auto scene = simulate::parse_scene(test::scene_text({}), "scene",
+                                       R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"mirrored":true}]})");
     simulate::write(simulate::render(scene), scratch / "m.dng");
     const auto s = job::take_shot(scratch / "m.dng", {.chart = "grid24"});
     caught(job::judge(s.frame, s, limits), "mirrored");
@@ -152,7 +186,8 @@ TEST_F(Gate, size_tilt_turn_and_mirror) {
 
 TEST_F(Gate, noise_in_decibels) {
     const Finding f = caught(of({.more = R"(,"iso":25600)"}), "noise", {"underexposure"});
-    // Green of the 20 % grey: 0.19 of 0.8 of the full well at that ISO, two sites a cell, photon noise (and a little read noise).
+    // Green of the 20 % grey: 0.19 of 0.8 of the full well at that ISO, two sites a cell, photon noise (and a little
+    // read noise).
     const double electrons = 0.19 * 0.8 * 52000 * 100 / 25600;
     EXPECT_NEAR(f.value, 20 * std::log10(std::sqrt(2 * electrons)), 2.5);
 }
@@ -176,18 +211,22 @@ TEST_F(Gate, a_compressed_picture_is_told_of) {
     test::shoot({}, scratch / "a.dng");
     auto s = job::take_shot(scratch / "a.dng", {});
     const auto reference = chart::reference_of(s.definition);
-    EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status, Status::pass);
+    EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status,
+              Status::pass);
     s.frame.file = "a.JPG";
     const Finding f = finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording");
     EXPECT_EQ(f.status, Status::caution);
     EXPECT_NE(f.advice.find("record raw"), std::string::npos);
 }
 
-// A camera's own picture that balances by itself, or has a style baked in, is a trap; a raw frame with the same tags is none.
-// Tags after EXIF 2.32, written by an independent program.
+// A camera's own picture that balances by itself, or has a style baked in, is a trap; a raw frame with the same tags is
+// none. Tags after EXIF 2.32, written by an independent program.
 TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
     test::shoot({}, scratch / "a.tif");
-    ASSERT_EQ(std::system(("exiftool -q -overwrite_original -WhiteBalance=Auto -Contrast=High -Sharpness=Hard '" + (scratch / "a.tif").string() + "'").c_str()), 0);
+    ASSERT_EQ(std::system(("exiftool -q -overwrite_original -WhiteBalance=Auto -Contrast=High -Sharpness=Hard '" +
+                           (scratch / "a.tif").string() + "'")
+                              .c_str()),
+              0);
     const frame::Metadata m = frame::read_metadata(scratch / "a.tif");
     EXPECT_TRUE(m.auto_balance);
     EXPECT_EQ(m.style, "hard contrast, hard sharpness");
@@ -201,16 +240,20 @@ TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
     fit::Correction c = job::correct({s}, reference, {});
     EXPECT_EQ(fit::from_json(fit::to_json(c)).sources.at(0).metadata.style, m.style);
     frame::Metadata other = m;
-    other.style.clear(), other.auto_balance = false;
+    other.style.clear();
+    other.auto_balance = false;
     ASSERT_EQ(fit::differences(c, other).size(), 1u);
     EXPECT_NE(fit::differences(c, other)[0].find("normal picture style instead of hard contrast"), std::string::npos);
     s.frame.is_raw = true;
-    EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status, Status::pass);
+    EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status,
+              Status::pass);
 }
 
-// Greys that move between two of a camera's own pictures of one setup are a fault of the trade: balance that wanders by itself.
+// Greys that move between two of a camera's own pictures of one setup are a fault of the trade: balance that wanders by
+// itself.
 TEST_F(Gate, balance_that_wanders_between_frames_is_told_of) {
-    test::shoot({}, scratch / "a.tif"), test::shoot({.rotation_deg = 9}, scratch / "b.tif");
+    test::shoot({}, scratch / "a.tif");
+    test::shoot({.rotation_deg = 9}, scratch / "b.tif");
     const auto before = job::take_shot(scratch / "a.tif", {});
     auto shot = job::take_shot(scratch / "b.tif", {});
     const auto recording = [&](double red) {
@@ -218,7 +261,9 @@ TEST_F(Gate, balance_that_wanders_between_frames_is_told_of) {
         for (auto& p : other.reading.patches) p.mean[0] *= red;
         auto rows = job::rows_of(job::judge(shot.frame, shot, limits));
         job::compare_balance(rows, other, before, limits);
-        EXPECT_TRUE(std::is_sorted(rows.begin(), rows.end(), [](const auto& a, const auto& b) { return a.status != "pass" && b.status == "pass"; }));
+        EXPECT_TRUE(std::is_sorted(rows.begin(), rows.end(), [](const auto& a, const auto& b) {
+            return a.status != "pass" && b.status == "pass";
+        }));
         return *std::find_if(rows.begin(), rows.end(), [](const auto& f) { return f.check == "recording"; });
     };
     EXPECT_LT(inspect::wandered_percent(shot.reading, before.reading, shot.definition), 1);
@@ -232,7 +277,8 @@ TEST_F(Gate, balance_that_wanders_between_frames_is_told_of) {
     EXPECT_EQ(recording(1.2).status, "pass");
 }
 
-// Noise that the black drowns in looks like stray light, and what clipping leaves of a chart like uneven light: neither is told.
+// Noise that the black drowns in looks like stray light, and what clipping leaves of a chart like uneven light: neither
+// is told.
 TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
     const Judgement noisy = of({.more = R"(,"iso":60000)"});
     EXPECT_NE(finding(noisy, "noise").status, Status::pass);
@@ -240,8 +286,11 @@ TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
     // A tenth of a patch clips: by its noise, or because the light on it is uneven.
     test::shoot({.white = 0.95}, scratch / "a.dng");
     auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
-    const auto white = std::find_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.id == "D1"; });
-    white->mean = {0.75, 0.87, 0.7}, white->sd = {0.09, 0.09, 0.09}, white->clipped = 0.1;
+    const auto white =
+        std::find_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.id == "D1"; });
+    white->mean = {0.75, 0.87, 0.7};
+    white->sd = {0.09, 0.09, 0.09};
+    white->clipped = 0.1;
     white->noise = {0.09, 0.09, 0.09};
     EXPECT_FALSE(names(finding(job::judge(s.frame, s, limits), "clipping"), "D1"));
     white->noise = {0.01, 0.01, 0.01};

@@ -27,10 +27,12 @@ TEST(FolderWatch, gives_a_file_once_and_only_when_it_is_complete) {
     EXPECT_TRUE(watch.look().empty());
     ASSERT_EQ(watch.look(), std::vector<fs::path>{growing});
     EXPECT_TRUE(watch.look().empty());
-    for (const char* name : {"card/notes.txt", "card/.hidden.dng", "card/empty.dng"}) written(scratch / name, name[5] == 'e' ? "" : "x");
+    for (const char* name : {"card/notes.txt", "card/.hidden.dng", "card/empty.dng"})
+        written(scratch / name, name[5] == 'e' ? "" : "x");
     fs::create_directories(scratch / "card/.trash");
     written(scratch / "card/.trash/gone.dng", "x");
-    written(scratch / "card/c.jpg", "x"), written(scratch / "card/b.mov", "x");
+    written(scratch / "card/c.jpg", "x");
+    written(scratch / "card/b.mov", "x");
     watch.look();
     const auto both = watch.look();
     ASSERT_EQ(both.size(), 2u);
@@ -41,7 +43,13 @@ TEST(FolderWatch, gives_a_file_once_and_only_when_it_is_complete) {
 
 TEST(Described, tells_what_the_file_says) {
     Scratch scratch;
-    test::shoot({.light = "flash", .width = 300, .height = 200, .more = R"(,"iso":400,"f_number":11,"taken":"2026-05-04T09:10:11","lens":{"name":"Lens 85 mm","focal_mm":85})"}, scratch / "a.dng");
+    test::shoot(
+        {.light = "flash",
+         .width = 300,
+         .height = 200,
+         .more =
+             R"(,"iso":400,"f_number":11,"taken":"2026-05-04T09:10:11","lens":{"name":"Lens 85 mm","focal_mm":85})"},
+        scratch / "a.dng");
     const plan::Frame f = described(scratch / "a.dng");
     EXPECT_EQ(f.model, "Stills A");
     EXPECT_EQ(f.serial_number, "SA-1042");
@@ -65,7 +73,8 @@ TEST(FoundAgain, by_name_size_and_hash) {
     written(scratch / "new/a.dng", "bbbb"); // the same name and size, another file
     written(scratch / "new/b.dng", "longer");
     const std::string hash = sha256_of(scratch / "new/deep/a.dng");
-    const std::vector<plan::Frame> missing{{.id = 4, .path = "/gone/a.dng", .size = 4, .sha256 = hash}, {.id = 5, .path = "/gone/b.dng", .size = 4}};
+    const std::vector<plan::Frame> missing{{.id = 4, .path = "/gone/a.dng", .size = 4, .sha256 = hash},
+                                           {.id = 5, .path = "/gone/b.dng", .size = 4}};
     const auto found = found_again(missing, scratch / "new");
     ASSERT_EQ(found.size(), 1u);
     EXPECT_EQ(found[0].frame, 4);
@@ -97,7 +106,8 @@ TEST(Clip, a_still_is_what_went_in) {
     auto plain_scene = chart.scene;
     plain_scene.charts.clear();
     const auto plain = simulate::render(plain_scene);
-    for (const auto& [transfer, name] : {std::pair{colour::Transfer::bt709, "a.mkv"}, {colour::Transfer::hlg, "b.mov"}}) {
+    for (const auto& [transfer, name] :
+         {std::pair{colour::Transfer::bt709, "a.mkv"}, {colour::Transfer::hlg, "b.mov"}}) {
         simulate::write_clip({{&plain, 1}, {&chart, 2}, {&plain, 1}}, transfer, 5, scratch / name);
         const frame::Clip clip = frame::read_clip(scratch / name);
         EXPECT_NEAR(clip.duration_s, 4, 0.25);
@@ -109,12 +119,16 @@ TEST(Clip, a_still_is_what_went_in) {
         const auto reading = read::measure(still, found, test::grid24());
         const colour::Vec3 white = chart.scene.camera.response(colour::Spectrum::constant(1), chart.scene.light);
         for (const auto& p : chart.charts[0].patches)
-            for (std::size_t k = 0; k < 3; ++k) EXPECT_NEAR(reading.find(p.id)->mean[k], p.mean[k] / white[static_cast<Eigen::Index>(k)], 0.012) << p.id << " " << name;
+            for (std::size_t k = 0; k < 3; ++k)
+                EXPECT_NEAR(reading.find(p.id)->mean[k], p.mean[k] / white[static_cast<Eigen::Index>(k)], 0.012)
+                    << p.id << " " << name;
         // Its tone curve is measured from that still, and is the one that the clip was written with.
         chart::Definition seen;
         ShotOptions options;
-        options.chart = "grid24", options.position_s = 2;
-        const auto curve = fit::estimate_curve({code_shot(scratch / name, options, seen)}, chart::reference_of(test::grid24()), &seen);
+        options.chart = "grid24";
+        options.position_s = 2;
+        const auto curve =
+            fit::estimate_curve({code_shot(scratch / name, options, seen)}, chart::reference_of(test::grid24()), &seen);
         EXPECT_EQ(curve.nearest, colour::name_of(transfer)) << curve.nearest_stops;
         EXPECT_THROW(locate(frame::read_still(scratch / name, 0.1), "grid24"), Error);
         EXPECT_THROW(locate(frame::read_still(scratch / name, 3.5), "grid24"), Error);

@@ -42,13 +42,17 @@ TEST_F(DemoJob, has_four_cameras_four_lights_and_eight_setups) {
     EXPECT_GE(job.store().log().size(), 8u);
     EXPECT_LT(job.store().log().back().at, "2026-02");
     EXPECT_GE(kit.content().light_readings.size(), 12u);
-    for (const auto& l : s.lights) EXPECT_TRUE(std::any_of(kit.content().lights.begin(), kit.content().lights.end(), [&](const auto& k) { return k.uid == l.uid; })) << l.name;
+    for (const auto& l : s.lights)
+        EXPECT_TRUE(std::any_of(kit.content().lights.begin(), kit.content().lights.end(), [&](const auto& k) {
+            return k.uid == l.uid;
+        })) << l.name;
 }
 
 TEST(Job, a_demo_frame_is_rendered_once_and_copied_from_then_on) {
     Scratch scratch;
     written(scratch / "scene.json", test::scene_text({.width = 300, .height = 200}));
-    const DemoFrame first{scratch / "scene.json", R"({"seed":5})", scratch / "one/a.dng"}, again{first.scene, first.changes, scratch / "two/a.dng"},
+    const DemoFrame first{scratch / "scene.json", R"({"seed":5})", scratch / "one/a.dng"},
+        again{first.scene, first.changes, scratch / "two/a.dng"},
         other{first.scene, R"({"seed":6})", scratch / "three/a.dng"};
     make(first, scratch / "kept");
     EXPECT_EQ(std::distance(fs::directory_iterator(scratch / "kept"), {}), 1);
@@ -72,7 +76,10 @@ TEST(Job, a_stopped_demo_leaves_no_frame) {
 }
 
 TEST_F(DemoJob, broken_descriptions_are_refused) {
-    for (const char* text : {"", "[]", "{}", R"({"refero_demo":1})", R"({"refero_demo":2,"title":"x","cameras":[],"lenses":[],"modes":[],"lights":[],"cards":[],"places":[],"setups":[{"camera":0,"lens":0,"mode":0,"light":0,"card":0}]})"}) {
+    for (
+        const char* text :
+        {"", "[]", "{}", R"({"refero_demo":1})",
+         R"({"refero_demo":2,"title":"x","cameras":[],"lenses":[],"modes":[],"lights":[],"cards":[],"places":[],"setups":[{"camera":0,"lens":0,"mode":0,"light":0,"card":0}]})"}) {
         written(scratch / "demo.json", text);
         EXPECT_THROW(start_demo(scratch / "demo.json", scratch.folder(), job, kit), Error) << text;
         EXPECT_TRUE(job.content().setups.empty());
@@ -92,7 +99,8 @@ TEST_F(Pipeline, corners_by_hand_read_like_found_ones) {
     const auto given = take_shot(scratch / "a.dng", options);
     EXPECT_EQ(found.definition.id, "grid24");
     EXPECT_EQ(given.placement.confidence, 1);
-    for (const auto& p : given.reading.patches) EXPECT_NEAR(found.reading.find(p.id)->mean[1] / p.mean[1], 1, 0.005) << p.id;
+    for (const auto& p : given.reading.patches)
+        EXPECT_NEAR(found.reading.find(p.id)->mean[1] / p.mean[1], 1, 0.005) << p.id;
     options.chart.clear();
     EXPECT_THROW(take_shot(scratch / "a.dng", options), Error); // whose corners?
 }
@@ -104,9 +112,7 @@ TEST_F(Pipeline, a_frame_without_a_chart_is_told_apart_from_a_broken_one) {
     const auto kind = [&](const char* name) {
         try {
             take_shot(scratch / name, {});
-        } catch (const Error& e) {
-            return e.kind();
-        }
+        } catch (const Error& e) { return e.kind(); }
         return ErrorKind::internal;
     };
     EXPECT_EQ(kind("plain.dng"), ErrorKind::not_found);
@@ -117,7 +123,8 @@ TEST_F(Pipeline, a_frame_without_a_chart_is_told_apart_from_a_broken_one) {
 // Two shots of one setup are averaged: noise falls by the root of two (statistics of independent means).
 TEST_F(Pipeline, several_shots_of_a_setup_make_one_correction) {
     test::shoot({.width = 900, .height = 600, .seed = 9}, scratch / "b.dng");
-    const auto a = take_shot(scratch / "a.dng", {.chart = "grid24"}), b = take_shot(scratch / "b.dng", {.chart = "grid24"});
+    const auto a = take_shot(scratch / "a.dng", {.chart = "grid24"}),
+               b = take_shot(scratch / "b.dng", {.chart = "grid24"});
     const auto c = correct({a, b}, chart::reference_of(a.definition), {});
     ASSERT_EQ(c.sources.size(), 2u);
     EXPECT_NE(c.sources[0].sha256, c.sources[1].sha256);
@@ -136,7 +143,8 @@ TEST_F(Pipeline, the_lights_colour_follows_from_the_balance) {
         test::shoot({.light = light, .width = 900, .height = 600}, scratch / "l.dng");
         const auto shot = take_shot(scratch / "l.dng", {});
         const auto c = correct({shot}, chart::reference_of(shot.definition), {});
-        const auto truth = colour::correlated_temperature(colour::chromaticity_of(colour::white_of(simulate::light_named(light))));
+        const auto truth =
+            colour::correlated_temperature(colour::chromaticity_of(colour::white_of(simulate::light_named(light))));
         ASSERT_TRUE(c.light) << light;
         test::measured("%s: light told as %.0f K, is %.0f K", light, c.light->kelvin, truth.kelvin);
         // The matrix is the file's own for daylight; under other lights it is off by some percent.

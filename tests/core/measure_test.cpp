@@ -16,7 +16,8 @@ double corner_error(const find::Placement& p, const simulate::TrueChart& t) {
 
 TEST(Find, a_chart_is_found_at_any_rotation) {
     for (int degrees = 0; degrees < 360; degrees += 15) {
-        const auto r = test::rendered({.width = 900, .height = 700, .chart_width = 0.45, .rotation_deg = double(degrees)});
+        const auto r =
+            test::rendered({.width = 900, .height = 700, .chart_width = 0.45, .rotation_deg = double(degrees)});
         const auto found = find::locate(frame_of(r), {test::grid24()});
         ASSERT_EQ(found.size(), 1u) << degrees;
         EXPECT_LT(corner_error(found[0], r.charts[0]), 1.5) << degrees;
@@ -44,7 +45,8 @@ TEST(Find, a_tilted_chart_is_found_and_its_tilt_told) {
 TEST(Find, every_camera_and_light_will_do) {
     for (const char* camera : {"stills-a", "stills-b", "cine-a", "cine-b"})
         for (const char* light : {"window", "tungsten", "led", "flash", "fluorescent"}) {
-            const auto r = test::rendered({.camera = camera, .light = light, .width = 900, .height = 600, .white = 0.4});
+            const auto r =
+                test::rendered({.camera = camera, .light = light, .width = 900, .height = 600, .white = 0.4});
             const auto found = find::locate(frame_of(r), chart::installed());
             ASSERT_EQ(found.size(), 1u) << camera << " " << light;
             EXPECT_LT(corner_error(found[0], r.charts[0]), 1.5) << camera << " " << light;
@@ -54,7 +56,8 @@ TEST(Find, every_camera_and_light_will_do) {
 TEST(Find, a_chart_that_is_not_there_is_not_reported) {
     const char* clutter[] = {
         R"(,"charts":[],"objects":[{"shape":"rectangle","at":[0.3,0.3],"size":[0.1,0.1],"surface":[60,20,10]},{"shape":"rectangle","at":[0.45,0.3],"size":[0.1,0.1],"surface":[40,-20,10]}])",
-        R"(,"charts":[])", R"(,"charts":[],"objects":[{"shape":"frond","at":[0.5,0.5],"size":[0.6,0.5],"surface":[40,-30,30],"branches":20}])"};
+        R"(,"charts":[])",
+        R"(,"charts":[],"objects":[{"shape":"frond","at":[0.5,0.5],"size":[0.6,0.5],"surface":[40,-30,30],"branches":20}])"};
     for (const char* c : clutter) {
         // A scene without the usual chart: the member "charts" is replaced.
         std::string text = test::scene_text({.width = 900, .height = 600});
@@ -63,10 +66,12 @@ TEST(Find, a_chart_that_is_not_there_is_not_reported) {
         EXPECT_TRUE(find::locate(frame_of(r), chart::installed()).empty()) << c;
     }
     // A grid of 24 squares in other colours is no chart either.
-    std::string squares = R"({"refero_scene":1,"size":[900,600],"camera":"stills-a","light":"window","background":{"surface":[20,0,0]},"objects":[)";
+    std::string squares =
+        R"({"refero_scene":1,"size":[900,600],"camera":"stills-a","light":"window","background":{"surface":[20,0,0]},"objects":[)";
     for (int i = 0; i < 24; ++i)
-        squares += std::string(i ? "," : "") + R"({"shape":"rectangle","at":[)" + std::to_string(0.2 + 0.1 * (i % 6)) + "," + std::to_string(0.2 + 0.15 * (i / 6)) +
-                   R"(],"size":[0.085,0.085],"surface":{"random":)" + std::to_string(100 + i) + "}}";
+        squares += std::string(i ? "," : "") + R"({"shape":"rectangle","at":[)" + std::to_string(0.2 + 0.1 * (i % 6)) +
+                   "," + std::to_string(0.2 + 0.15 * (i / 6)) + R"(],"size":[0.085,0.085],"surface":{"random":)" +
+                   std::to_string(100 + i) + "}}";
     const auto r = simulate::render(simulate::parse_scene(squares + "]}", "scene"));
     EXPECT_TRUE(find::locate(frame_of(r), chart::installed()).empty());
 }
@@ -95,7 +100,8 @@ TEST(Read, readings_agree_with_the_truth_within_half_a_percent) {
         for (const double brightest : {0.6, 0.8, 0.95})
             for (const char* light : {"window", "tungsten"}) {
                 Shot s{.camera = "stills-b", .light = light, .white = brightest};
-                s.more = R"(,"objects":[{"shape":"rectangle","at":[0.06,0.08],"size":[0.06,0.06],"surface":{"grey":1}}],"lens":{"vignetting_stops":0})";
+                s.more =
+                    R"(,"objects":[{"shape":"rectangle","at":[0.06,0.08],"size":[0.06,0.06],"surface":{"grey":1}}],"lens":{"vignetting_stops":0})";
                 const fs::path file = scratch / (std::string("a") + kind);
                 const auto r = test::shoot(s, file);
                 EXPECT_NEAR(*std::max_element(r.rgb.begin(), r.rgb.end()), brightest, 0.02);
@@ -105,7 +111,8 @@ TEST(Read, readings_agree_with_the_truth_within_half_a_percent) {
                     for (std::size_t c = 0; c < 3; ++c)
                         if (t.mean[c] > 0.02) off.push_back(std::abs(shot.reading.find(t.id)->mean[c] / t.mean[c] - 1));
                 std::sort(off.begin(), off.end());
-                test::measured("reading of %s, %s, brightest %2.0f %%: median error %.4f %%, largest %.3f %%", kind + 1, light, brightest * 100, off[off.size() / 2] * 100, off.back() * 100);
+                test::measured("reading of %s, %s, brightest %2.0f %%: median error %.4f %%, largest %.3f %%", kind + 1,
+                               light, brightest * 100, off[off.size() / 2] * 100, off.back() * 100);
                 EXPECT_GT(off.size(), 50u);
                 EXPECT_LT(off[off.size() / 2], 0.005);
                 EXPECT_LT(off.back(), 0.02);
@@ -130,7 +137,8 @@ TEST(Read, a_reading_does_not_depend_on_dust) {
     auto f = frame_of(r);
     const auto placement = find::placement_from(test::grid24(), r.charts[0].corners, f);
     const auto clean = read::measure(f, placement, test::grid24());
-    const auto quad = chart::patch_quad(test::grid24().patches[14], chart::pixels_from_mm(test::grid24(), r.charts[0].corners), 0.3);
+    const auto quad =
+        chart::patch_quad(test::grid24().patches[14], chart::pixels_from_mm(test::grid24(), r.charts[0].corners), 0.3);
     for (int y = int(quad[0].y()); y < int(quad[0].y()) + 5; ++y)
         for (int x = int(quad[0].x()); x < int(quad[0].x()) + 5; ++x) std::fill(f.at(x, y), f.at(x, y) + 3, 0.0f);
     const auto dusty = read::measure(f, placement, test::grid24());
@@ -162,20 +170,30 @@ TEST(Read, readings_average_by_pixels_and_survive_cgats) {
     EXPECT_NEAR(read::load_cgats(scratch / "a.cgats").patches.at(0).mean[2], 0.6, 1e-6);
 }
 
-// The stated 95 % intervals of the means against the noise-free truth: raw and TIFF, four exposures, patches large and small.
+// The stated 95 % intervals of the means against the noise-free truth: raw and TIFF, four exposures, patches large and
+// small.
 TEST(Read, the_stated_uncertainty_holds) {
     Scratch scratch;
     int inside = 0, all = 0;
     for (const char* name : {"a.dng", "a.tif"})
         for (const double white : {0.9, 0.5, 0.2, 0.05})
             for (const int seed : {1, 2, 3}) {
-                const auto r = test::shoot({.width = 900, .height = 600, .white = white, .chart_width = 0.2 + 0.15 * seed, .rotation_deg = 9.0 * seed, .seed = seed, .more = R"(,"iso":800)"}, scratch / name);
+                const auto r = test::shoot({.width = 900,
+                                            .height = 600,
+                                            .white = white,
+                                            .chart_width = 0.2 + 0.15 * seed,
+                                            .rotation_deg = 9.0 * seed,
+                                            .seed = seed,
+                                            .more = R"(,"iso":800)"},
+                                           scratch / name);
                 const auto f = frame::read(scratch / name);
-                const auto reading = read::measure(f, find::placement_from(test::grid24(), r.charts[0].corners, f), test::grid24());
+                const auto reading =
+                    read::measure(f, find::placement_from(test::grid24(), r.charts[0].corners, f), test::grid24());
                 for (std::size_t i = 0; i < 24; ++i)
                     for (std::size_t c = 0; c < 3; ++c) {
                         ASSERT_GT(reading.patches[i].error[c], 0);
-                        inside += std::abs(reading.patches[i].mean[c] - r.charts[0].patches[i].mean[c]) < 1.96 * reading.patches[i].error[c];
+                        inside += std::abs(reading.patches[i].mean[c] - r.charts[0].patches[i].mean[c]) <
+                                  1.96 * reading.patches[i].error[c];
                         ++all;
                     }
             }
@@ -189,14 +207,18 @@ TEST(Read, the_noise_model_finds_the_sensors_electrons) {
     Scratch scratch;
     const auto r = test::shoot({.chart_width = 0.6, .seed = 5, .more = R"(,"iso":1600)"}, scratch / "a.dng");
     const auto f = frame::read(scratch / "a.dng");
-    const auto noise = read::noise_model(read::measure(f, find::placement_from(test::grid24(), r.charts[0].corners, f), test::grid24()));
+    const auto noise = read::noise_model(
+        read::measure(f, find::placement_from(test::grid24(), r.charts[0].corners, f), test::grid24()));
     ASSERT_TRUE(noise);
     const auto& camera = r.scene.camera;
     const double electrons = camera.full_well_e * camera.base_iso / 1600;
     for (std::size_t c = 0; c < 3; ++c) {
         const double sites = c == 1 ? 2 : 1;
         EXPECT_NEAR((*noise)[c].electrons_at_saturation(), sites * electrons, 0.15 * sites * electrons) << c;
-        EXPECT_NEAR((*noise)[c].sd(0.18), std::sqrt((0.18 * electrons + camera.read_noise_e * camera.read_noise_e) / sites) / electrons, 0.0002) << c;
+        EXPECT_NEAR((*noise)[c].sd(0.18),
+                    std::sqrt((0.18 * electrons + camera.read_noise_e * camera.read_noise_e) / sites) / electrons,
+                    0.0002)
+            << c;
     }
 }
 
@@ -212,7 +234,10 @@ TEST(Read, dust_and_scratches_hardly_move_the_mean) {
                 for (int c = 0; c < 3; ++c) f.at(x, y)[c] *= x % 60 == 7 ? 1.6f : 0.4f;
     const auto reading = read::measure(f, placement, test::grid24());
     for (std::size_t i = 0; i < 18; ++i) // of the dark neutrals a scratch is within the noise
-        for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(reading.patches[i].mean[c], r.charts[0].patches[i].mean[c], 0.006 * r.charts[0].patches[i].mean[c] + 3 * reading.patches[i].error[c]) << i << " " << c;
+        for (std::size_t c = 0; c < 3; ++c)
+            EXPECT_NEAR(reading.patches[i].mean[c], r.charts[0].patches[i].mean[c],
+                        0.006 * r.charts[0].patches[i].mean[c] + 3 * reading.patches[i].error[c])
+                << i << " " << c;
 }
 
 } // namespace

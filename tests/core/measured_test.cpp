@@ -24,7 +24,8 @@ std::string message(const std::string& text) {
 } // namespace
 
 TEST(Measured, tables_with_any_separator_hold_the_same) {
-    const auto a = parse_series("id,X,Y,Z\nA1,30.5,32,20\nB1,5,6,7\n", "m.csv"), b = parse_series("\xef\xbb\xbfSample_ID;XYZ_X;XYZ_Y;XYZ_Z\r\nA1;30,5;32;20\r\nB1;5;6;7\r\n", "m.csv"),
+    const auto a = parse_series("id,X,Y,Z\nA1,30.5,32,20\nB1,5,6,7\n", "m.csv"),
+               b = parse_series("\xef\xbb\xbfSample_ID;XYZ_X;XYZ_Y;XYZ_Z\r\nA1;30,5;32;20\r\nB1;5;6;7\r\n", "m.csv"),
                c = parse_series("X\tY\tZ\n30.5\t32\t20\n5\t6\t7\n", "m.txt");
     ASSERT_EQ(a.ids, (std::vector<std::string>{"A1", "B1"}));
     EXPECT_TRUE(a.xyz[0].isApprox(Vec3(0.305, 0.32, 0.2), 1e-9));
@@ -70,7 +71,8 @@ TEST(Measured, averages_leave_out_what_falls_out_and_name_it) {
     const Definition d = grid(2, 1, 10, 10, 1, 1);
     std::vector<Series> all;
     for (const char* x : {"50.0", "50.2", "49.9", "57.0"}) // the last one slipped on A1
-        all.push_back(parse_series(std::string("id,L,a,b\nA1,") + x + ",0,0\nA2,40,20,-10\n", std::string("series-") + x + ".csv"));
+        all.push_back(parse_series(std::string("id,L,a,b\nA1,") + x + ",0,0\nA2,40,20,-10\n",
+                                   std::string("series-") + x + ".csv"));
     const Averaged a = average(d, all);
     ASSERT_EQ(a.outliers.size(), 1u);
     EXPECT_EQ(a.outliers[0].id, "A1");
@@ -93,10 +95,14 @@ TEST(Measured, missing_and_unknown_patches_are_named_and_order_stands_in_for_nam
 TEST(Measured, a_made_chart_is_read_again) {
     const Scratch scratch;
     Definition d = grid(28, 30, 5, 4, 1, 0.5);
-    d.id = "mine", d.title = "Dyed linen";
+    d.id = "mine";
+    d.title = "Dyed linen";
     EXPECT_EQ(d.patches[28 * 27].id, "AB1");
     Reference r;
-    for (const Patch& p : d.patches) r.xyz[p.id] = Vec3(0.2, 0.3, 0.1), r.spectrum[p.id] = colour::Spectrum::constant(0.25);
+    for (const Patch& p : d.patches) {
+        r.xyz[p.id] = Vec3(0.2, 0.3, 0.1);
+        r.spectrum[p.id] = colour::Spectrum::constant(0.25);
+    }
     const Definition again = save_definition(d, r, scratch / "mine.json");
     EXPECT_EQ(again.patches.size(), d.patches.size());
     EXPECT_NEAR(again.width_mm, d.width_mm, 1e-9);

@@ -1,4 +1,5 @@
-// A bad chart shot never gives a silently bad correction: each of the gate's faults is mended, left out, or refused, and said.
+// A bad chart shot never gives a silently bad correction: each of the gate's faults is mended, left out, or refused,
+// and said.
 #include <cmath>
 
 #include "support.hpp"
@@ -16,7 +17,10 @@ struct Faulty : testing::Test {
     read::Reading truth = test::true_reading(test::rendered(shot("")));
 
     static test::Shot shot(const std::string& more, double white = 0.8) {
-        return {.white = white, .rotation_deg = 0, .tilt_deg = 0, .more = R"(,"lens":{"name":"L","vignetting_stops":0})" + more};
+        return {.white = white,
+                .rotation_deg = 0,
+                .tilt_deg = 0,
+                .more = R"(,"lens":{"name":"L","vignetting_stops":0})" + more};
     }
     struct Outcome {
         std::optional<fit::Correction> mended;
@@ -41,7 +45,9 @@ struct Faulty : testing::Test {
         }
         return o;
     }
-    static bool left_out(const fit::Correction& c, const char* id) { return std::find(c.left_out.begin(), c.left_out.end(), id) != c.left_out.end(); }
+    static bool left_out(const fit::Correction& c, const char* id) {
+        return std::find(c.left_out.begin(), c.left_out.end(), id) != c.left_out.end();
+    }
     double clean() { return of("").after; }
 };
 
@@ -58,21 +64,28 @@ TEST_F(Faulty, shadow_uneven_and_stray_light_are_mended_and_said) {
     struct Case {
         const char *name, *fault;
     };
-    for (const Case& c : {Case{"shadow", R"(,"shadows":[{"at":[0.6,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"}, {"uneven light", R"(,"falloff_stops":1.6,"falloff_deg":20)"}, {"stray light", R"(,"veil":0.05)"}}) {
+    for (const Case& c : {Case{"shadow", R"(,"shadows":[{"at":[0.6,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"},
+                          {"uneven light", R"(,"falloff_stops":1.6,"falloff_deg":20)"},
+                          {"stray light", R"(,"veil":0.05)"}}) {
         const Outcome o = of(c.fault);
         EXPECT_NE(o.verdict, inspect::Status::pass) << c.name;
         ASSERT_TRUE(o.mended) << o.refused;
         EXPECT_FALSE(o.mended->cautions.empty()) << c.name;
         EXPECT_LT(o.after, clean + 0.7) << c.name;
         EXPECT_LT(o.after, 0.6 * o.plain) << c.name;
-        for (const char* id : {"A6", "B6", "C6", "D6"}) EXPECT_EQ(left_out(*o.mended, id), std::string(c.name) == "shadow") << c.name << " " << id;
-        test::measured("%s: CIEDE2000 %.2f on a clean shot, %.2f if nothing were done, %.2f clean", c.name, o.after, o.plain, clean);
+        for (const char* id : {"A6", "B6", "C6", "D6"})
+            EXPECT_EQ(left_out(*o.mended, id), std::string(c.name) == "shadow") << c.name << " " << id;
+        test::measured("%s: CIEDE2000 %.2f on a clean shot, %.2f if nothing were done, %.2f clean", c.name, o.after,
+                       o.plain, clean);
     }
 }
 
 TEST_F(Faulty, a_sheen_and_a_finger_leave_their_patches_out) {
     const double clean = this->clean();
-    for (const char* fault : {R"(,"sheens":[{"at":[0.315,0.35],"size":0.02,"strength":0.6}])", R"(,"objects":[{"shape":"ellipse","in_front":true,"at":[0.315,0.447],"size":[0.06,0.03],"surface":[66,17,18]}])"}) {
+    for (
+        const char* fault :
+        {R"(,"sheens":[{"at":[0.315,0.35],"size":0.02,"strength":0.6}])",
+         R"(,"objects":[{"shape":"ellipse","in_front":true,"at":[0.315,0.447],"size":[0.06,0.03],"surface":[66,17,18]}])"}) {
         const Outcome o = of(fault);
         EXPECT_NE(o.verdict, inspect::Status::pass) << fault;
         ASSERT_TRUE(o.mended) << o.refused;
@@ -106,14 +119,19 @@ TEST_F(Faulty, two_lights_are_said) {
     const Outcome o = of(R"(,"second_light":{"light":"tungsten","share":0.5,"angle_deg":0})");
     EXPECT_NE(o.verdict, inspect::Status::pass);
     ASSERT_TRUE(o.mended) << o.refused;
-    EXPECT_NE(std::find_if(o.mended->cautions.begin(), o.mended->cautions.end(), [](const std::string& c) { return c.find("mixed_light") != std::string::npos; }), o.mended->cautions.end());
+    EXPECT_NE(std::find_if(o.mended->cautions.begin(), o.mended->cautions.end(),
+                           [](const std::string& c) { return c.find("mixed_light") != std::string::npos; }),
+              o.mended->cautions.end());
 }
 
 TEST_F(Faulty, too_little_in_good_light_is_refused) {
     auto s = job::MeasuredShot{};
-    s.definition = test::grid24(), s.reading = truth;
+    s.definition = test::grid24();
+    s.reading = truth;
     inspect::Finding covered;
-    covered.check = "occlusion", covered.status = inspect::Status::reshoot, covered.advice = "move the hand";
+    covered.check = "occlusion";
+    covered.status = inspect::Status::reshoot;
+    covered.advice = "move the hand";
     for (std::size_t i = 0; i < 18; ++i) covered.patches.push_back(test::grid24().patches[i].id);
     EXPECT_THROW(job::correct({s}, reference, {}, {}, {{covered}}), Error);
 }
@@ -123,7 +141,8 @@ TEST_F(Faulty, several_shots_mend_one_another) {
     auto a = truth, b = truth;
     for (auto& p : b.patches)
         for (double& v : p.mean) v *= 0.5;
-    a.patches[3].clipped = 1, a.patches[3].mean = {1, 1, 1};
+    a.patches[3].clipped = 1;
+    a.patches[3].mean = {1, 1, 1};
     const auto both = read::average({a, b});
     EXPECT_TRUE(both.patches[3].usable());
     for (std::size_t i = 0; i < truth.patches.size(); ++i)

@@ -16,12 +16,23 @@ Shoot three_by_four() {
     Shoot s;
     s.briefs = {Brief{}};
     s.places = {{1, "Reading room", ""}, {2, "Studio", ""}};
-    for (int i = 0; i < 3; ++i) s.cameras.push_back(Camera{.id = i + 1, .name = "Camera " + std::to_string(i + 1), .model = "Model " + std::to_string(i + 1), .serial_number = "S" + std::to_string(i + 1), .position = i});
-    s.lenses = {Lens{.id = 1, .name = "Lens 50 mm"}, Lens{.id = 2, .name = "Lens 85 mm", .focal_mm = 85, .focal_max_mm = 85, .nearest_m = 0.8}};
-    s.modes = {Mode{.id = 1, .name = "raw"}, Mode{.id = 2, .name = "video", .kind = ModeKind::video, .encoding = "bt709"}};
-    s.lights = {Light{.id = 1, .name = "Window", .kind = LightKind::window, .kelvin = 6500, .place = 1, .position = 0}, Light{.id = 2, .name = "Flash", .kind = LightKind::flash, .kelvin = 5500, .place = 2, .position = 1},
-                Light{.id = 3, .name = "Tungsten", .kind = LightKind::tungsten, .kelvin = 2900, .place = 1, .position = 2}, Light{.id = 4, .name = "Panel", .kind = LightKind::led, .kelvin = 4300, .place = 2, .position = 3}};
-    s.cards = {Card{.id = 1, .name = "Small chart", .definition = "grid24", .width_mm = 40, .height_mm = 27}, Card{.id = 2, .name = "Hand chart", .definition = "grid24", .width_mm = 216, .height_mm = 144},
+    for (int i = 0; i < 3; ++i)
+        s.cameras.push_back(Camera{.id = i + 1,
+                                   .name = "Camera " + std::to_string(i + 1),
+                                   .model = "Model " + std::to_string(i + 1),
+                                   .serial_number = "S" + std::to_string(i + 1),
+                                   .position = i});
+    s.lenses = {Lens{.id = 1, .name = "Lens 50 mm"},
+                Lens{.id = 2, .name = "Lens 85 mm", .focal_mm = 85, .focal_max_mm = 85, .nearest_m = 0.8}};
+    s.modes = {Mode{.id = 1, .name = "raw"},
+               Mode{.id = 2, .name = "video", .kind = ModeKind::video, .encoding = "bt709"}};
+    s.lights = {
+        Light{.id = 1, .name = "Window", .kind = LightKind::window, .kelvin = 6500, .place = 1, .position = 0},
+        Light{.id = 2, .name = "Flash", .kind = LightKind::flash, .kelvin = 5500, .place = 2, .position = 1},
+        Light{.id = 3, .name = "Tungsten", .kind = LightKind::tungsten, .kelvin = 2900, .place = 1, .position = 2},
+        Light{.id = 4, .name = "Panel", .kind = LightKind::led, .kelvin = 4300, .place = 2, .position = 3}};
+    s.cards = {Card{.id = 1, .name = "Small chart", .definition = "grid24", .width_mm = 40, .height_mm = 27},
+               Card{.id = 2, .name = "Hand chart", .definition = "grid24", .width_mm = 216, .height_mm = 144},
                Card{.id = 3, .name = "Large chart", .definition = "grid24", .width_mm = 1500, .height_mm = 1000}};
     Id id = 0;
     for (const Camera& c : s.cameras)
@@ -29,10 +40,17 @@ Shoot three_by_four() {
     return s;
 }
 
-Frame taken(Id id, Id camera, const std::string& at) { return Frame{.id = id, .path = "/card/" + std::to_string(id) + ".dng", .camera = camera, .mode = 1, .taken = "2026-05-04T" + at}; }
+Frame taken(Id id, Id camera, const std::string& at) {
+    return Frame{.id = id,
+                 .path = "/card/" + std::to_string(id) + ".dng",
+                 .camera = camera,
+                 .mode = 1,
+                 .taken = "2026-05-04T" + at};
+}
 void add_chart_shot(Shoot& s, Id frame, Id setup, Id camera, const std::string& at) {
     s.frames.push_back(taken(frame, camera, at));
-    s.frames.back().kind = FrameKind::chart, s.frames.back().setup = setup;
+    s.frames.back().kind = FrameKind::chart;
+    s.frames.back().setup = setup;
     s.chart_shots.push_back(ChartShot{.id = frame, .setup = setup, .frame = frame});
 }
 
@@ -52,7 +70,8 @@ TEST(Optics, the_distance_is_that_of_the_thin_lens) {
 
 TEST(Optics, a_chart_too_small_for_the_nearest_focus_is_said_to_be) {
     const Shoot s = three_by_four();
-    const Holding h = hold(s.cameras[0], s.lenses[1], s.cards[0], 5, 8, 0.1); // 40 mm before 85 mm that focuses from 0.8 m
+    const Holding h =
+        hold(s.cameras[0], s.lenses[1], s.cards[0], 5, 8, 0.1); // 40 mm before 85 mm that focuses from 0.8 m
     EXPECT_TRUE(h.too_near);
     EXPECT_NEAR(h.from_sensor_mm, 800, 1e-6);
     EXPECT_LT(h.share, 0.1);
@@ -74,7 +93,8 @@ TEST(Optics, at_the_limits_of_depth_of_field_the_blur_is_the_circle_of_confusion
                 if (!std::isfinite(d.far_mm)) continue;
                 EXPECT_NEAR(aperture * (image(f, u) - image(f, d.far_mm)) / image(f, d.far_mm), c, 1e-9);
             }
-    // Beyond the hyperfocal distance all is sharp to infinity: 50 mm at f/8, 0.03 mm: 10.47 m (published tables; from memory).
+    // Beyond the hyperfocal distance all is sharp to infinity: 50 mm at f/8, 0.03 mm: 10.47 m (published tables; from
+    // memory).
     EXPECT_TRUE(std::isinf(depth_of_field(50, 8, 10470, 0.03).far_mm));
     EXPECT_FALSE(std::isinf(depth_of_field(50, 8, 10460, 0.03).far_mm));
     EXPECT_NEAR(confusion_mm(Camera{}), 0.0288, 1e-4); // 36 x 24 mm, diagonal 43.27 mm
@@ -82,7 +102,8 @@ TEST(Optics, at_the_limits_of_depth_of_field_the_blur_is_the_circle_of_confusion
 
 TEST(Optics, a_tilted_chart_stays_sharp_as_far_as_the_depth_reaches) {
     const Shoot s = three_by_four();
-    const Holding wide = hold(s.cameras[0], s.lenses[0], s.cards[1], 30, 1.4, 0.1), closed = hold(s.cameras[0], s.lenses[0], s.cards[1], 30, 16, 0.1);
+    const Holding wide = hold(s.cameras[0], s.lenses[0], s.cards[1], 30, 1.4, 0.1),
+                  closed = hold(s.cameras[0], s.lenses[0], s.cards[1], 30, 16, 0.1);
     EXPECT_LT(wide.largest_tilt_deg, closed.largest_tilt_deg);
     // At that tilt the far corner is just at the limit.
     const double half = std::hypot(216, 144) / 2, reach = half * std::sin(wide.largest_tilt_deg * M_PI / 180);
@@ -96,7 +117,8 @@ TEST(Optics, the_schools_of_share) {
     EXPECT_NEAR(wanted_share(s.cameras[0], s.cards[1], ShareSchool::fill), 0.81, 1e-9);
 }
 
-// "Pick the chart by size: a small one for close-ups, a hand-held one for portraits, a large one for long shots" (common practice).
+// "Pick the chart by size: a small one for close-ups, a hand-held one for portraits, a large one for long shots"
+// (common practice).
 TEST(Optics, the_chart_is_picked_by_size) {
     const Shoot s = three_by_four();
     plan::Setup setup = s.setups[0];
@@ -115,15 +137,19 @@ TEST(Optics, the_chart_is_picked_by_size) {
 // 18 % grey: BT.709 OETF 1.099 * 0.18^0.45 - 0.099 = 40.9 % (ITU-R BT.709-6); 38 % in HLG and in PQ (ITU-R BT.2408-7,
 // table 1); ACEScct 0.4136 (S-2016-001). Middle grey of display-referred video just under 50 (common practice).
 TEST(Levels, grey_lies_where_the_standards_put_it) {
-    const auto grey = [](const char* encoding, ExposureSchool school = ExposureSchool::metered) { return levels_of(Mode{0, "", ModeKind::video, encoding, ""}, school).grey; };
+    const auto grey = [](const char* encoding, ExposureSchool school = ExposureSchool::metered) {
+        return levels_of(Mode{0, "", ModeKind::video, encoding, ""}, school).grey;
+    };
     EXPECT_NEAR(grey("bt709"), 1.099 * std::pow(0.18, 0.45) - 0.099, 1e-4);
     EXPECT_NEAR(grey("hlg"), 0.38, 0.005);
     EXPECT_NEAR(grey("pq"), 0.38, 0.005);
     EXPECT_NEAR(grey("acescct"), 0.4136, 1e-4);
-    EXPECT_GT(grey("srgb"), 0.4); EXPECT_LT(grey("srgb"), 0.5);
+    EXPECT_GT(grey("srgb"), 0.4);
+    EXPECT_LT(grey("srgb"), 0.5);
     EXPECT_NEAR(grey("acescct", ExposureSchool::one_over) - grey("acescct"), 1 / 17.52, 1e-4); // a stop in that curve
     const Levels l = levels_of(Mode{0, "", ModeKind::video, "acescct", ""}, ExposureSchool::one_over);
-    EXPECT_LT(l.dark_skin, l.light_skin); EXPECT_LT(l.light_skin, l.white);
+    EXPECT_LT(l.dark_skin, l.light_skin);
+    EXPECT_LT(l.light_skin, l.white);
     EXPECT_THROW(levels_of(Mode{0, "", ModeKind::video, "no such curve", ""}, ExposureSchool::metered), Error);
 }
 
@@ -148,14 +174,18 @@ TEST(ShotList, nothing_is_moved_twice) {
 
 TEST(ShotList, it_follows_the_schools_and_names_what_is_missing) {
     Shoot s = three_by_four();
-    s.briefs[0].matching = true, s.briefs[0].balance_school = BalanceSchool::automatic, s.briefs[0].exposure_school = ExposureSchool::one_over;
+    s.briefs[0].matching = true;
+    s.briefs[0].balance_school = BalanceSchool::automatic;
+    s.briefs[0].exposure_school = ExposureSchool::one_over;
     s.setups[0].balance_only = true;
     s.setups[4].mode = 2;
     add_chart_shot(s, 1, 2, 1, "09:00:00");
     const std::string text = as_text(shot_list(s));
     const std::string flowing = std::regex_replace(text, std::regex("\\s+"), " "); // lines are broken anywhere
-    for (const char* words : {"balance only", "For finished JPEGs and same-day delivery", "[x]", "[ ]", "one stop over", "saturated purple, red and green", "Fallbacks still missing", "Camera 1, daylight", "Hot lamps", "Never fire a flash near eyes",
-                              "it measures the room's lamps", "qualified person", "note: ____"})
+    for (const char* words :
+         {"balance only", "For finished JPEGs and same-day delivery", "[x]", "[ ]", "one stop over",
+          "saturated purple, red and green", "Fallbacks still missing", "Camera 1, daylight", "Hot lamps",
+          "Never fire a flash near eyes", "it measures the room's lamps", "qualified person", "note: ____"})
         EXPECT_NE(flowing.find(words), std::string::npos) << words << "\n" << text;
     std::istringstream in(text);
     for (std::string line; std::getline(in, line);) EXPECT_LE(line.size(), 90u) << line;
@@ -166,7 +196,8 @@ TEST(ShotList, it_follows_the_schools_and_names_what_is_missing) {
 TEST(Fallbacks, one_for_each_camera_and_common_kind_of_light) {
     Shoot s = three_by_four();
     EXPECT_EQ(missing_fallbacks(s).size(), 3u * 5u); // daylight, shade, tungsten, fluorescent, flash (common practice)
-    s.fallbacks.push_back(Fallback{.id = 1, .camera = "Camera 1", .kind = LightKind::window, .content = "{}"}); // daylight
+    s.fallbacks.push_back(
+        Fallback{.id = 1, .camera = "Camera 1", .kind = LightKind::window, .content = "{}"}); // daylight
     EXPECT_EQ(missing_fallbacks(s).size(), 14u);
     EXPECT_FALSE(fallback_kind(LightKind::led));
 }
@@ -174,7 +205,8 @@ TEST(Fallbacks, one_for_each_camera_and_common_kind_of_light) {
 TEST(Recognise, cameras_by_serial_number_then_by_model) {
     Shoot s = three_by_four();
     EXPECT_EQ(recognise(s, Frame{.model = "Model 2", .serial_number = "S2"}).camera, 2);
-    EXPECT_EQ(recognise(s, Frame{.model = "Model 2", .serial_number = "other"}).camera, 0); // the same model, another camera
+    EXPECT_EQ(recognise(s, Frame{.model = "Model 2", .serial_number = "other"}).camera,
+              0); // the same model, another camera
     s.cameras[1].serial_number.clear();
     EXPECT_EQ(recognise(s, Frame{.model = "model 2", .serial_number = "other"}).camera, 2);
     EXPECT_EQ(recognise(s, Frame{.model = ""}).camera, 0);
@@ -193,8 +225,20 @@ TEST(Recognise, a_lens_that_leaves_no_data_is_asked_for_once) {
 
 TEST(Recognise, raw_and_jpeg_and_a_copy_on_a_second_card_are_one_frame) {
     Shoot s = three_by_four();
-    s.frames = {Frame{.id = 1, .path = "/a/P_0001.dng", .size = 100, .sha256 = "aa", .model = "Model 1", .serial_number = "S1", .taken = "2026-05-04T10:00:00"}};
-    Frame jpeg{.id = 2, .path = "/a/P_0001.JPG", .size = 20, .sha256 = "bb", .model = "Model 1", .serial_number = "S1", .taken = "2026-05-04T10:00:00"};
+    s.frames = {Frame{.id = 1,
+                      .path = "/a/P_0001.dng",
+                      .size = 100,
+                      .sha256 = "aa",
+                      .model = "Model 1",
+                      .serial_number = "S1",
+                      .taken = "2026-05-04T10:00:00"}};
+    Frame jpeg{.id = 2,
+               .path = "/a/P_0001.JPG",
+               .size = 20,
+               .sha256 = "bb",
+               .model = "Model 1",
+               .serial_number = "S1",
+               .taken = "2026-05-04T10:00:00"};
     EXPECT_EQ(companion_of(s, jpeg), 1);
     Frame copy{.id = 3, .path = "/b/P_0001.dng", .size = 100, .sha256 = "aa"};
     EXPECT_EQ(companion_of(s, copy), 1);
@@ -216,11 +260,13 @@ TEST(Assign, a_chart_shot_finds_its_light_by_colour_flash_and_order) {
         EXPECT_FALSE(a.reason.empty());
         return a.setup;
     };
-    EXPECT_EQ(to(6800), 1); EXPECT_EQ(to(2800), 3); EXPECT_EQ(to(4400), 4);
+    EXPECT_EQ(to(6800), 1);
+    EXPECT_EQ(to(2800), 3);
+    EXPECT_EQ(to(4400), 4);
     EXPECT_EQ(to(5600, true), 2);
     EXPECT_EQ(to(0), 1); // nothing measured: the next on the list
     add_chart_shot(s, 7, 1, 1, "09:00:00");
-    EXPECT_EQ(to(0), 3); // window is done, and the flash did not fire
+    EXPECT_EQ(to(0), 3);    // window is done, and the flash did not fire
     EXPECT_EQ(to(6800), 1); // another shot of the window
     EXPECT_EQ(assign_chart(s, Frame{.model = "Unknown"}, 5000).setup, 0);
 }
@@ -234,7 +280,8 @@ TEST(Assign, a_frame_belongs_to_the_latest_chart_shot_before_it) {
     EXPECT_EQ(assign_ordinary(s, taken(11, 1, "11:00:00")).setup, 3);
     EXPECT_EQ(assign_ordinary(s, taken(12, 2, "23:00:00")).setup, 5);
     EXPECT_EQ(assign_ordinary(s, taken(13, 1, "08:00:00")).setup, 0);
-    EXPECT_NE(assign_ordinary(s, taken(13, 1, "08:00:00")).reason.find("before the first chart shot"), std::string::npos);
+    EXPECT_NE(assign_ordinary(s, taken(13, 1, "08:00:00")).reason.find("before the first chart shot"),
+              std::string::npos);
     s.briefs[0].chart_at_end = true;
     EXPECT_EQ(assign_ordinary(s, taken(14, 1, "08:00:00")).setup, 1);
     EXPECT_EQ(assign_ordinary(s, taken(15, 1, "10:30:00")).setup, 3);
@@ -252,13 +299,15 @@ TEST(Assign, moves_leave_alone_what_was_given_by_hand) {
     Shoot s = three_by_four();
     add_chart_shot(s, 1, 1, 1, "09:00:00");
     for (Id i = 10; i < 13; ++i) s.frames.push_back(taken(i, 1, "09:30:00"));
-    s.frames[2].by_hand = true, s.frames[2].setup = 4;
+    s.frames[2].by_hand = true;
+    s.frames[2].setup = 4;
     s.frames[3].same_as = 10;
     const auto all = moves(s);
     ASSERT_EQ(all.size(), 1u);
     EXPECT_EQ(all[0].frame, 10);
     EXPECT_EQ(all[0].to.setup, 1);
-    s.frames[1].setup = 1, s.frames[1].reason = all[0].to.reason;
+    s.frames[1].setup = 1;
+    s.frames[1].reason = all[0].to.reason;
     EXPECT_TRUE(moves(s).empty());
 }
 
@@ -269,13 +318,19 @@ struct Stale : testing::Test {
         add_chart_shot(s, 1, 1, 1, "09:00:00");
         s.frames[0].iso = 100;
         s.readings.push_back(Reading{.id = 1, .chart_shot = 1, .content = "{}"});
-        s.corrections.push_back(Correction{.id = 1, .setup = 1, .chart_shot = 1, .settings = settings_of(s.setups[0], &s.chart_shots[0]), .iso = 100, .shot_taken = "2026-05-04T09:00:00"});
+        s.corrections.push_back(Correction{.id = 1,
+                                           .setup = 1,
+                                           .chart_shot = 1,
+                                           .settings = settings_of(s.setups[0], &s.chart_shots[0]),
+                                           .iso = 100,
+                                           .shot_taken = "2026-05-04T09:00:00"});
         s.proofs.push_back(Proof{.id = 1, .correction = 1});
     }
     std::set<std::string> rules() {
         std::set<std::string> all;
         for (const Staleness& r : staleness(s, 1)) {
-            EXPECT_FALSE(r.why.empty()); EXPECT_FALSE(r.remedy.empty());
+            EXPECT_FALSE(r.why.empty());
+            EXPECT_FALSE(r.remedy.empty());
             all.insert(r.rule);
         }
         return all;
@@ -295,7 +350,8 @@ TEST_F(Stale, when_the_light_was_relit) {
     EXPECT_EQ(state_of(s, 1), State::stale);
 }
 TEST_F(Stale, when_firmware_or_mode_changed) {
-    s.corrections[0].firmware = "1.0", s.cameras[0].firmware = "1.0";
+    s.corrections[0].firmware = "1.0";
+    s.cameras[0].firmware = "1.0";
     EXPECT_EQ(rules(), Rules{});
     s.cameras[0].firmware = "1.1";
     EXPECT_EQ(rules(), Rules{"firmware"});
@@ -305,18 +361,21 @@ TEST_F(Stale, when_firmware_or_mode_changed) {
 TEST_F(Stale, when_another_lens_is_used_in_the_strict_school) {
     s.corrections[0].lens = 1;
     s.frames.push_back(taken(9, 1, "09:10:00"));
-    s.frames.back().setup = 1, s.frames.back().lens = 2;
+    s.frames.back().setup = 1;
+    s.frames.back().lens = 2;
     EXPECT_EQ(rules(), Rules{}); // common school: negligible
     s.briefs[0].lens_school = LensSchool::each_lens;
     EXPECT_EQ(rules(), Rules{"lens"});
 }
 TEST_F(Stale, when_frames_are_far_in_iso_or_late) {
     s.frames.push_back(taken(9, 1, "09:10:00"));
-    s.frames.back().setup = 1, s.frames.back().iso = 200;
+    s.frames.back().setup = 1;
+    s.frames.back().iso = 200;
     EXPECT_EQ(rules(), Rules{});
     s.frames.back().iso = 400; // two stops
     EXPECT_EQ(rules(), Rules{"iso"});
-    s.frames.back().iso = 100, s.frames.back().taken = "2026-06-20T09:00:00";
+    s.frames.back().iso = 100;
+    s.frames.back().taken = "2026-06-20T09:00:00";
     EXPECT_EQ(rules(), Rules{"age"});
     s.frames.back().taken = "2026-06-02T09:00:00"; // 29 days
     EXPECT_EQ(rules(), Rules{});
@@ -347,7 +406,8 @@ TEST_F(Stale, states_follow_the_evidence) {
     EXPECT_EQ(state_of(s, 1), State::handed_over);
     s.proofs.clear();
     EXPECT_EQ(state_of(s, 1), State::corrected);
-    s.corrections.clear(), s.handovers.clear();
+    s.corrections.clear();
+    s.handovers.clear();
     EXPECT_EQ(state_of(s, 1), State::read);
     s.readings.clear();
     EXPECT_EQ(state_of(s, 1), State::shot);
@@ -363,9 +423,10 @@ TEST_F(Stale, states_follow_the_evidence) {
 }
 
 TEST(Time, is_read_and_written) {
-    EXPECT_EQ(seconds_of("1970-01-02"), 86400); // the epoch
+    EXPECT_EQ(seconds_of("1970-01-02"), 86400);                                       // the epoch
     EXPECT_EQ(time_of(seconds_of("2024-02-29T23:59:59") + 1), "2024-03-01T00:00:00"); // a leap year
-    for (const char* wrong : {"", "yesterday", "2026-13-01", "2026-02-30", "2026-05-04T25:00:00"}) EXPECT_TRUE(std::isnan(seconds_of(wrong))) << wrong;
+    for (const char* wrong : {"", "yesterday", "2026-13-01", "2026-02-30", "2026-05-04T25:00:00"})
+        EXPECT_TRUE(std::isnan(seconds_of(wrong))) << wrong;
     EXPECT_EQ(time_of(NAN), "");
     EXPECT_EQ(good_until(Card{.first_used = "2023-05-01"}, 3), "2026-04-30");
     EXPECT_EQ(good_until(Card{}, 3), "");

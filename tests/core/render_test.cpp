@@ -9,11 +9,14 @@ namespace {
 using chart::Point;
 using test::Scratch;
 
-const float* pixel(const Rendering& r, double x, double y) { return &r.rgb[(static_cast<std::size_t>(y) * r.scene.width + static_cast<std::size_t>(x)) * 3]; }
+const float* pixel(const Rendering& r, double x, double y) {
+    return &r.rgb[(static_cast<std::size_t>(y) * r.scene.width + static_cast<std::size_t>(x)) * 3];
+}
 
 Scene plain(double width = 0.5) {
     auto scene = parse_scene(R"({"refero_scene":1,"size":[900,600],"camera":"stills-a","light":"window","white":0.6,
-"background":{"surface":{"grey":0.18}},"lens":{"vignetting_stops":0,"blur_px":0},"charts":[{"id":"grid24"}]})", "plain scene");
+"background":{"surface":{"grey":0.18}},"lens":{"vignetting_stops":0,"blur_px":0},"charts":[{"id":"grid24"}]})",
+                             "plain scene");
     scene.charts[0].width = width;
     return scene;
 }
@@ -64,7 +67,11 @@ TEST(Render, a_tilted_chart_is_foreshortened_by_the_cosine) {
     s.charts[0].tilt_deg = 40;
     s.charts[0].tilt_axis_deg = 90;
     const auto tilted = render(s);
-    const auto width = [](const Rendering& r) { return ((r.charts[0].corners[1] - r.charts[0].corners[0]).norm() + (r.charts[0].corners[2] - r.charts[0].corners[3]).norm()) / 2; };
+    const auto width = [](const Rendering& r) {
+        return ((r.charts[0].corners[1] - r.charts[0].corners[0]).norm() +
+                (r.charts[0].corners[2] - r.charts[0].corners[3]).norm()) /
+               2;
+    };
     EXPECT_NEAR(width(tilted) / width(flat), std::cos(40 * std::numbers::pi / 180), 0.02);
     EXPECT_NEAR(tilted.charts[0].tilt_deg, 40, 0.01);
     const auto& q = tilted.charts[0].corners;
@@ -87,15 +94,20 @@ TEST(Render, blur_softens_an_edge_and_keeps_the_light) {
     Scene s = plain();
     s.charts.clear();
     Object o;
-    o.x = 0.75, o.width = 0.5, o.height = 2, o.reflectance = Spectrum::constant(0.9);
+    o.x = 0.75;
+    o.width = 0.5;
+    o.height = 2;
+    o.reflectance = Spectrum::constant(0.9);
     s.objects.push_back(o);
     const auto sharp = render(s);
     s.blur_px = 3;
     const auto soft = render(s);
     double sum_sharp = 0, sum_soft = 0, steepest_sharp = 0, steepest_soft = 0;
     for (int x = 400; x < 500; ++x) {
-        sum_sharp += pixel(sharp, x, 300)[1], sum_soft += pixel(soft, x, 300)[1];
-        steepest_sharp = std::max<double>(steepest_sharp, std::abs(pixel(sharp, x + 1, 300)[1] - pixel(sharp, x, 300)[1]));
+        sum_sharp += pixel(sharp, x, 300)[1];
+        sum_soft += pixel(soft, x, 300)[1];
+        steepest_sharp =
+            std::max<double>(steepest_sharp, std::abs(pixel(sharp, x + 1, 300)[1] - pixel(sharp, x, 300)[1]));
         steepest_soft = std::max<double>(steepest_soft, std::abs(pixel(soft, x + 1, 300)[1] - pixel(soft, x, 300)[1]));
     }
     EXPECT_NEAR(sum_soft / sum_sharp, 1, 0.01);
@@ -108,7 +120,8 @@ TEST(Render, formats_hold_the_same_picture) {
     Scratch scratch;
     const auto r = render(plain());
     for (const char* name : {"a.dng", "a.tif", "a.exr"}) write(r, scratch / name);
-    const auto dng = frame::read(scratch / "a.dng"), tif = frame::read(scratch / "a.tif"), exr = frame::read(scratch / "a.exr");
+    const auto dng = frame::read(scratch / "a.dng"), tif = frame::read(scratch / "a.tif"),
+               exr = frame::read(scratch / "a.exr");
     EXPECT_EQ(tif.metadata.model, dng.metadata.model);
     EXPECT_EQ(tif.full_width, dng.full_width);
     const auto mean = [](const frame::Frame& f, int c) {
@@ -129,7 +142,9 @@ TEST(Render, the_truth_beside_a_frame_says_what_find_and_read_would) {
     const auto r = render(plain());
     write(r, scratch / "a.tif");
     const std::string truth = read_file(scratch / "a.truth.json");
-    for (const char* member : {"\"charts\"", "\"corners\"", "\"tilt_deg\"", "\"frame_fraction\"", "\"mirrored\"", "\"patches\"", "\"clipped\""}) EXPECT_NE(truth.find(member), std::string::npos) << member;
+    for (const char* member : {"\"charts\"", "\"corners\"", "\"tilt_deg\"", "\"frame_fraction\"", "\"mirrored\"",
+                               "\"patches\"", "\"clipped\""})
+        EXPECT_NE(truth.find(member), std::string::npos) << member;
 }
 
 // A quarter turn by the EXIF tag: the upright picture is what everything is told in.
@@ -139,7 +154,10 @@ TEST(Render, turned_frames_come_in_upright) {
     for (const char* name : {"a.dng", "a.tif"}) {
         write(r, scratch / name);
         const auto level = frame::read(scratch / name);
-        ASSERT_EQ(std::system(("exiftool -q -overwrite_original -n -Orientation=6 '" + (scratch / name).string() + "'").c_str()), 0);
+        ASSERT_EQ(
+            std::system(
+                ("exiftool -q -overwrite_original -n -Orientation=6 '" + (scratch / name).string() + "'").c_str()),
+            0);
         const auto turned = frame::read(scratch / name);
         EXPECT_EQ(turned.full_width, 600);
         EXPECT_EQ(turned.full_height, 900);

@@ -20,9 +20,11 @@ TEST(Simulate, cameras_differ_and_none_meets_the_luther_condition) {
             worst = std::max(worst, rest.norm() / v.norm());
         }
         EXPECT_GT(worst, 0.08) << id;
-        test::measured("%s: largest part of a sensitivity outside the span of the CIE functions %.0f %%", id, worst * 100);
+        test::measured("%s: largest part of a sensitivity outside the span of the CIE functions %.0f %%", id,
+                       worst * 100);
     }
-    const Vec3 a = camera_named("stills-a").response(random_reflectance(3), light_named("tungsten")), b = camera_named("cine-a").response(random_reflectance(3), light_named("tungsten"));
+    const Vec3 a = camera_named("stills-a").response(random_reflectance(3), light_named("tungsten")),
+               b = camera_named("cine-a").response(random_reflectance(3), light_named("tungsten"));
     EXPECT_GT((a / a.maxCoeff() - b / b.maxCoeff()).norm(), 0.05);
     EXPECT_THROW(camera_named("nobody"), Error);
     EXPECT_THROW(light_named("moon"), Error);
@@ -64,17 +66,24 @@ TEST(Simulate, noise_is_that_of_photons) {
         // A green measuring value is the mean of two sites: variance signal / full well / 2 (Poisson), and a
         // little for the read noise and the chart's shading.
         const auto& p = *reading.find(id);
-        const double expected = std::sqrt((p.mean[1] / camera.full_well_e + std::pow(camera.read_noise_e / camera.full_well_e, 2)) / 2);
+        const double expected =
+            std::sqrt((p.mean[1] / camera.full_well_e + std::pow(camera.read_noise_e / camera.full_well_e, 2)) / 2);
         EXPECT_NEAR(p.sd[1] / expected, 1, 0.25) << id;
     }
 }
 
 TEST(Simulate, light_falls_off_as_told) {
-    Shot s{.width = 600, .height = 400, .chart_width = 0.1, .more = R"(,"falloff_stops":1,"falloff_deg":0,"lens":{"vignetting_stops":0})"};
+    Shot s{.width = 600,
+           .height = 400,
+           .chart_width = 0.1,
+           .more = R"(,"falloff_stops":1,"falloff_deg":0,"lens":{"vignetting_stops":0})"};
     const auto with = test::rendered(s);
     s.more = R"(,"lens":{"vignetting_stops":0})";
     const auto without = test::rendered(s);
-    const auto ratio = [&](int x) { const std::size_t i = (200 * 600 + x) * 3 + 1; return with.rgb[i] / without.rgb[i]; };
+    const auto ratio = [&](int x) {
+        const std::size_t i = (200 * 600 + x) * 3 + 1;
+        return with.rgb[i] / without.rgb[i];
+    };
     EXPECT_NEAR(std::abs(std::log2(ratio(590) / ratio(10))), 1, 0.1);
 }
 
@@ -88,17 +97,20 @@ TEST(Simulate, scenes_with_mistakes_are_refused_by_name_and_place) {
         return t.replace(at, from.size(), to);
     };
     const std::pair<std::string, std::string> wrong[] = {
-        {"no json", ""}, {"{}", ""}, {replaced("\"stills-a\"", "\"nobody\""), ""}, {replaced("\"window\"", "{\"moon\":1}"), "light"},
-        {replaced("\"white\":0.8", "\"white\":\"much\""), "white"}, {replaced("\"seed\":1", "\"sed\":1"), "sed"}, {replaced("[300,200]", "[300]"), "size"},
+        {"no json", ""},
+        {"{}", ""},
+        {replaced("\"stills-a\"", "\"nobody\""), ""},
+        {replaced("\"window\"", "{\"moon\":1}"), "light"},
+        {replaced("\"white\":0.8", "\"white\":\"much\""), "white"},
+        {replaced("\"seed\":1", "\"sed\":1"), "sed"},
+        {replaced("[300,200]", "[300]"), "size"},
         {replaced("\"at\":[0.5,0.5]", "\"corners\":[[0,0],[1,1]]"), "corners"}};
     for (const auto& [text, place] : wrong) {
         const auto file = test::written(scratch / "wrong.json", text);
         try {
             load_scene(file);
             ADD_FAILURE() << "accepted " << text;
-        } catch (const Error& e) {
-            EXPECT_NE(std::string(e.what()).find(place), std::string::npos) << e.what();
-        }
+        } catch (const Error& e) { EXPECT_NE(std::string(e.what()).find(place), std::string::npos) << e.what(); }
     }
     EXPECT_THROW(write(test::rendered({.width = 60, .height = 40}), scratch / "a.bmp"), Error);
 }

@@ -12,9 +12,17 @@ using test::Scratch;
 
 plan::Shoot shoot() {
     plan::Shoot s;
-    s.cameras = {{.id = 1, .name = "Stills A", .model = "Stills A", .serial_number = "SA-1042"}, {.id = 2, .name = "Own camera", .model = "Model X", .serial_number = "X-1", .sensor_width_mm = 17.3, .sensor_height_mm = 13, .clock_offset_s = 90}};
+    s.cameras = {{.id = 1, .name = "Stills A", .model = "Stills A", .serial_number = "SA-1042"},
+                 {.id = 2,
+                  .name = "Own camera",
+                  .model = "Model X",
+                  .serial_number = "X-1",
+                  .sensor_width_mm = 17.3,
+                  .sensor_height_mm = 13,
+                  .clock_offset_s = 90}};
     s.lenses = {{.id = 1, .name = "Lens 85 mm", .focal_mm = 85, .focal_max_mm = 85}};
-    s.lights = {{.id = 1, .name = "Lamp", .kind = plan::LightKind::tungsten, .kelvin = 3100}, {.id = 2, .name = "Flash", .kind = plan::LightKind::flash}};
+    s.lights = {{.id = 1, .name = "Lamp", .kind = plan::LightKind::tungsten, .kelvin = 3100},
+                {.id = 2, .name = "Flash", .kind = plan::LightKind::flash}};
     s.setups = {{.id = 1, .camera = 1, .lens = 1, .light = 1, .f_number = 11}, {.id = 2, .camera = 2, .light = 2}};
     return s;
 }
@@ -45,7 +53,8 @@ TEST(SimulatedCamera, an_unknown_camera_keeps_its_own_name_and_clock) {
 TEST(SimulatedCamera, the_chart_covers_the_share_that_was_asked_for) {
     for (const double share : {0.05, 0.1, 0.3}) {
         auto s = simulated_scene(shoot(), 1, {.tilt_deg = 0, .share = share});
-        s.width = 900, s.height = 600;
+        s.width = 900;
+        s.height = 600;
         EXPECT_NEAR(simulate::render(s).charts[0].frame_fraction, share, 0.06 * share);
     }
 }
@@ -53,7 +62,8 @@ TEST(SimulatedCamera, the_chart_covers_the_share_that_was_asked_for) {
 TEST(SimulatedCamera, mistakes_show_in_what_is_true_of_the_frame) {
     const auto truth = [](Mistake m) {
         auto s = simulated_scene(shoot(), 1, {.share = 0.2, .mistake = m});
-        s.width = 600, s.height = 400;
+        s.width = 600;
+        s.height = 400;
         return simulate::render(s).charts.at(0);
     };
     const auto plain = truth(Mistake::none);
@@ -66,7 +76,8 @@ TEST(SimulatedCamera, mistakes_show_in_what_is_true_of_the_frame) {
     EXPECT_GT(truth(Mistake::cut_off).corners[1].x(), 600);
     const auto finger = truth(Mistake::finger);
     int covered = 0;
-    for (std::size_t i = 0; i < 24; ++i) covered += std::abs(finger.patches[i].mean[0] - plain.patches[i].mean[0]) > 0.03;
+    for (std::size_t i = 0; i < 24; ++i)
+        covered += std::abs(finger.patches[i].mean[0] - plain.patches[i].mean[0]) > 0.03;
     EXPECT_GE(covered, 1);
     EXPECT_LE(covered, 8);
     EXPECT_EQ(simulated_scene(shoot(), 1, {.mistake = Mistake::no_lens_data}).lens, "");

@@ -28,7 +28,8 @@ struct Builtin {
     }
 };
 
-template <class Compare> void over_colours(Compare compare) {
+template<class Compare>
+void over_colours(Compare compare) {
     std::mt19937 random(7);
     std::uniform_real_distribution<double> uniform(0.001, 1);
     for (int i = 0; i < 500; ++i) compare(Vec3(uniform(random), uniform(random), uniform(random)));
@@ -39,7 +40,9 @@ TEST(Spaces, opencolorio_encodes_them_alike) {
         const char *space, *style;
         Transfer transfer;
     };
-    for (const Case& c : {Case{"srgb", "DISPLAY - CIE-XYZ-D65_to_sRGB", Transfer::srgb}, {"bt709", "DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.709", Transfer::bt1886}, {"bt2020", "DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.2020", Transfer::bt1886}}) {
+    for (const Case& c : {Case{"srgb", "DISPLAY - CIE-XYZ-D65_to_sRGB", Transfer::srgb},
+                          {"bt709", "DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.709", Transfer::bt1886},
+                          {"bt2020", "DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.2020", Transfer::bt1886}}) {
         const Builtin theirs(c.style);
         double worst = 0;
         over_colours([&](const Vec3& linear) {
@@ -51,7 +54,11 @@ TEST(Spaces, opencolorio_encodes_them_alike) {
     }
     // DCI P3 with the white D65 has the primaries of Display P3; its curve is a power of 2.6.
     const Builtin p3("DISPLAY - CIE-XYZ-D65_to_G2.6-P3-D65");
-    over_colours([&](const Vec3& linear) { EXPECT_LT((p3(rgb_space("display-p3").to_xyz() * linear).array().pow(2.6).matrix() - linear).cwiseAbs().maxCoeff(), 1e-5); });
+    over_colours([&](const Vec3& linear) {
+        EXPECT_LT(
+            (p3(rgb_space("display-p3").to_xyz() * linear).array().pow(2.6).matrix() - linear).cwiseAbs().maxCoeff(),
+            1e-5);
+    });
     // AP1 to XYZ about D65, by Bradford.
     const Builtin ap1("UTILITY - ACES-AP1_to_CIE-XYZ-D65_BFD");
     const RgbSpace& aces = rgb_space("acescg");
@@ -78,17 +85,25 @@ TEST(Spaces, lcms2_decodes_and_places_them_alike) {
     };
     // ICC.1, parametric curves: IEC 61966-2-1; the inverse of BT.709's; gamma 563/256.
     const double a = 1 / 1.099, b = 0.099 / 1.099;
-    for (const Case& c : {Case{"srgb", 4, {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045}}, {"display-p3", 4, {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045}}, {"bt709", 4, {1 / 0.45, a, b, 1 / 4.5, 0.081}}, {"oprgb", 1, {563 / 256.0}}}) {
+    for (const Case& c : {Case{"srgb", 4, {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045}},
+                          {"display-p3", 4, {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045}},
+                          {"bt709", 4, {1 / 0.45, a, b, 1 / 4.5, 0.081}},
+                          {"oprgb", 1, {563 / 256.0}}}) {
         const RgbSpace& space = rgb_space(c.space);
         cmsToneCurve* curve = cmsBuildParametricToneCurve(nullptr, c.type, c.parameters.data());
         // BT.709 states its constants to three digits; the curve in use joins its parts more closely.
         const double near = std::string(c.space) == "bt709" ? 3e-4 : 1e-5;
-        for (double code = 0; code <= 1; code += 0.005) EXPECT_NEAR(cmsEvalToneCurveFloat(curve, static_cast<cmsFloat32Number>(code)), decode(space.transfer, code), near) << c.space << " " << code;
+        for (double code = 0; code <= 1; code += 0.005)
+            EXPECT_NEAR(cmsEvalToneCurveFloat(curve, static_cast<cmsFloat32Number>(code)), decode(space.transfer, code),
+                        near)
+                << c.space << " " << code;
         cmsToneCurve* linear = cmsBuildGamma(nullptr, 1);
         cmsToneCurve* three[3] = {linear, linear, linear};
         const cmsCIExyY white{space.white.x, space.white.y, 1};
-        const cmsCIExyYTRIPLE primaries{{space.red.x, space.red.y, 1}, {space.green.x, space.green.y, 1}, {space.blue.x, space.blue.y, 1}};
-        const std::shared_ptr<void> profile(cmsCreateRGBProfile(&white, &primaries, three), [](void* p) { cmsCloseProfile(p); });
+        const cmsCIExyYTRIPLE primaries{
+            {space.red.x, space.red.y, 1}, {space.green.x, space.green.y, 1}, {space.blue.x, space.blue.y, 1}};
+        const std::shared_ptr<void> profile(cmsCreateRGBProfile(&white, &primaries, three),
+                                            [](void* p) { cmsCloseProfile(p); });
         // lcms2's D50 has four digits, ours five: compared about theirs.
         const Vec3 d50(cmsD50_XYZ()->X, cmsD50_XYZ()->Y, cmsD50_XYZ()->Z);
         const Mat3 ours = adaptation(xyz_from(space.white), d50) * space.to_xyz();
@@ -99,7 +114,8 @@ TEST(Spaces, lcms2_decodes_and_places_them_alike) {
             theirs.col(k) << xyz->X, xyz->Y, xyz->Z;
         }
         EXPECT_LT((theirs - ours).cwiseAbs().maxCoeff(), 1e-5) << c.space << "\n" << theirs - ours;
-        cmsFreeToneCurve(curve), cmsFreeToneCurve(linear);
+        cmsFreeToneCurve(curve);
+        cmsFreeToneCurve(linear);
     }
 }
 

@@ -25,18 +25,30 @@ void random_change(JobFile& job, std::mt19937& random) {
     const bool some = !s.cameras.empty() && !s.modes.empty() && !s.lights.empty();
     switch (random() % 15) {
     case 0: return job.change("Camera", [&](Edit& e) { e.add(Camera{.name = "Camera " + n, .clock_offset_s = 0.1}); });
-    case 1: return job.change("Light", [&](Edit& e) { e.add(Light{.name = "Light " + n, .kind = LightKind::flash, .kelvin = 5500}); });
-    case 2: return job.change("Mode and lens", [&](Edit& e) { e.add(Mode{.name = "mode " + n}), e.add(Lens{.name = "Lens " + n}); });
+    case 1:
+        return job.change(
+            "Light", [&](Edit& e) { e.add(Light{.name = "Light " + n, .kind = LightKind::flash, .kelvin = 5500}); });
+    case 2:
+        return job.change("Mode and lens", [&](Edit& e) {
+            e.add(Mode{.name = "mode " + n});
+            e.add(Lens{.name = "Lens " + n});
+        });
     case 3:
         if (!some) break;
         for (const Camera& c : s.cameras)
             for (const Light& l : s.lights)
                 if (!setup_at(s, {c.id, 0, s.modes.front().id}, l.id))
-                    return job.change("Setup", [&](Edit& e) { e.add(plan::Setup{.camera = c.id, .mode = s.modes.front().id, .light = l.id}); });
+                    return job.change("Setup", [&](Edit& e) {
+                        e.add(plan::Setup{.camera = c.id, .mode = s.modes.front().id, .light = l.id});
+                    });
         break;
-    case 4: case 5:
+    case 4:
+    case 5:
         return job.change("Frames", [&](Edit& e) {
-            for (int i = 0; i < 3; ++i) e.add(Frame{.path = "/card/" + n + "-" + std::to_string(random()) + ".dng", .size = static_cast<std::int64_t>(random()), .setup = s.setups.empty() ? 0 : pick(s.setups)});
+            for (int i = 0; i < 3; ++i)
+                e.add(Frame{.path = "/card/" + n + "-" + std::to_string(random()) + ".dng",
+                            .size = static_cast<std::int64_t>(random()),
+                            .setup = s.setups.empty() ? 0 : pick(s.setups)});
         });
     case 6:
         if (s.setups.empty() || s.frames.empty()) break;
@@ -48,34 +60,49 @@ void random_change(JobFile& job, std::mt19937& random) {
     case 7:
         if (s.setups.empty()) break;
         return job.change("Fit", [&](Edit& e) {
-            const Id c = e.add(Correction{.setup = pick(s.setups), .chart_shot = s.chart_shots.empty() ? 0 : pick(s.chart_shots), .content = "{}"});
+            const Id c = e.add(Correction{.setup = pick(s.setups),
+                                          .chart_shot = s.chart_shots.empty() ? 0 : pick(s.chart_shots),
+                                          .content = "{}"});
             e.add(Proof{.correction = c, .mean = 0.7, .basis = "patches left out"});
         });
     case 8:
         if (s.setups.empty()) break;
-        return job.change("Handover and note", [&](Edit& e) { e.add(Handover{.setup = pick(s.setups), .file = n}), e.add(Note{.setup = pick(s.setups), .text = n}); });
+        return job.change("Handover and note", [&](Edit& e) {
+            e.add(Handover{.setup = pick(s.setups), .file = n});
+            e.add(Note{.setup = pick(s.setups), .text = n});
+        });
     case 9:
         if (s.setups.empty()) break;
         return job.change("Settings", [&](Edit& e) {
             plan::Setup row = *record(s.setups, pick(s.setups));
-            row.white = n, row.balance_only = !row.balance_only;
+            row.white = n;
+            row.balance_only = !row.balance_only;
             e.update(row);
         });
     case 10:
         return job.change("Brief", [&](Edit& e) {
             Brief b = s.brief();
-            b.title = n, b.lens_school = b.lens_school == LensSchool::each_lens ? LensSchool::one_per_camera : LensSchool::each_lens;
+            b.title = n;
+            b.lens_school = b.lens_school == LensSchool::each_lens ? LensSchool::one_per_camera : LensSchool::each_lens;
             e.update(b);
         });
     case 11: // removal takes all that hangs on it along
-        if (random() % 3 == 0 && s.cameras.size() > 2) return job.change("Remove camera", [&](Edit& e) { e.remove<Camera>(pick(s.cameras)); });
-        if (random() % 3 == 0 && s.frames.size() > 5) return job.change("Remove frame", [&](Edit& e) { e.remove<Frame>(pick(s.frames)); });
+        if (random() % 3 == 0 && s.cameras.size() > 2)
+            return job.change("Remove camera", [&](Edit& e) { e.remove<Camera>(pick(s.cameras)); });
+        if (random() % 3 == 0 && s.frames.size() > 5)
+            return job.change("Remove frame", [&](Edit& e) { e.remove<Frame>(pick(s.frames)); });
         break;
-    case 12: return job.change("Place, card, fallback", [&](Edit& e) { e.add(Place{.name = n}), e.add(Card{.name = n}), e.add(Fallback{.camera = n}); });
+    case 12:
+        return job.change("Place, card, fallback", [&](Edit& e) {
+            e.add(Place{.name = n});
+            e.add(Card{.name = n});
+            e.add(Fallback{.camera = n});
+        });
     case 13: job.undo(); return;
     case 14: job.redo(); return;
     }
-    job.change("Read", [&](Edit& e) { e.add(Note{.text = n}); }, true); // quiet: follows from the change before
+    job.change(
+        "Read", [&](Edit& e) { e.add(Note{.text = n}); }, true); // quiet: follows from the change before
 }
 
 struct JobStore : testing::Test {
@@ -111,8 +138,14 @@ TEST_F(JobStore, a_new_file_holds_a_brief_and_what_was_put_in) {
 TEST_F(JobStore, a_change_that_throws_has_not_happened) {
     JobFile job(file, Open::create);
     const std::string before = job.store().dump();
-    EXPECT_THROW(job.change("x", [](Edit& e) { e.add(Camera{.name = "A"}); throw Error(ErrorKind::usage, "no"); }), Error);
-    EXPECT_THROW(job.change("x", [](Edit& e) { e.add(plan::Setup{.camera = 7, .mode = 8, .light = 9}); }), Error); // no such camera
+    EXPECT_THROW(job.change("x",
+                            [](Edit& e) {
+                                e.add(Camera{.name = "A"});
+                                throw Error(ErrorKind::usage, "no");
+                            }),
+                 Error);
+    EXPECT_THROW(job.change("x", [](Edit& e) { e.add(plan::Setup{.camera = 7, .mode = 8, .light = 9}); }),
+                 Error); // no such camera
     EXPECT_EQ(job.store().dump(), before);
     EXPECT_EQ(job.undo_title(), "");
     EXPECT_TRUE(job.store().log().empty());
@@ -145,7 +178,10 @@ TEST_F(JobStore, the_content_in_memory_follows_the_file) {
     const JobFile again(file, Open::existing);
     const auto ids = [](const Shoot& s) {
         std::string text;
-        plan::for_each_list(s, [&](const auto& list) { for (const auto& row : list) text += std::to_string(row.id) + ","; text += ";"; });
+        plan::for_each_list(s, [&](const auto& list) {
+            for (const auto& row : list) text += std::to_string(row.id) + ",";
+            text += ";";
+        });
         for (const Frame& f : s.frames) text += f.path + std::to_string(f.setup);
         for (const plan::Setup& f : s.setups) text += f.white;
         return text;
@@ -157,7 +193,8 @@ TEST_F(JobStore, a_quiet_change_goes_with_the_one_it_follows) {
     JobFile job(file, Open::create);
     job.change("First", [](Edit& e) { e.add(Note{.text = "1"}); });
     job.change("Second", [](Edit& e) { e.add(Note{.text = "2"}); });
-    job.change("measured", [](Edit& e) { e.add(Note{.text = "3"}); }, true);
+    job.change(
+        "measured", [](Edit& e) { e.add(Note{.text = "3"}); }, true);
     EXPECT_EQ(job.undo_title(), "Second");
     job.undo();
     EXPECT_EQ(job.content().notes.size(), 1u);
@@ -173,7 +210,9 @@ TEST_F(JobStore, killed_in_the_middle_of_200_actions_it_keeps_every_finished_one
     int killed_inside = 0;
     std::mt19937 random(20261124);
     for (int round = 0; round < 25; ++round) {
-        fs::remove(file), fs::remove(file.string() + "-wal"), fs::remove(file.string() + "-shm");
+        fs::remove(file);
+        fs::remove(file.string() + "-wal");
+        fs::remove(file.string() + "-shm");
         int pipes[2];
         ASSERT_EQ(pipe(pipes), 0);
         const unsigned seed = random();
@@ -237,16 +276,24 @@ std::string refused(const fs::path& file, const Schema& schema = job_schema()) {
 TEST_F(JobStore, foreign_newer_and_cut_files_are_refused_untouched) {
     {
         JobFile job(file, Open::create);
-        for (int i = 0; i < 50; ++i) job.change("f", [&](Edit& e) { e.add(Frame{.path = std::to_string(i), .problem = std::string(900, 'x')}); });
+        for (int i = 0; i < 50; ++i)
+            job.change("f",
+                       [&](Edit& e) { e.add(Frame{.path = std::to_string(i), .problem = std::string(900, 'x')}); });
     }
     const std::string whole = read_file(file);
-    EXPECT_TRUE(refused(test::written(scratch / "text.refero", "this is a text, and it is longer than a hundred bytes so that it might be taken for something that it is not")).find("not a Refero job") != std::string::npos);
+    EXPECT_TRUE(
+        refused(test::written(scratch / "text.refero", "this is a text, and it is longer than a hundred bytes so that "
+                                                       "it might be taken for something that it is not"))
+            .find("not a Refero job") != std::string::npos);
     EXPECT_TRUE(refused(test::written(scratch / "empty.refero", "")).find("not a Refero job") != std::string::npos);
     for (const std::size_t size : {whole.size() / 2, whole.size() - 4096, std::size_t{4096}, std::size_t{5000}})
-        EXPECT_TRUE(refused(test::written(scratch / "cut.refero", whole.substr(0, size))).find("cut short") != std::string::npos) << size;
+        EXPECT_TRUE(refused(test::written(scratch / "cut.refero", whole.substr(0, size))).find("cut short") !=
+                    std::string::npos)
+            << size;
     std::string newer = whole;
     newer[63] = 99; // user_version, https://sqlite.org/fileformat.html section 1.3
-    EXPECT_TRUE(refused(test::written(scratch / "newer.refero", newer)).find("newer Refero (format 99") != std::string::npos);
+    EXPECT_TRUE(refused(test::written(scratch / "newer.refero", newer)).find("newer Refero (format 99") !=
+                std::string::npos);
     std::string damaged = whole;
     std::fill(damaged.begin() + 3 * 4096, damaged.begin() + 9 * 4096, '\x55');
     EXPECT_TRUE(refused(test::written(scratch / "damaged.refero", damaged)).find("damaged") != std::string::npos);
@@ -271,7 +318,9 @@ TEST_F(JobStore, a_job_is_open_in_one_place_only) {
         try {
             JobFile other(file, Open::existing);
             _exit(0);
-        } catch (const Error& e) { _exit(std::string(e.what()).find("open in another Refero") != std::string::npos ? 7 : 8); }
+        } catch (const Error& e) {
+            _exit(std::string(e.what()).find("open in another Refero") != std::string::npos ? 7 : 8);
+        }
     }
     int status = 0;
     waitpid(child, &status, 0);
@@ -280,9 +329,13 @@ TEST_F(JobStore, a_job_is_open_in_one_place_only) {
 
 // Migrations: a file of version 1 opened by a program that knows version 3.
 TEST_F(JobStore, an_older_file_is_migrated_and_a_copy_of_it_kept) {
-    Schema v1{0x52667431, "test", {"CREATE TABLE note (id INTEGER PRIMARY KEY, setup INTEGER, at TEXT, text TEXT)"}, {"note"}};
+    Schema v1{0x52667431,
+              "test",
+              {"CREATE TABLE note (id INTEGER PRIMARY KEY, setup INTEGER, at TEXT, text TEXT)"},
+              {"note"}};
     Schema v3 = v1;
-    v3.migrations.push_back("ALTER TABLE note RENAME COLUMN at TO moment; ALTER TABLE note ADD COLUMN at TEXT DEFAULT 'then'");
+    v3.migrations.push_back(
+        "ALTER TABLE note RENAME COLUMN at TO moment; ALTER TABLE note ADD COLUMN at TEXT DEFAULT 'then'");
     v3.migrations.push_back("UPDATE note SET text = text || '!'");
     {
         Store old(file, v1, Open::create);

@@ -1,5 +1,5 @@
-// Any bytes as a chart definition, or as CGATS text and a table of measurements: they are read, or refused with an error,
-// and nothing else. Which of the two, the program's name tells.
+// Any bytes as a chart definition, or as CGATS text and a table of measurements: they are read, or refused with an
+// error, and nothing else. Which of the two, the program's name tells.
 #include <cstdint>
 #include <functional>
 
@@ -14,8 +14,7 @@ bool definitions = false;
 void attempt(const std::function<void()>& read) {
     try {
         read();
-    } catch (const Error&) {
-    }
+    } catch (const Error&) {}
 }
 
 } // namespace
