@@ -390,7 +390,7 @@ bool Session::follow_setup(SetupState& s, const plan::Setup& row, const plan::St
     // Another curve of the mode makes other light of the same codes.
     const plan::Mode* mode = plan::record(all.modes, row.mode);
     if (s.shot && mode && !mode->encoding.empty() && mode->encoding != "linear" &&
-        !frame::is_raw_name(s.chart_frame.path) && s.shot->frame.encoding != mode->encoding) {
+        !s.chart_frame.raw && s.shot->frame.encoding != mode->encoding) {
         reading.clear();
         s.reading_content.clear();
         s.shot.reset();

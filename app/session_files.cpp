@@ -51,7 +51,7 @@ void Session::open(const std::vector<fs::path>& files, Id current) {
             if (is_job_name(file)) open_job(file);
             else if (extension == ".json") open_json(file);
             else if (extension == ".cgats" || extension == ".txt") open_reference(file, current);
-            else if (frame::is_frame_name(file) || frame::is_clip_name(file)) take(file, 0, true, current);
+            else if (frame::is_frame_name(file)) take(file, 0, true, current);
             else
                 throw Error(ErrorKind::input, "Refero does not know this kind of file", file,
                             "It opens jobs, frames (raw, TIFF, PNG, JPEG, EXR), clips, corrections and chart "
@@ -129,7 +129,7 @@ void Session::open_reference(const fs::path& file, Id current) {
 
 void Session::take_in(const std::vector<fs::path>& files, Id setup) {
     for (const fs::path& file : files)
-        if (frame::is_frame_name(file) || frame::is_clip_name(file)) take(file, setup, setup != 0, 0);
+        if (frame::is_frame_name(file)) take(file, setup, setup != 0, 0);
 }
 
 // Reads a file beside the window: what it is, whether it shows a chart.
@@ -169,7 +169,7 @@ Id Session::new_setup(job::Edit& e, plan::Frame& f, const std::string& light) {
     f.camera = r.camera;
     f.lens = r.lens;
     f.mode = r.mode;
-    const auto uid = job::new_uid;
+    const auto uid = refero::new_uid;
     if (!f.camera) {
         plan::Camera c{.uid = uid(),
                        .name = f.model.empty() ? frame::Metadata{.make = f.make}.camera() : f.model,
@@ -191,7 +191,7 @@ Id Session::new_setup(job::Edit& e, plan::Frame& f, const std::string& light) {
                                   .focal_mm = f.focal_mm > 0 ? f.focal_mm : 50,
                                   .focal_max_mm = f.focal_mm > 0 ? f.focal_mm : 50});
     if (!f.mode) {
-        const bool clip = f.kind == plan::FrameKind::clip, raw = frame::is_raw_name(f.path);
+        const bool clip = f.kind == plan::FrameKind::clip, raw = f.raw;
         const std::string name = clip ? "video" : raw ? "raw" : "finished";
         for (const plan::Mode& m : s.modes)
             if (m.name == name) f.mode = m.id;

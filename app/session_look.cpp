@@ -319,7 +319,7 @@ void Session::prove_on(Id id, const fs::path& file, std::function<void(std::shar
     tasks_.run(tr("Proving on %1").arg(name_of_file(file)),
                [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
                    job::ShotOptions options;
-                   if (!encoding.empty() && !frame::is_raw_name(file))
+                   if (!encoding.empty() && frame::kind_of(file) != frame::FileKind::raw)
                        options.encoding = frame::Encoding::named(encoding);
                    const job::MeasuredShot shot = job::take_shot(file, options, progress, stop);
                    // The setup's reference where it is the same chart, else the other chart's own.

@@ -100,7 +100,7 @@ void Session::keep_fallback(Id id) {
     const SetupState* s = state(id);
     const plan::Light* light = s ? plan::record(shoot().lights, s->row.light) : nullptr;
     if (!s || !s->correction_id || !light || !plan::fallback_kind(light->kind)) return;
-    plan::Fallback f{.uid = job::new_uid(),
+    plan::Fallback f{.uid = refero::new_uid(),
                      .camera = plan::name_in(shoot().cameras, s->row.camera),
                      .kind = *plan::fallback_kind(light->kind),
                      .made = s->correction->made,

@@ -1,5 +1,4 @@
 // The session's slow work: reading and measuring chart shots, fitting, proving, pictures, exports.
-#include "frame/clip.hpp"
 #include "kit/gate_limits.hpp"
 #include "session_parts.hpp"
 #include "thumbnails.hpp"
@@ -24,13 +23,9 @@ std::string picture_key(const plan::Frame& f) {
 
 frame::Frame read_pixels(const plan::Frame& row, frame::Size size, const std::string& encoding,
                          const std::stop_token& stop) {
-    // Raw files are linear whatever the mode's curve; clips and finished pictures go through it.
     std::optional<frame::Encoding> curve;
-    if (!encoding.empty() && encoding != "linear" && !frame::is_raw_name(row.path))
-        curve = frame::Encoding::named(encoding);
-    if (row.kind == plan::FrameKind::clip || frame::is_clip_name(row.path))
-        return frame::read_still(row.path, row.position_s, curve, stop);
-    return frame::read(row.path, {size, curve}, stop);
+    if (!row.raw && !encoding.empty() && encoding != "linear") curve = frame::Encoding::named(encoding);
+    return frame::read(row.path, {size, curve, row.position_s}, stop);
 }
 
 inspect::Limits limits_of(const plan::Shoot& shoot) {

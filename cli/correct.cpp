@@ -15,6 +15,7 @@ Run add_fit(CLI::App& app) {
         std::vector<double> spot;
         bool curves = false;
         balance::Finish finish;
+        Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
     app.add_option("IMAGE", a->images, "Chart shots of one setup; several are averaged");
@@ -47,9 +48,14 @@ Run add_fit(CLI::App& app) {
                    "Share of the light's own colour that the picture keeps, 0 to 1");
     app.add_option("--light", a->light, "Name of the light, kept in the correction");
     app.add_option("-o,--output", a->output, "Correction to write (JSON)")->required();
+    a->outputs.add(app);
     return [a] {
         if (a->images.empty() == a->readings.empty())
             throw Error(ErrorKind::usage, "give chart shots, or --readings", {}, "One of both");
+        std::vector<std::filesystem::path> inputs{a->readings, a->reference,         a->chart,
+                                                  a->encoding, a->samples_reference, a->samples};
+        inputs.insert(inputs.end(), a->images.begin(), a->images.end());
+        a->outputs.check({a->output}, inputs);
         fit::Settings settings;
         if (a->model != "auto") settings.model = fit::model_named(a->model);
         settings.intent = fit::intent_named(a->intent);
@@ -172,6 +178,7 @@ struct ProveArguments : ShotArguments {
     std::string correction, image, readings, reference, trim;
     bool absolute = false;
     prove::Usage usage;
+    Outputs outputs;
 };
 
 bool is_correction(const std::string& file) {
@@ -272,9 +279,12 @@ Run add_prove(CLI::App& app) {
     app.add_option("--space", a->usage.space, "Made elsewhere: colour space of what comes out")->capture_default_str();
     app.add_flag("--balanced", a->usage.balanced, "Made elsewhere: it expects balanced camera RGB");
     app.add_option("--trim", a->trim, "Made elsewhere: write it and a small fitted correction after it as one cube");
+    a->outputs.add(app);
     return [a] {
         if (a->image.empty() == a->readings.empty())
             throw Error(ErrorKind::usage, "give an image, or --readings", {}, "One of both");
+        a->outputs.check({a->trim},
+                         {a->correction, a->image, a->readings, a->reference, a->chart, a->encoding});
         if (!is_correction(a->correction)) return prove_elsewhere(*a);
         const fit::Correction c = fit::load(a->correction);
         const chart::Reference reference = a->reference.empty() ? c.reference : chart::load_reference(a->reference);

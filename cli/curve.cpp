@@ -7,7 +7,7 @@ Run add_curve(CLI::App& app) {
     struct Arguments : ShotArguments {
         std::vector<std::string> images;
         std::string output, reference;
-        bool overwrite = false;
+        Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
     app.add_option("IMAGE", a->images, "Frames of a chart with a ladder of greys, at one or several exposures")
@@ -15,10 +15,11 @@ Run add_curve(CLI::App& app) {
     a->add_chart(app);
     app.add_option("--reference", a->reference, "Reference values (CGATS) instead of the chart's own");
     app.add_option("-o,--output", a->output, "1D LUT to write (.cube)")->required();
-    app.add_flag("--overwrite", a->overwrite, "Replace an existing file");
+    a->outputs.add(app);
     return [a] {
-        if (!a->overwrite && std::filesystem::exists(a->output))
-            throw Error(ErrorKind::usage, "the file exists already", a->output, "Choose another name, or --overwrite");
+        std::vector<std::filesystem::path> inputs{a->reference, a->chart};
+        inputs.insert(inputs.end(), a->images.begin(), a->images.end());
+        a->outputs.check({a->output}, inputs);
         std::vector<fit::CurveShot> shots;
         std::optional<chart::Definition> definition;
         for (const std::string& image : a->images) {

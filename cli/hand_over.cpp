@@ -1,6 +1,4 @@
 // Verbs that write pictures and files: apply, export, simulate.
-#include <set>
-
 #include "apply/apply.hpp"
 #include "deliver/deliver.hpp"
 #include "simulate/simulate.hpp"
@@ -16,7 +14,7 @@ struct ApplyArguments : ShotArguments {
     std::string correction, second, folder, format = "tiff", space = "srgb", name = "{stem}";
     std::vector<std::string> images;
     double kelvin = 0;
-    bool overwrite = false;
+    Outputs outputs;
 };
 
 std::string replaced(std::string text, const std::string& what, const std::string& by) {
@@ -36,22 +34,12 @@ fs::path target_of(const ApplyArguments& a, const std::string& image, const fit:
     return fs::path(a.folder) / (name + apply::extension_of(format));
 }
 
-// The targets of all inputs; refuses clashes before anything is written.
+// The targets of all inputs, in their order; refuses what would do harm before anything is written.
 std::vector<fs::path> targets_of(const ApplyArguments& a, const fit::Correction& c, apply::Format format) {
-    std::vector<fs::path> targets;
-    std::set<fs::path> distinct;
-    for (const std::string& image : a.images) {
-        const fs::path target = target_of(a, image, c, format);
-        if (!distinct.insert(target).second)
-            throw Error(ErrorKind::usage, "two inputs would write this file", target,
-                        "Use --name, or apply them one by one");
-        std::error_code ec;
-        if (fs::exists(target, ec) && fs::equivalent(target, image, ec))
-            throw Error(ErrorKind::usage, "this would replace the input itself", target, "Choose another folder");
-        if (fs::exists(target, ec) && !a.overwrite)
-            throw Error(ErrorKind::usage, "this file exists already", target, "Use --overwrite to replace it");
-        targets.push_back(target);
-    }
+    std::vector<fs::path> targets, inputs{a.correction, a.second, a.encoding};
+    for (const std::string& image : a.images) targets.push_back(target_of(a, image, c, format));
+    inputs.insert(inputs.end(), a.images.begin(), a.images.end());
+    a.outputs.check(targets, inputs);
     return targets;
 }
 
@@ -72,7 +60,7 @@ Run add_apply(CLI::App& app) {
                    "With --second: colour temperature of the frames' light; default: by the balance in the raw file")
         ->check(CLI::Range(1500.0, 25000.0));
     a->add_encoding(app);
-    app.add_flag("--overwrite", a->overwrite, "Replace files that exist");
+    a->outputs.add(app);
     return [a] {
         const apply::Format format = apply::format_named(a->format);
         colour::rgb_space(a->space);
@@ -88,8 +76,7 @@ Run add_apply(CLI::App& app) {
         if (!fs::is_directory(a->folder, ec))
             throw Error(ErrorKind::usage, "this folder cannot be made", a->folder, "Choose another");
         Result r;
-        r.json["written"] = r.json["differences"] = Json::array();
-        std::optional<Error> first;
+        r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
         for (std::size_t i = 0; i < targets.size(); ++i) {
             try {
                 const frame::Frame f = frame::read(a->images[i], {frame::Size::full, options.encoding});
@@ -97,7 +84,7 @@ Run add_apply(CLI::App& app) {
                                             : a->kelvin > 0
                                                 ? fit::between(c, *second, colour::Temperature{a->kelvin, 0})
                                                 : fit::between(c, *second, f);
-                apply::write(apply::corrected(f, its, a->space), targets[i], format, f.metadata);
+                apply::write(apply::corrected(f, its, a->space), targets[i], format, f.metadata, a->outputs.existing());
                 r.json["written"].push_back(targets[i].string());
                 r.words += targets[i].string() + "\n";
                 if (second) {
@@ -110,10 +97,14 @@ Run add_apply(CLI::App& app) {
                     r.words += "  " + how + "\n";
                 }
             } catch (const Error& problem) { // the other frames are still corrected
-                if (!first) first = problem;
+                const int code = exit_code_of(problem.kind());
+                r.json["failed"].push_back(
+                    {{"file", a->images[i]}, {"code", code}, {"message", problem.what()}});
+                r.words += std::string(problem.what()) + "\n";
+                // A write that failed weighs more than a source that cannot be read.
+                r.status = r.status == failed || code != input ? failed : input;
             }
         }
-        if (first) throw *first;
         return r;
     };
 }
@@ -122,6 +113,7 @@ Run add_export(CLI::App& app) {
     struct Arguments {
         std::string correction, second, format, output;
         deliver::Options options;
+        Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
     app.add_option("FILE", a->correction, "Correction (JSON)")->required();
@@ -133,7 +125,9 @@ Run add_export(CLI::App& app) {
     app.add_option("--size", a->options.size, "Nodes along each side of a cube")->capture_default_str();
     app.add_option("--second", a->second, "dcp: the correction of the same camera under another light");
     app.add_option("--title", a->options.name, "Title in the file; default: camera and light");
+    a->outputs.add(app);
     return [a] {
+        a->outputs.check({a->output}, {a->correction, a->second, a->options.input_encoding});
         const deliver::Format format = deliver::format_named(a->format);
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
         const deliver::Written w = deliver::write(fit::load(a->correction), format, a->output, a->options);
@@ -151,15 +145,18 @@ Run add_export(CLI::App& app) {
 Run add_simulate(CLI::App& app) {
     struct Arguments {
         std::string scene, output;
+        Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
     app.add_option("SCENE", a->scene, "Scene description (JSON, docs/formats.md)")->required();
     app.add_option("-o,--output", a->output, "Frame to write: .dng, .tif or .exr")->required();
+    a->outputs.add(app);
     return [a] {
-        const simulate::Scene scene = simulate::load_scene(a->scene);
-        simulate::write(simulate::render(scene), a->output);
         fs::path truth = a->output;
         truth.replace_extension(".truth.json");
+        a->outputs.check({a->output, truth}, {a->scene});
+        const simulate::Scene scene = simulate::load_scene(a->scene);
+        simulate::write(simulate::render(scene), a->output);
         Result r;
         r.json = {{"file", a->output}, {"truth", truth.string()}, {"width", scene.width}, {"height", scene.height}};
         r.words = a->output + "\n" + truth.string() + "\n";

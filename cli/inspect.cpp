@@ -45,24 +45,31 @@ Judged judge(const fs::path& file, const job::ShotOptions& options, const inspec
     }
 }
 
+// Every frame of a folder; one that cannot be read does not hide the others.
 Result inspect_folder(const fs::path& folder, const job::ShotOptions& options, const inspect::Limits& limits) {
     std::vector<std::pair<fs::path, inspect::Judgement>> all;
-    for (const auto& entry : fs::directory_iterator(folder)) {
-        if (!entry.is_regular_file() || !frame::is_frame_name(entry.path()) ||
-            entry.path().filename().string().starts_with("."))
+    std::vector<std::pair<fs::path, std::string>> errors;
+    std::error_code ec;
+    fs::directory_iterator entry(folder, ec);
+    if (ec)
+        throw Error(ErrorKind::input, "the folder cannot be read: " + ec.message(), folder, "Check its permissions");
+    for (const fs::directory_iterator end; !ec && entry != end; entry.increment(ec)) {
+        const fs::path& file = entry->path();
+        std::error_code unreadable;
+        if (!frame::is_frame_name(file) || file.filename().string().starts_with(".") ||
+            fs::is_directory(file, unreadable))
             continue;
         try {
-            all.emplace_back(entry.path(), judge(entry.path(), options, limits).judgement);
-        } catch (const Error& e) { // one unreadable frame does not hide the others
+            all.emplace_back(file, judge(file, options, limits).judgement);
+        } catch (const Error& e) {
             if (e.kind() != ErrorKind::input) throw;
-            auto j = inspect::no_chart();
-            j.findings.front().advice = e.what();
-            all.emplace_back(entry.path(), j);
+            errors.emplace_back(file, e.what());
         }
     }
-    if (all.empty())
+    if (all.empty() && errors.empty())
         throw Error(ErrorKind::input, "there are no frames in this folder", folder,
-                    "Name a folder of raw, TIFF, PNG, JPEG or EXR files");
+                    "Name a folder of raw, TIFF, PNG, JPEG or EXR files, or clips");
+    std::sort(errors.begin(), errors.end());
     std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
         const auto bad = [](const inspect::Judgement& j) {
             return std::count_if(j.findings.begin(), j.findings.end(),
@@ -74,13 +81,18 @@ Result inspect_folder(const fs::path& folder, const job::ShotOptions& options, c
         return a.first < b.first;
     });
     Result r;
-    r.json["frames"] = Json::array();
+    r.json["frames"] = r.json["errors"] = Json::array();
     for (const auto& [file, j] : all) {
         Json one{{"file", file.string()}};
         one.update(json_of(j));
         r.json["frames"].push_back(one);
         r.words += file.filename().string() + ": " + words_of(j);
         if (j.verdict == inspect::Status::reshoot) r.status = reshoot;
+    }
+    for (const auto& [file, message] : errors) {
+        r.json["errors"].push_back({{"file", file.string()}, {"message", message}});
+        r.words += message + "\n";
+        if (r.status == done) r.status = input;
     }
     return r;
 }
@@ -104,7 +116,8 @@ Run add_inspect(CLI::App& app) {
         const job::ShotOptions options = shot->options();
         if (!options.chart.empty())
             chart::find_definition(options.chart); // an unknown one is wrong usage, whatever the frame
-        if (fs::is_directory(*image)) return inspect_folder(*image, options, limits);
+        std::error_code ec;
+        if (fs::is_directory(*image, ec)) return inspect_folder(*image, options, limits);
         const Judged j = judge(*image, options, limits);
         Result r;
         r.json = json_of(j.judgement);

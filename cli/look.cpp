@@ -8,11 +8,13 @@ Run add_find(CLI::App& app) {
         std::string image;
     };
     const auto a = std::make_shared<Arguments>();
-    app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR")->required();
+    app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR, or a clip")->required();
     a->add_chart(app);
+    a->add_encoding(app);
     return [a] {
         const auto definitions = a->chart.empty() ? chart::installed() : std::vector{chart::find_definition(a->chart)};
-        const frame::Frame f = frame::read(a->image);
+        if (!a->chart.empty()) chart::reference_of(definitions.front());
+        const frame::Frame f = frame::read(a->image, {frame::Size::measuring, a->options().encoding});
         Result r;
         r.json = {{"width", f.full_width}, {"height", f.full_height}, {"charts", Json::array()}};
         for (const find::Placement& p : find::locate(f, definitions)) {
@@ -40,14 +42,17 @@ Run add_find(CLI::App& app) {
 Run add_read(CLI::App& app) {
     struct Arguments : ShotArguments {
         std::string image, cgats;
+        Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
-    app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR")->required();
+    app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR, or a clip")->required();
     a->add_chart(app);
     a->add_corners(app);
     a->add_encoding(app);
     app.add_option("--cgats", a->cgats, "Also write the reading as CGATS.17 text");
+    a->outputs.add(app);
     return [a] {
+        a->outputs.check({a->cgats}, {a->image, a->chart, a->encoding});
         const job::MeasuredShot shot = job::take_shot(a->image, a->options());
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;

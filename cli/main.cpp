@@ -27,6 +27,7 @@ int report(int status, const std::string& message, const std::string& file, bool
 } // namespace
 
 int main(int argc, char** argv) {
+    remove_unfinished_files_on_signals();
     const bool json = wants_json(argc, argv);
     CLI::App app{"Refero: measures colour charts and proves corrections.", "refero-cli"};
     app.set_version_flag("--version", std::string(program_version()));

@@ -48,6 +48,14 @@ job::ShotOptions ShotArguments::options() const {
     return o;
 }
 
+void Outputs::check(const std::vector<std::filesystem::path>& outputs,
+                    const std::vector<std::filesystem::path>& inputs) const {
+    std::vector<std::filesystem::path> named;
+    for (const auto& file : outputs)
+        if (!file.empty()) named.push_back(file);
+    check_outputs(named, inputs, overwrite, "Use --overwrite to replace it");
+}
+
 Json json_of(const fit::Statistics& s) {
     return {{"mean", s.mean}, {"median", s.median}, {"p95", s.p95}, {"max", s.max}};
 }

@@ -54,6 +54,16 @@ struct ShotArguments {
     job::ShotOptions options() const;
 };
 
+/// What every verb that writes has: nothing that exists is replaced unasked, and an input never.
+struct Outputs {
+    bool overwrite = false;
+    void add(CLI::App& app) { app.add_flag("--overwrite", overwrite, "Replace files that exist"); }
+    /// Throws Error(usage). Empty names are passed over; `inputs` may be names of installed things that are no files.
+    void check(const std::vector<std::filesystem::path>& outputs,
+               const std::vector<std::filesystem::path>& inputs) const;
+    Existing existing() const { return overwrite ? Existing::replace : Existing::refuse; }
+};
+
 Json json_of(const fit::Statistics& s);
 Json json_of(const chart::Corners& corners);
 

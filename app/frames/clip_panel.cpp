@@ -75,7 +75,7 @@ void ClipPanel::show_picture() {
     if (!f) return;
     session_.tasks().run_quietly([self = QPointer(this), file = fs::path(f->path), at = position_s(),
                                   request = ++request_](std::stop_token stop, const Progress&) -> Tasks::Then {
-        const frame::Frame still = frame::read_still(file, at, {}, stop);
+        const frame::Frame still = frame::read(file, {.position_s = at}, stop);
         const QImage image = rendition_of(apply::uncorrected(still, {1, 1, 1}, "srgb", stop), still).small(576);
         return [self, image, request] {
             if (!self || request != self->request_) return;

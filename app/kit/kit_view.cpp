@@ -145,7 +145,7 @@ QWidget* KitView::make_cards() {
         }
     });
     s->on_new([](Card& c) {
-        c.uid = job::new_uid();
+        c.uid = refero::new_uid();
         c.name = tr("New chart").toStdString();
         c.definition = "grid24";
         c.width_mm = 203;
@@ -191,7 +191,7 @@ QWidget* KitView::make_lights() {
     f.text(tr("Modifier"), &Light::modifier, tr("Bare, softbox, umbrella, gel"));
     f.number(tr("Age"), &Light::age_years, 0, 60, 1, tr("years"));
     s->on_new([](Light& l) {
-        l.uid = job::new_uid();
+        l.uid = refero::new_uid();
         l.name = tr("New light").toStdString();
     });
     auto* what = new QComboBox;
@@ -274,7 +274,7 @@ QWidget* KitView::make_cameras() {
     f.number(tr("Pixels across"), &Camera::width_px, 100, 40000, 0, tr("px"));
     f.number(tr("Pixels down"), &Camera::height_px, 100, 40000, 0, tr("px"));
     s->on_new([](Camera& c) {
-        c.uid = job::new_uid();
+        c.uid = refero::new_uid();
         c.name = tr("New camera").toStdString();
     });
     auto* head = new QLabel(tr("A balance stored in it"));

@@ -183,7 +183,7 @@ void PlanView::make_forms() {
     change_row(
         lens_of_row_, &plan::Setup::lens, &plan::Rig::lens,
         [](const plan::Shoot& s) {
-            return plan::Lens{.uid = job::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)};
+            return plan::Lens{.uid = refero::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)};
         },
         tr("Lens of the row"));
     change_row(

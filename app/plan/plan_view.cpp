@@ -369,7 +369,7 @@ void PlanView::fill_list() {
 void PlanView::add_camera(const QString& name) {
     const plan::Shoot& s = session_.shoot();
     if (by_name(s.cameras, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Camera c{.uid = job::new_uid(), .name = name.toStdString()};
+    plan::Camera c{.uid = refero::new_uid(), .name = name.toStdString()};
     if (const plan::Camera* known = by_name(session_.kit().cameras, name)) {
         c = *known;
         c.id = 0;
@@ -386,7 +386,7 @@ void PlanView::add_camera(const QString& name) {
 void PlanView::add_light(const QString& name) {
     const plan::Shoot& s = session_.shoot();
     if (by_name(s.lights, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Light l{.uid = job::new_uid(), .name = name.toStdString(), .kind = kind_named(name)};
+    plan::Light l{.uid = refero::new_uid(), .name = name.toStdString(), .kind = kind_named(name)};
     l.kelvin = usual_kelvin(l.kind);
     if (const plan::Light* known = by_name(session_.kit().lights, name)) {
         l = *known;
@@ -403,7 +403,7 @@ void PlanView::add_light(const QString& name) {
 void PlanView::add_lens(const QString& name) {
     const plan::Shoot& s = session_.shoot();
     if (by_name(s.lenses, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Lens l{.uid = job::new_uid(), .name = name.toStdString()};
+    plan::Lens l{.uid = refero::new_uid(), .name = name.toStdString()};
     static const QRegularExpression focal("(\\d+(?:\\.\\d+)?)(?:\\s*-\\s*(\\d+(?:\\.\\d+)?))?");
     if (const auto m = focal.match(name); m.hasMatch() && m.captured(1).toDouble() >= 1) {
         l.focal_mm = m.captured(1).toDouble();
@@ -418,7 +418,7 @@ void PlanView::add_lens(const QString& name) {
 void PlanView::add_card(const QString& name) {
     if (by_name(session_.shoot().cards, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
     plan::Card c{
-        .uid = job::new_uid(), .name = name.toStdString(), .definition = "grid24", .width_mm = 203, .height_mm = 132};
+        .uid = refero::new_uid(), .name = name.toStdString(), .definition = "grid24", .width_mm = 203, .height_mm = 132};
     if (const plan::Card* known = by_name(session_.kit().cards, name)) {
         c = *known;
         c.id = 0;
@@ -478,7 +478,7 @@ void PlanView::add_row_like(int row) {
             return refresh();
         }
     session_.change(tr("Add a lens"), [&](job::Edit& e) {
-        rig.lens = e.add(plan::Lens{.uid = job::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)});
+        rig.lens = e.add(plan::Lens{.uid = refero::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)});
     });
     waiting_.push_back(rig);
     refresh();

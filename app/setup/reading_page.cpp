@@ -117,7 +117,7 @@ void ReadingPage::show_setup(Id setup) {
     picture_->set_chart(s.shot ? &s.shot->definition : nullptr,
                         s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
     save_->setEnabled(s.shot != nullptr);
-    curve_->setVisible(s.shot && s.reference && !frame::is_raw_name(s.chart_frame.path) &&
+    curve_->setVisible(s.shot && s.reference && !s.chart_frame.raw &&
                        s.chart_frame.kind != plan::FrameKind::clip);
     std::vector<PatchRow> rows;
     int usable = 0, clipped = 0;

@@ -1,18 +1,13 @@
 #include "base/base.hpp"
 
 #include <algorithm>
-#include <atomic>
 #include <chrono>
 #include <cstdarg>
 #include <cstdlib>
 #include <ctime>
 #include <fstream>
-#include <memory>
-#include <sstream>
-#include <system_error>
 
-#include <openssl/evp.h>
-#include <unistd.h>
+#include <uuid/uuid.h>
 
 namespace refero {
 
@@ -33,72 +28,6 @@ Error::Error(ErrorKind kind, std::string message, fs::path file, std::string rem
 
 void throw_if_stopped(const std::stop_token& stop) {
     if (stop.stop_requested()) throw Error(ErrorKind::cancelled, "stopped on request");
-}
-
-std::string read_file(const fs::path& file, std::uintmax_t limit) {
-    std::error_code ec;
-    if (!fs::exists(file, ec)) throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
-    if (!fs::is_regular_file(file, ec))
-        throw Error(ErrorKind::input, "this is not a file", file, "Name a file, not a folder");
-    if (fs::file_size(file, ec) > limit)
-        throw Error(ErrorKind::input, "the file is too large to be what it should be", file);
-    std::ifstream in(file, std::ios::binary);
-    std::ostringstream content;
-    content << in.rdbuf();
-    if (!in) throw Error(ErrorKind::input, "the file cannot be read", file, "Check its permissions");
-    return std::move(content).str();
-}
-
-void write_whole(const fs::path& target, const std::function<void(const fs::path&)>& produce) {
-    static std::atomic<unsigned> counter{0};
-    const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
-    std::error_code ec;
-    if (!fs::is_directory(folder, ec))
-        throw Error(ErrorKind::usage, "the folder does not exist", folder, "Make it first, or choose another");
-    // The extension is kept because image libraries choose the format by it.
-    const fs::path temporary = folder / ("." + target.stem().string() + "." + std::to_string(getpid()) + "-" +
-                                         std::to_string(counter++) + ".part" + target.extension().string());
-    try {
-        produce(temporary);
-        fs::rename(temporary, target);
-    } catch (const fs::filesystem_error& problem) {
-        fs::remove(temporary, ec);
-        throw Error(ErrorKind::internal, std::string("cannot be written: ") + problem.code().message(), target,
-                    "Check free space and permissions");
-    } catch (...) {
-        fs::remove(temporary, ec);
-        throw;
-    }
-}
-
-void write_whole(const fs::path& target, std::string_view content) {
-    write_whole(target, [&](const fs::path& temporary) {
-        std::ofstream out(temporary, std::ios::binary);
-        out.write(content.data(), static_cast<std::streamsize>(content.size()));
-        out.flush();
-        if (!out) throw Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions");
-    });
-}
-
-std::string sha256_of(const fs::path& file) {
-    std::ifstream in(file, std::ios::binary);
-    if (!in) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
-    std::unique_ptr<EVP_MD_CTX, decltype(&EVP_MD_CTX_free)> context(EVP_MD_CTX_new(), EVP_MD_CTX_free);
-    EVP_DigestInit_ex(context.get(), EVP_sha256(), nullptr);
-    std::string block(1 << 20, '\0');
-    while (in) {
-        in.read(block.data(), static_cast<std::streamsize>(block.size()));
-        EVP_DigestUpdate(context.get(), block.data(), static_cast<std::size_t>(in.gcount()));
-    }
-    unsigned char digest[EVP_MAX_MD_SIZE];
-    unsigned size = 0;
-    EVP_DigestFinal_ex(context.get(), digest, &size);
-    std::string text;
-    for (unsigned i = 0; i < size; ++i) {
-        text += "0123456789abcdef"[digest[i] >> 4];
-        text += "0123456789abcdef"[digest[i] & 15];
-    }
-    return text;
 }
 
 std::string formatted(const char* format, ...) {
@@ -129,6 +58,21 @@ std::string utc_now() {
     char text[32];
     std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &t);
     return text;
+}
+
+std::string new_uid() {
+    uuid_t id;
+    uuid_generate_random(id);
+    char text[37];
+    uuid_unparse_lower(id, text);
+    return text;
+}
+
+std::uintmax_t free_memory() {
+    std::ifstream in("/proc/meminfo");
+    for (std::string line; std::getline(in, line);)
+        if (line.starts_with("MemAvailable:")) return std::strtoull(line.c_str() + 13, nullptr, 10) * 1024;
+    return std::uintmax_t{2} << 30; // a guess where the system does not tell
 }
 
 std::string_view program_version() { return REFERO_VERSION; }

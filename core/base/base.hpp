@@ -9,6 +9,7 @@
 #include <stop_token>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace refero {
 
@@ -48,13 +49,33 @@ void throw_if_stopped(const std::stop_token& stop);
 /// Reads a whole file. Throws Error(input) naming the file, also when it is larger than `limit` bytes.
 std::string read_file(const std::filesystem::path& file, std::uintmax_t limit = std::uintmax_t{1} << 30);
 
-/// Writes through a temporary file in the same folder which is renamed when `produce` returns:
-/// the target is either untouched or complete. `produce` gets the temporary path (same extension).
-void write_whole(const std::filesystem::path& target, const std::function<void(const std::filesystem::path&)>& produce);
-void write_whole(const std::filesystem::path& target, std::string_view content);
+/// What writing does about a file that is there already.
+enum class Existing { replace, refuse };
+
+/// Writes through a temporary file in the same folder: `produce` gets its path (same extension) and writes it. It is then
+/// synced to the disk, checked and renamed, so that the target is either untouched or complete. Throws Error(internal)
+/// when it cannot be written whole, Error(usage) for a folder that is not there or a target that is to be refused.
+/// Temporary files that runs on this machine left behind when they were killed are removed from the folder.
+void write_whole(const std::filesystem::path& target, const std::function<void(const std::filesystem::path&)>& produce,
+                 Existing existing = Existing::replace);
+void write_whole(const std::filesystem::path& target, std::string_view content, Existing existing = Existing::replace);
+
+/// From now on SIGINT, SIGTERM and SIGHUP remove the temporary files under way before they end the program.
+void remove_unfinished_files_on_signals();
+
+/// Refuses outputs that would do harm, before the first byte is written. Throws Error(usage), naming the file, when two
+/// outputs are one file, when an output is one of the `inputs` (under whatever name), and, unless `overwrite`, when it
+/// exists.
+void check_outputs(const std::vector<std::filesystem::path>& outputs, const std::vector<std::filesystem::path>& inputs,
+                   bool overwrite, const std::string& remedy = "Choose another name, or allow it to be replaced");
+
+/// Both name one file, existing or not.
+bool same_file(const std::filesystem::path& a, const std::filesystem::path& b);
 
 /// SHA-256 (FIPS 180-4) of a file, 64 lower-case hexadecimal digits.
 std::string sha256_of(const std::filesystem::path& file);
+/// The same of a text.
+std::string sha256_of_text(std::string_view text);
 
 /// printf into a string.
 std::string formatted(const char* format, ...) __attribute__((format(printf, 1, 2)));
@@ -64,6 +85,12 @@ std::string to_lower(std::string_view text);
 
 /// Now, "YYYY-MM-DDThh:mm:ssZ".
 std::string utc_now();
+
+/// A new random identifier (RFC 4122, version 4), "xxxxxxxx-xxxx-4xxx-yxxx-xxxxxxxxxxxx".
+std::string new_uid();
+
+/// Bytes of memory that can be used now without pushing anything out (Linux: MemAvailable).
+std::uintmax_t free_memory();
 
 /// Version of the program, e.g. "0.1.0".
 std::string_view program_version();

@@ -3,6 +3,7 @@
 #include <charconv>
 #include <cmath>
 #include <memory>
+#include <sstream>
 
 #include <lcms2.h>
 
@@ -14,44 +15,107 @@ namespace fs = std::filesystem;
 
 namespace {
 
-using Table = std::unique_ptr<void, void (*)(cmsHANDLE)>;
-
 constexpr std::uintmax_t most_bytes = 16 << 20;
 
-Table open_table(const std::string& text, const fs::path& file) {
-    cmsHANDLE handle = nullptr;
-    if (!text.empty() && text.find('\0') == std::string::npos)
-        handle = cmsIT8LoadFromMem(nullptr, const_cast<char*>(text.data()), static_cast<cmsUInt32Number>(text.size()));
-    if (!handle) throw Error(ErrorKind::input, "this is not a CGATS file", file, "Save the values as CGATS.17 text");
-    return Table(handle, [](cmsHANDLE h) { cmsIT8Free(h); });
-}
+/// What a value may be, as it stands in a file; beyond it is a slip of the pen or another unit.
+struct Range {
+    double least, most;
+};
+constexpr Range xyz_range{-5, 1000};       ///< percent of the perfect diffuser; fluorescent patches exceed 100
+constexpr Range lightness_range{-1, 200};  ///< CIELAB L*
+constexpr Range opponent_range{-300, 300}; ///< CIELAB a*, b*
+constexpr Range spectral_range{-0.1, 10};  ///< reflectance, 1 = the perfect diffuser
+constexpr Range rgb_range{-1000, 1e6};     ///< percent of saturation; float files exceed it
 
-int column(const Table& table, const std::string& name) { return cmsIT8FindDataFormat(table.get(), name.c_str()); }
-
-int rows_of(const Table& table) { return static_cast<int>(cmsIT8GetPropertyDbl(table.get(), "NUMBER_OF_SETS")); }
-
-std::string id_of(const Table& table, const fs::path& file, int row) {
-    const int c = column(table, "SAMPLE_ID");
-    const char* id = c < 0 ? nullptr : cmsIT8GetDataRowCol(table.get(), row, c);
-    if (!id || !*id)
-        throw Error(ErrorKind::input, "row " + std::to_string(row + 1) + " has no SAMPLE_ID", file, "Name every patch");
-    return id;
-}
-
-double number(const Table& table, const fs::path& file, int row, int col) {
-    const char* text = cmsIT8GetDataRowCol(table.get(), row, col);
-    const std::string_view digits = text ? text : "";
-    double v = NAN;
-    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), v);
-    if (problem != std::errc() || end != digits.data() + digits.size() || !std::isfinite(v))
+/// A file that lcms2 has read, and where its rows lie.
+class Table {
+public:
+    Table(std::string text, const fs::path& file) : file_(file), text_(std::move(text)) {
+        if (text_.starts_with("\xef\xbb\xbf")) text_.erase(0, 3);
+        if (text_.starts_with("\xff\xfe") || text_.starts_with("\xfe\xff"))
+            throw Error(ErrorKind::input, "this text is in UTF-16", file, "Save it as plain text or UTF-8");
+        context_ = cmsCreateContext(nullptr, &problem_);
+        cmsSetLogErrorHandlerTHR(context_, [](cmsContext c, cmsUInt32Number, const char* words) {
+            *static_cast<std::string*>(cmsGetContextUserData(c)) = words;
+        });
+        if (!text_.empty() && text_.find('\0') == std::string::npos)
+            handle_ = cmsIT8LoadFromMem(context_, const_cast<char*>(text_.data()),
+                                        static_cast<cmsUInt32Number>(text_.size()));
+        if (handle_) return;
+        cmsDeleteContext(context_);
+        // lcms2 says "NAME: Line 12, what is wrong".
+        const std::size_t line = problem_.find("Line ");
         throw Error(ErrorKind::input,
-                    "row " + std::to_string(row + 1) + ", column " + std::to_string(col + 1) + " is not a number", file,
-                    "Correct this value");
-    return v;
-}
+                    "this is not a CGATS file" +
+                        (line == std::string::npos ? std::string() : " (l" + problem_.substr(line + 1) + ")"),
+                    file, "Save the values as CGATS.17 text");
+    }
+    ~Table() {
+        cmsIT8Free(handle_);
+        cmsDeleteContext(context_);
+    }
+    Table(const Table&) = delete;
+
+    cmsHANDLE get() const { return handle_; }
+    int column(const std::string& name) const { return cmsIT8FindDataFormat(handle_, name.c_str()); }
+    int rows() const { return static_cast<int>(cmsIT8GetPropertyDbl(handle_, "NUMBER_OF_SETS")); }
+
+    /// "line 14" of a row of values; rows count from 0.
+    std::string place_of(int row) const {
+        std::istringstream lines(text_);
+        int number = 0, seen = -1;
+        for (std::string line; std::getline(lines, line);) {
+            ++number;
+            std::istringstream words(line);
+            std::string first;
+            if (!(words >> first) || first.starts_with('#')) continue;
+            if (first == "END_DATA") break;
+            if (seen >= 0 && seen++ == row) return "line " + std::to_string(number);
+            if (first == "BEGIN_DATA") seen = 0;
+        }
+        return "row " + std::to_string(row + 1);
+    }
+
+    std::string id(int row) const {
+        const int c = column("SAMPLE_ID");
+        const char* text = c < 0 ? nullptr : cmsIT8GetDataRowCol(handle_, row, c);
+        if (!text || !*text)
+            throw Error(ErrorKind::input, place_of(row) + " has no SAMPLE_ID", file_, "Name every patch");
+        return text;
+    }
+
+    double number(int row, int col, const Range& range) const {
+        const char* text = cmsIT8GetDataRowCol(handle_, row, col);
+        const std::string_view digits = text ? text : "";
+        double v = NAN;
+        const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), v);
+        if (problem != std::errc() || end != digits.data() + digits.size() || !std::isfinite(v))
+            throw Error(ErrorKind::input,
+                        place_of(row) + ", " + name_of(col) + ": '" + std::string(digits) + "' is not a number", file_,
+                        "Correct this value");
+        if (v < range.least || v > range.most)
+            throw Error(ErrorKind::input,
+                        place_of(row) + ", " + name_of(col) + ": " + std::string(digits) + " cannot be" +
+                            formatted(" (from %g to %g)", range.least, range.most),
+                        file_, "Correct this value, or check the unit");
+        return v;
+    }
+
+private:
+    std::string name_of(int col) const {
+        char** names = nullptr;
+        const int columns = cmsIT8EnumDataFormat(handle_, &names);
+        return names && col < columns && names[col] ? names[col] : "column " + std::to_string(col + 1);
+    }
+
+    fs::path file_;
+    std::string text_, problem_;
+    cmsContext context_ = nullptr;
+    cmsHANDLE handle_ = nullptr;
+};
 
 std::optional<std::array<int, 3>> columns(const Table& table, const char* a, const char* b, const char* c) {
-    const std::array<int, 3> found{column(table, a), column(table, b), column(table, c)};
+    const std::array<int, 3> found{table.column(a), table.column(b), table.column(c)};
     if (found[0] < 0 || found[1] < 0 || found[2] < 0) return std::nullopt;
     return found;
 }
@@ -90,7 +154,7 @@ int wavelength_of_column(std::string_view name) {
 Reference load_reference(const fs::path& file) { return parse_reference(read_file(file, most_bytes), file); }
 
 Reference parse_reference(const std::string& text, const fs::path& file) {
-    const Table table = open_table(text, file);
+    const Table table(text, file);
     const auto xyz = columns(table, "XYZ_X", "XYZ_Y", "XYZ_Z");
     const auto lab = columns(table, "LAB_L", "LAB_A", "LAB_B");
     const auto spectral = spectral_columns(table);
@@ -100,22 +164,22 @@ Reference parse_reference(const std::string& text, const fs::path& file) {
     Reference reference;
     reference.file = file;
     const colour::Spectrum d50 = colour::illuminant_d(50);
-    for (int row = 0; row < rows_of(table); ++row) {
-        const std::string id = id_of(table, file, row);
-        const auto triple = [&](const std::array<int, 3>& c) {
-            return Vec3(number(table, file, row, c[0]), number(table, file, row, c[1]), number(table, file, row, c[2]));
+    for (int row = 0; row < table.rows(); ++row) {
+        const std::string id = table.id(row);
+        const auto triple = [&](const std::array<int, 3>& c, const Range& first, const Range& others) {
+            return Vec3(table.number(row, c[0], first), table.number(row, c[1], others), table.number(row, c[2], others));
         };
         if (spectral.size() >= 2) {
             std::vector<double> nm, value;
             for (const auto& [c, w] : spectral) {
                 nm.push_back(w);
-                value.push_back(number(table, file, row, c));
+                value.push_back(table.number(row, c, spectral_range));
             }
             reference.spectrum[id] = colour::Spectrum::from_samples(nm, value);
         }
         Vec3 v;
-        if (xyz) v = triple(*xyz) / 100;
-        else if (lab) v = colour::xyz_from_lab(triple(*lab));
+        if (xyz) v = triple(*xyz, xyz_range, xyz_range) / 100;
+        else if (lab) v = colour::xyz_from_lab(triple(*lab, lightness_range, opponent_range));
         else v = colour::xyz_of(reference.spectrum[id], d50);
         if (!reference.xyz.emplace(id, v).second)
             throw Error(ErrorKind::input, "patch " + id + " stands twice", file, "Keep one row for each patch");
@@ -137,14 +201,14 @@ Reference reference_of(const Definition& d) {
 }
 
 std::vector<CgatsRow> load_cgats_rgb(const fs::path& file) {
-    const Table table = open_table(read_file(file, most_bytes), file);
+    const Table table(read_file(file, most_bytes), file);
     const auto rgb = columns(table, "RGB_R", "RGB_G", "RGB_B");
     if (!rgb)
         throw Error(ErrorKind::input, "there are no readings", file, "Give the columns SAMPLE_ID RGB_R RGB_G RGB_B");
     std::vector<CgatsRow> rows;
-    for (int row = 0; row < rows_of(table); ++row) {
-        CgatsRow r{id_of(table, file, row), {}};
-        for (std::size_t c = 0; c < 3; ++c) r.value[c] = number(table, file, row, (*rgb)[c]) / 100;
+    for (int row = 0; row < table.rows(); ++row) {
+        CgatsRow r{table.id(row), {}};
+        for (std::size_t c = 0; c < 3; ++c) r.value[c] = table.number(row, (*rgb)[c], rgb_range) / 100;
         for (const CgatsRow& other : rows)
             if (other.id == r.id)
                 throw Error(ErrorKind::input, "patch " + r.id + " stands twice", file, "Keep one row for each patch");
@@ -155,7 +219,7 @@ std::vector<CgatsRow> load_cgats_rgb(const fs::path& file) {
 }
 
 void save_cgats_rgb(const fs::path& file, const std::vector<CgatsRow>& rows, const std::string& description) {
-    const Table table(cmsIT8Alloc(nullptr), [](cmsHANDLE h) { cmsIT8Free(h); });
+    const std::unique_ptr<void, void (*)(cmsHANDLE)> table(cmsIT8Alloc(nullptr), [](cmsHANDLE h) { cmsIT8Free(h); });
     cmsHANDLE it8 = table.get();
     cmsIT8SetSheetType(it8, "CGATS.17");
     cmsIT8SetPropertyStr(it8, "ORIGINATOR", ("Refero " + std::string(program_version())).c_str());
@@ -171,10 +235,13 @@ void save_cgats_rgb(const fs::path& file, const std::vector<CgatsRow>& rows, con
         for (int c = 0; c < 3; ++c)
             cmsIT8SetDataRowColDbl(it8, r, c + 1, rows[row].value[static_cast<std::size_t>(c)] * 100);
     }
-    write_whole(file, [&](const fs::path& temporary) {
-        if (!cmsIT8SaveToFile(it8, temporary.c_str()))
-            throw Error(ErrorKind::internal, "cannot be written", file, "Check free space and permissions");
-    });
+    cmsUInt32Number size = 0;
+    cmsIT8SaveToMem(it8, nullptr, &size);
+    std::string text(size, '\0');
+    if (!cmsIT8SaveToMem(it8, text.data(), &size))
+        throw Error(ErrorKind::internal, "the readings cannot be written as CGATS", file);
+    text.resize(text.find_last_not_of('\0') + 1);
+    write_whole(file, text);
 }
 
 } // namespace refero::chart

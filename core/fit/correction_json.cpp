@@ -1,4 +1,7 @@
 // The correction file.
+#include <cmath>
+#include <set>
+
 #include <nlohmann/json.hpp>
 
 #include "fit/fit.hpp"
@@ -94,6 +97,18 @@ Source source_from(const ordered_json& j) {
     return s;
 }
 
+// ---- what a correction may hold; a file may hold anything
+
+constexpr std::size_t most_patches = 5000;       ///< of a reading; the largest charts have about 1500
+constexpr double most_gain = 1e4;                ///< of a channel or the exposure, and its inverse
+constexpr double most_coefficient = 1e4;         ///< of features that are about 1
+constexpr double most_value = 1e4;               ///< of a reading, 1 = saturation
+constexpr double least_kelvin = 500, most_kelvin = 1e5;
+
+void require(bool good, const std::string& what) {
+    if (!good) throw Error(ErrorKind::input, "this correction is damaged: " + what, {}, "Fit it again");
+}
+
 Correction correction_from(const ordered_json& j) {
     Correction c;
     c.model = model_named(j.at("model"));
@@ -125,7 +140,8 @@ Correction correction_from(const ordered_json& j) {
             c.coefficients(r, k) = rows.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(k));
     c.reading.chart = j.at("chart");
     c.reference.file = j.at("reference_file").get<std::string>();
-    for (const auto& p : j.at("patches")) {
+    require(j.at("patches").is_array() && j["patches"].size() <= most_patches, "its patches");
+    for (const auto& p : j["patches"]) {
         read::PatchReading r{p.at("id")};
         r.clipped = p.at("clipped");
         r.pixels = p.at("pixels");
@@ -153,6 +169,44 @@ Correction correction_from(const ordered_json& j) {
     for (const auto& id : j.value("odd", ordered_json::array())) c.odd.push_back(id.get<std::string>());
     for (const auto& k : j.at("candidates")) c.candidates.push_back(candidate_from(k));
     return c;
+}
+
+bool within(double v, double most) { return std::isfinite(v) && std::abs(v) <= most; }
+
+void check_numbers(const Statistics& s, const std::string& what) {
+    for (const double v : {s.mean, s.median, s.p95, s.max}) require(std::isfinite(v) && v >= 0, what);
+}
+
+void check(const Correction& c) {
+    for (Eigen::Index i = 0; i < 3; ++i)
+        require(c.balance.gains[i] >= 1 / most_gain && c.balance.gains[i] <= most_gain, "a gain cannot be");
+    require(c.balance.exposure >= 1 / most_gain && c.balance.exposure <= most_gain, "its exposure cannot be");
+    for (const balance::Curve& curve : c.balance.curves)
+        require(curve.in.size() <= most_patches && (curve.in.empty() || (within(curve.in.back(), most_value) &&
+                                                                         within(curve.out.back(), most_value))),
+                "a curve cannot be");
+    require(c.coefficients.allFinite() && c.coefficients.cwiseAbs().maxCoeff() <= most_coefficient,
+            "its coefficients cannot be");
+    balance::matrix_of(c.finish, c.light); // refuses what is too large
+    if (c.light)
+        require(c.light->kelvin >= least_kelvin && c.light->kelvin <= most_kelvin && within(c.light->duv, 1),
+                "its light cannot be");
+    require(c.reading.patches.size() <= most_patches, "it has too many patches");
+    require(!c.reading.patches.empty() || c.model == Model::diagonal, "it has no patches");
+    std::set<std::string> ids;
+    for (const read::PatchReading& p : c.reading.patches) {
+        require(ids.insert(p.id).second, "patch " + p.id + " stands twice");
+        require(p.pixels >= 0 && p.clipped >= 0 && p.clipped <= 1, "patch " + p.id);
+        for (std::size_t i = 0; i < 3 && p.pixels > 0; ++i)
+            require(within(p.mean[i], most_value) && within(p.sd[i], most_value) && p.sd[i] >= 0, "patch " + p.id);
+    }
+    for (const auto& [id, xyz] : c.reference.xyz)
+        require(xyz.allFinite() && xyz.cwiseAbs().maxCoeff() <= 10, "the reference of patch " + id);
+    for (const auto& [id, spectrum] : c.reference.spectrum)
+        for (const double v : spectrum.value) require(within(v, 10), "the reflectance of patch " + id);
+    for (const auto& [id, weight] : c.weights) require(weight >= 0 && weight <= 100, "the weight of " + id);
+    check_numbers(c.fit, "what it leaves");
+    check_numbers(c.cross_validated, "what it leaves");
 }
 
 } // namespace
@@ -226,7 +280,7 @@ std::string to_json(const Correction& c) {
             patch["reflectance"] = spectrum->second.value;
         j["patches"].push_back(patch);
     }
-    return j.dump(1) + "\n";
+    return j.dump(1, ' ', false, ordered_json::error_handler_t::replace) + "\n";
 }
 
 void save(const Correction& c, const fs::path& file) { write_whole(file, to_json(c)); }
@@ -241,7 +295,9 @@ Correction from_json(const std::string& text, const fs::path& file) {
         if (j["refero_correction"] != 1)
             throw Error(ErrorKind::input, "this correction was written by a newer version", file,
                         "Update Refero, or fit again");
-        return correction_from(j);
+        Correction c = correction_from(j);
+        check(c);
+        return c;
     } catch (const ordered_json::exception& problem) {
         throw Error(ErrorKind::input, std::string("this is not a whole correction: ") + problem.what(), file,
                     "Fit it again");

@@ -35,7 +35,7 @@ std::vector<std::string> differences(const Correction& correction, const frame::
         all.push_back(m.flash ? "a flash fired, which the chart shot had not"
                               : "no flash fired, which the chart shot had");
     // Raw frames are before all that.
-    if (!frame::is_raw_name(correction.sources.front().file)) {
+    if (frame::kind_of(correction.sources.front().file) != frame::FileKind::raw) {
         const auto named = [](const std::string& style) {
             return style.empty() ? std::string("a normal picture style") : style;
         };

@@ -1,5 +1,7 @@
-// Clips: what they say of themselves, and single pictures of them, through FFmpeg's libraries.
+// Clips: what they say of themselves, and pictures of them, through FFmpeg's libraries.
 #pragma once
+
+#include <memory>
 
 #include "frame/frame.hpp"
 
@@ -12,14 +14,26 @@ struct Clip {
     std::string make, model, taken;
 };
 
-/// True if the name looks like a clip's.
-bool is_clip_name(const std::filesystem::path& file);
-/// Throws Error(input) for files without a picture track that can be read.
+/// An open clip. Pictures one after another are decoded as they come; a picture elsewhere costs one seek.
+class ClipReader {
+public:
+    /// Throws Error(input) for files without a picture track that can be read.
+    explicit ClipReader(const std::filesystem::path& file);
+    ~ClipReader();
+    ClipReader(const ClipReader&) = delete;
+
+    const Clip& clip() const;
+    /// The picture at a position in seconds (the nearest one at or before it; the last one beyond the end), with the clip's
+    /// own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else by the
+    /// clip's tag. Throws Error(input).
+    Frame still(double position_s, const std::optional<Encoding>& encoding = {}, const std::stop_token& stop = {});
+
+private:
+    struct Open;
+    std::unique_ptr<Open> open_;
+};
+
+/// What a clip says of itself. Throws Error(input).
 Clip read_clip(const std::filesystem::path& file);
-/// The picture at a position in seconds (the nearest one at or before it), with the clip's own matrix and range
-/// (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else by the clip's tag.
-/// Throws Error(input).
-Frame read_still(const std::filesystem::path& file, double position_s, const std::optional<Encoding>& encoding = {},
-                 std::stop_token stop = {});
 
 } // namespace refero::frame

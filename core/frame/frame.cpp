@@ -1,6 +1,9 @@
 #include "frame/frame.hpp"
 
 #include <cmath>
+#include <cstring>
+#include <fstream>
+#include <mutex>
 #include <set>
 
 #include <exiv2/exiv2.hpp>
@@ -12,9 +15,14 @@ namespace refero::frame {
 
 namespace fs = std::filesystem;
 
-static std::string extension_of(const fs::path& file) { return to_lower(file.extension().string()); }
+namespace {
 
-static bool is_raster_name(const fs::path& file) {
+/// Share of the free memory that one picture may take.
+constexpr double most_memory = 0.6;
+
+std::string extension_of(const fs::path& file) { return to_lower(file.extension().string()); }
+
+bool is_raster_name(const fs::path& file) {
     static const std::set<std::string> raster{".tif", ".tiff", ".png",  ".jpg", ".jpeg",
                                               ".exr", ".dpx",  ".webp", ".bmp"};
     return raster.contains(extension_of(file));
@@ -27,7 +35,108 @@ bool is_raw_name(const fs::path& file) {
     return raw.contains(extension_of(file));
 }
 
-bool is_frame_name(const fs::path& file) { return is_raw_name(file) || is_raster_name(file); }
+bool is_clip_name(const fs::path& file) {
+    static const std::set<std::string> clips{".mov", ".mp4", ".m4v", ".mkv", ".mxf", ".avi", ".mts", ".m2ts", ".webm"};
+    return clips.contains(extension_of(file));
+}
+
+// TIFF 6.0, section 2: the first directory's entries; DNG 1.4: DNGVersion is there and is tag 50706.
+bool holds_dng(const fs::path& file) {
+    constexpr std::uint32_t dng_version = 50706, most_entries = 4096;
+    std::ifstream in(file, std::ios::binary);
+    unsigned char h[8] = {};
+    in.read(reinterpret_cast<char*>(h), sizeof h);
+    if (!in || (std::memcmp(h, "II*\0", 4) != 0 && std::memcmp(h, "MM\0*", 4) != 0)) return false;
+    const bool little = h[0] == 'I';
+    const auto number = [&](const unsigned char* p, int bytes) {
+        std::uint32_t v = 0;
+        for (int i = 0; i < bytes; ++i) v |= std::uint32_t{p[i]} << 8 * (little ? i : bytes - 1 - i);
+        return v;
+    };
+    in.seekg(number(h + 4, 4));
+    unsigned char entry[12] = {};
+    in.read(reinterpret_cast<char*>(entry), 2);
+    const std::uint32_t entries = in ? std::min(number(entry, 2), most_entries) : 0;
+    for (std::uint32_t i = 0; i < entries; ++i) {
+        in.read(reinterpret_cast<char*>(entry), sizeof entry);
+        if (!in) return false;
+        if (number(entry, 2) == dng_version) return true;
+    }
+    return false;
+}
+
+// The XMP toolkit inside Exiv2 is used from several threads: it must be started once, and needs a lock of ours.
+void start_metadata() {
+    static std::once_flag once;
+    static std::mutex lock;
+    std::call_once(once, [] {
+        Exiv2::LogMsg::setLevel(Exiv2::LogMsg::mute);
+        Exiv2::enableBMFF();
+        Exiv2::XmpParser::initialize(
+            [](void* data, bool take) {
+                auto& mutex = *static_cast<std::mutex*>(data);
+                if (take) mutex.lock();
+                else mutex.unlock();
+            },
+            &lock);
+    });
+}
+
+/// Degrees of EXIF GPSLatitude or GPSLongitude: three rationals.
+double degrees_of(const Exiv2::Exifdatum& d) {
+    double degrees = 0, unit = 1;
+    for (long i = 0; i < std::min<long>(3, static_cast<long>(d.count())); ++i, unit /= 60)
+        degrees += static_cast<double>(d.toFloat(i)) * unit;
+    return degrees;
+}
+
+std::optional<Position> position_of(const Exiv2::ExifData& exif) {
+    const auto at = [&](const char* key) { return exif.findKey(Exiv2::ExifKey(key)); };
+    const auto latitude = at("Exif.GPSInfo.GPSLatitude"), longitude = at("Exif.GPSInfo.GPSLongitude");
+    if (latitude == exif.end() || longitude == exif.end()) return std::nullopt;
+    Position p{degrees_of(*latitude), degrees_of(*longitude), std::nullopt};
+    if (const auto ref = at("Exif.GPSInfo.GPSLatitudeRef"); ref != exif.end() && ref->toString() == "S")
+        p.latitude_deg = -p.latitude_deg;
+    if (const auto ref = at("Exif.GPSInfo.GPSLongitudeRef"); ref != exif.end() && ref->toString() == "W")
+        p.longitude_deg = -p.longitude_deg;
+    if (const auto altitude = at("Exif.GPSInfo.GPSAltitude"); altitude != exif.end() && altitude->count() > 0) {
+        p.altitude_m = static_cast<double>(altitude->toFloat());
+        if (const auto ref = at("Exif.GPSInfo.GPSAltitudeRef"); ref != exif.end() && ref->toFloat() == 1)
+            p.altitude_m = -*p.altitude_m;
+    }
+    if (!std::isfinite(p.latitude_deg + p.longitude_deg + p.altitude_m.value_or(0))) return std::nullopt;
+    return p;
+}
+
+std::string rational(double v, double parts) {
+    return formatted("%lld/%lld", static_cast<long long>(std::llround(v * parts)), static_cast<long long>(parts));
+}
+
+std::string sexagesimal(double degrees) {
+    const double all = std::abs(degrees), whole = std::floor(all), minutes = std::floor((all - whole) * 60);
+    return formatted("%.0f/1 %.0f/1 ", whole, minutes) + rational((all - whole - minutes / 60) * 3600, 10000);
+}
+
+} // namespace
+
+FileKind kind_of(const fs::path& file) {
+    if (is_clip_name(file)) return FileKind::clip;
+    if (is_raw_name(file)) return FileKind::raw;
+    if (!is_raster_name(file)) return FileKind::unknown;
+    const std::string extension = extension_of(file);
+    return (extension == ".tif" || extension == ".tiff") && holds_dng(file) ? FileKind::raw : FileKind::picture;
+}
+
+bool is_frame_name(const fs::path& file) { return is_raw_name(file) || is_raster_name(file) || is_clip_name(file); }
+
+void require_memory(const fs::path& file, std::int64_t pixels, double bytes_a_pixel) {
+    const double needed = static_cast<double>(pixels) * bytes_a_pixel, free = static_cast<double>(free_memory());
+    if (needed <= most_memory * free) return;
+    throw Error(ErrorKind::input,
+                formatted("this picture of %.0f megapixels needs %.1f GB of memory, and %.1f GB are free",
+                          static_cast<double>(pixels) / 1e6, needed / 1e9, free / 1e9),
+                file, "Close other programs, or save the picture smaller");
+}
 
 std::string Metadata::camera() const {
     if (make.empty() && model.empty()) return "unknown camera";
@@ -43,19 +152,21 @@ Frame read(const fs::path& file, const ReadOptions& options, std::stop_token sto
         throw Error(ErrorKind::input, "the file is empty", file, "Copy it again from the card");
     throw_if_stopped(stop);
     Frame frame;
-    if (is_raster_name(file)) frame = read_raster(file, options.encoding, stop);
-    else frame = read_raw(file, options.size, stop);
+    switch (kind_of(file)) {
+    case FileKind::clip: return read_still(file, options.position_s, options.encoding, stop);
+    case FileKind::picture: frame = read_raster(file, options.encoding, stop); break;
+    case FileKind::raw:
+    case FileKind::unknown: frame = read_raw(file, options.size, stop); break;
+    }
     frame.file = file;
-    const Metadata metadata = read_metadata(file);
-    frame.metadata = metadata;
+    frame.metadata = read_metadata(file);
     return frame;
 }
 
 Metadata read_metadata(const fs::path& file) {
     Metadata m;
     try {
-        Exiv2::LogMsg::setLevel(Exiv2::LogMsg::mute);
-        Exiv2::enableBMFF();
+        start_metadata();
         const auto image = Exiv2::ImageFactory::open(file.string());
         image->readMetadata();
         const Exiv2::ExifData& exif = image->exifData();
@@ -105,10 +216,73 @@ Metadata read_metadata(const fs::path& file) {
         style("Exif.Photo.Sharpness", "soft", "hard", "sharpness");
         const int orientation = static_cast<int>(number({"Exif.Image.Orientation"}));
         if (orientation >= 1 && orientation <= 8) m.orientation = orientation;
+        m.position = position_of(exif);
     } catch (const Exiv2::Error&) {
         // A file without metadata is still a frame.
     }
     return m;
+}
+
+std::string exif_of(const Metadata& m) {
+    start_metadata();
+    Exiv2::ExifData exif;
+    const auto text = [&](const char* key, const std::string& value) {
+        if (!value.empty()) exif[key] = value;
+    };
+    const auto number = [&](const char* key, double value, double parts) {
+        if (value > 0) exif[key].setValue(rational(value, parts));
+    };
+    text("Exif.Image.Make", m.make);
+    text("Exif.Image.Model", m.model);
+    text("Exif.Image.Software", software_name());
+    exif["Exif.Image.Orientation"] = std::uint16_t{1};
+    text("Exif.Photo.LensModel", m.lens);
+    text("Exif.Photo.BodySerialNumber", m.serial_number);
+    text("Exif.Photo.DateTimeOriginal", exif_time(m.taken));
+    // Short times as one over a whole number, as cameras write them.
+    if (m.exposure_s > 0 && m.exposure_s < 0.5) exif["Exif.Photo.ExposureTime"].setValue("1/" + rational(1 / m.exposure_s, 1).substr(0, rational(1 / m.exposure_s, 1).find('/')));
+    else number("Exif.Photo.ExposureTime", m.exposure_s, 1000);
+    number("Exif.Photo.FNumber", m.f_number, 100);
+    if (m.iso > 0) exif["Exif.Photo.ISOSpeedRatings"] = static_cast<std::uint16_t>(std::min(65535.0, m.iso));
+    number("Exif.Photo.FocalLength", m.focal_mm, 100);
+    if (m.focal_35mm_mm > 0)
+        exif["Exif.Photo.FocalLengthIn35mmFilm"] = static_cast<std::uint16_t>(std::min(65535.0, m.focal_35mm_mm));
+    exif["Exif.Photo.Flash"] = static_cast<std::uint16_t>(m.flash ? 1 : 0);
+    if (const auto& p = m.position) {
+        exif["Exif.GPSInfo.GPSVersionID"].setValue("2 3 0 0");
+        exif["Exif.GPSInfo.GPSLatitudeRef"] = p->latitude_deg < 0 ? "S" : "N";
+        exif["Exif.GPSInfo.GPSLatitude"].setValue(sexagesimal(p->latitude_deg));
+        exif["Exif.GPSInfo.GPSLongitudeRef"] = p->longitude_deg < 0 ? "W" : "E";
+        exif["Exif.GPSInfo.GPSLongitude"].setValue(sexagesimal(p->longitude_deg));
+        if (p->altitude_m) {
+            exif["Exif.GPSInfo.GPSAltitudeRef"].setValue(*p->altitude_m < 0 ? "1" : "0");
+            exif["Exif.GPSInfo.GPSAltitude"].setValue(rational(std::abs(*p->altitude_m), 1000));
+        }
+    }
+    Exiv2::Blob blob;
+    Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
+    return {blob.begin(), blob.end()};
+}
+
+std::string software_name() { return "Refero " + std::string(program_version()); }
+
+std::string exif_time(const std::string& iso) {
+    std::string text = iso.substr(0, 19);
+    if (text.size() < 19) return {};
+    text[4] = text[7] = ':';
+    text[10] = ' ';
+    return text;
+}
+
+bool is_own_work(const fs::path& file) {
+    try {
+        start_metadata();
+        const auto image = Exiv2::ImageFactory::open(file.string());
+        image->readMetadata();
+        const auto& exif = image->exifData();
+        const auto software = exif.findKey(Exiv2::ExifKey("Exif.Image.Software"));
+        return software != exif.end() && software->toString().starts_with("Refero ");
+    } catch (const Exiv2::Error&) { return false; }
 }
 
 void make_upright(Frame& frame, int orientation) {

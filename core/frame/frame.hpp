@@ -14,6 +14,12 @@
 
 namespace refero::frame {
 
+/// Where on Earth a frame was taken (WGS 84).
+struct Position {
+    double latitude_deg = 0, longitude_deg = 0; ///< north and east are positive
+    std::optional<double> altitude_m;           ///< above the sea
+};
+
 /// What the file says about the shot; empty texts and zeros where it says nothing.
 struct Metadata {
     std::string make, model, lens, serial_number;
@@ -29,6 +35,7 @@ struct Metadata {
     bool auto_balance = false; ///< the camera balanced by itself (EXIF WhiteBalance)
     std::string style; ///< what the camera does to its pictures, "hard contrast, high saturation" (EXIF Contrast,
                        ///< Saturation, Sharpness); empty: normal
+    std::optional<Position> position;
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
 
@@ -74,17 +81,32 @@ enum class Size {
 
 struct ReadOptions {
     Size size = Size::measuring;
-    std::optional<Encoding> encoding; ///< default: raw and float files linear, others by embedded ICC curve, else sRGB
+    /// Default: raw and float files linear, other pictures by embedded ICC curve, else sRGB, clips by their tag.
+    std::optional<Encoding> encoding;
+    double position_s = 0; ///< of the still in a clip
 };
 
-/// Reads a raw (LibRaw) or raster file (OpenImageIO). Throws Error(input) naming the file and a remedy.
+/// Reads a raw file (LibRaw), a picture (OpenImageIO) or a still of a clip (FFmpeg's libraries). An encoding that is told
+/// is for pictures and clips: raw files are linear. Throws Error(input) naming the file and a remedy, also where it needs
+/// more memory than is free.
 Frame read(const std::filesystem::path& file, const ReadOptions& options = {}, std::stop_token stop = {});
 
 /// What the file says about the shot, without its pixels (Exiv2). Never throws for a readable file.
 Metadata read_metadata(const std::filesystem::path& file);
 
-/// True if the name looks like a camera's raw file rather than a raster image.
-bool is_raw_name(const std::filesystem::path& file);
+/// The shot's metadata as an EXIF block (a TIFF structure, as JPEG and PNG carry it), orientation upright, with the name of
+/// this program as the software that wrote the picture.
+std::string exif_of(const Metadata& metadata);
+/// "Refero" and its version, as written pictures name it.
+std::string software_name();
+/// "YYYY:MM:DD hh:mm:ss", as EXIF and TIFF write a time; empty where it is not known.
+std::string exif_time(const std::string& iso);
+/// True if a picture was written by this program, by its Software tag.
+bool is_own_work(const std::filesystem::path& file);
+
+enum class FileKind { unknown, raw, picture, clip };
+/// By the name, and for TIFF by the content as well: a DNG may bear such a name.
+FileKind kind_of(const std::filesystem::path& file);
 /// True if the name looks like anything that read() takes.
 bool is_frame_name(const std::filesystem::path& file);
 

@@ -9,6 +9,12 @@ Frame read_raw(const std::filesystem::path& file, Size size, const std::stop_tok
 Frame read_raster(const std::filesystem::path& file, const std::optional<Encoding>& encoding,
                   const std::stop_token& stop);
 
+Frame read_still(const std::filesystem::path& file, double position_s, const std::optional<Encoding>& encoding,
+                 const std::stop_token& stop);
+
+/// Throws Error(input) where a picture needs more memory than may be taken of what is free now.
+void require_memory(const std::filesystem::path& file, std::int64_t pixels, double bytes_a_pixel);
+
 /// Turns pixels upright by EXIF orientation (1 to 8); swaps the sizes where it turns by a quarter.
 void make_upright(Frame& frame, int orientation);
 

@@ -14,7 +14,9 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int most_pixels = 500'000'000;
+/// Of memory that a picture takes here: floats, marks of clipping, and the finder's and writers' working copies.
+constexpr double bytes_a_pixel = 3 * sizeof(float) + 1 + 8;
+constexpr int band_pixels = 1 << 22; ///< code values that are in memory at a time
 
 // The tone curves of an embedded matrix or grey profile, as an encoding.
 std::optional<std::function<double(int, double)>> icc_curves(const std::vector<unsigned char>& icc) {
@@ -68,7 +70,7 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
     if (!input) unreadable(file, OIIO::geterror());
     const OIIO::ImageSpec& spec = input->spec();
     if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1 || spec.deep) unreadable(file, "no pixels");
-    if (static_cast<long long>(spec.width) * spec.height > most_pixels) unreadable(file, "more than 500 megapixels");
+    require_memory(file, static_cast<std::int64_t>(spec.width) * spec.height, bytes_a_pixel);
     const int used = spec.nchannels >= 3 ? 3 : 1;
     int first = 0;
     if (const int red = spec.channelindex("R"); used == 3 && red > 0 && red + 3 <= spec.nchannels) first = red;
@@ -79,26 +81,35 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
     const std::size_t pixels = static_cast<std::size_t>(f.width) * f.height;
     f.rgb.resize(pixels * 3);
     const bool is_float = spec.format.is_floating_point();
-    const auto cancelled = [](void* data, float) {
-        return static_cast<const std::stop_token*>(data)->stop_requested();
+    // Band by band: the codes of a whole picture would take half as much again as its light.
+    const int step = spec.tile_height > 1 ? spec.tile_height : 16;
+    const int band = std::max(1, band_pixels / std::max(1, spec.width) / step) * step;
+    const auto in_bands = [&](OIIO::TypeDesc type, auto* codes, auto&& take) {
+        for (int y = 0; y < spec.height; y += band) {
+            throw_if_stopped(stop);
+            const int rows = std::min(band, spec.height - y);
+            const bool done =
+                spec.tile_width
+                    ? input->read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + y, spec.y + y + rows, spec.z,
+                                        spec.z + 1, first, first + used, type, codes)
+                    : input->read_scanlines(0, 0, spec.y + y, spec.y + y + rows, spec.z, first, first + used, type, codes);
+            if (!done) unreadable(file, input->geterror());
+            const std::size_t offset = static_cast<std::size_t>(y) * spec.width;
+            tbb::parallel_for(std::size_t{0}, static_cast<std::size_t>(rows) * spec.width,
+                              [&](std::size_t i) { take(offset + i, codes + i * used); });
+        }
     };
-    const auto read_as = [&](OIIO::TypeDesc type, void* data) {
-        const bool done = input->read_image(0, 0, first, first + used, type, data, OIIO::AutoStride, OIIO::AutoStride,
-                                            OIIO::AutoStride, cancelled, const_cast<std::stop_token*>(&stop));
-        throw_if_stopped(stop);
-        if (!done) unreadable(file, input->geterror());
-    };
+    const std::size_t in_band = static_cast<std::size_t>(std::min(band, spec.height)) * spec.width * used;
 
     if (is_float) {
         const Encoding encoding = told.value_or(Encoding(colour::Transfer::linear));
         f.encoding = encoding.name();
-        std::vector<float> values(pixels * used);
-        read_as(OIIO::TypeDesc::FLOAT, values.data());
+        std::vector<float> values(in_band);
         const bool linear = f.encoding == "linear";
-        tbb::parallel_for(std::size_t{0}, pixels, [&](std::size_t i) {
+        in_bands(OIIO::TypeDesc::FLOAT, values.data(), [&](std::size_t i, const float* v) {
             for (int c = 0; c < 3; ++c) {
-                const float v = values[i * used + (used == 3 ? c : 0)];
-                f.rgb[i * 3 + c] = linear ? v : static_cast<float>(encoding.decode(c, static_cast<double>(v)));
+                const float code = v[used == 3 ? c : 0];
+                f.rgb[i * 3 + c] = linear ? code : static_cast<float>(encoding.decode(c, static_cast<double>(code)));
             }
         });
     } else {
@@ -107,8 +118,6 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
             if (auto curves = icc_curves(icc_bytes(spec))) encoding = RasterReader::icc_encoding(std::move(*curves));
         if (!encoding) encoding = Encoding(colour::Transfer::srgb);
         f.encoding = encoding->name();
-        std::vector<std::uint16_t> codes(pixels * used);
-        read_as(OIIO::TypeDesc::UINT16, codes.data());
         std::array<std::vector<float>, 3> table;
         for (int c = 0; c < 3; ++c) {
             table[c].resize(65536);
@@ -116,9 +125,10 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
                 table[c][code] = static_cast<float>(encoding->decode(c, code / 65535.0));
         }
         f.clipped.resize(pixels);
-        tbb::parallel_for(std::size_t{0}, pixels, [&](std::size_t i) {
+        std::vector<std::uint16_t> codes(in_band);
+        in_bands(OIIO::TypeDesc::UINT16, codes.data(), [&](std::size_t i, const std::uint16_t* v) {
             for (int c = 0; c < 3; ++c) {
-                const std::uint16_t code = codes[i * used + (used == 3 ? c : 0)];
+                const std::uint16_t code = v[used == 3 ? c : 0];
                 f.rgb[i * 3 + c] = table[c][code];
                 if (code == 65535) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
             }

@@ -14,6 +14,9 @@ namespace {
 
 /// Share of the way from black to the white level from which a pixel counts as clipped.
 constexpr float saturation_share = 0.995f;
+/// Of memory: the raw image, LibRaw's four channels and its 16-bit picture, and the light; or the raw image and a quarter
+/// of the light.
+constexpr double full_bytes_a_pixel = 2 + 8 + 6 + 13 + 8, measuring_bytes_a_pixel = 2 + 4 + 2;
 constexpr const char* remedy = "Copy it again from the card, or convert it to DNG";
 
 void check(int status, const fs::path& file, const char* what) {
@@ -175,6 +178,9 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     raw->set_dataerror_handler([](void* data, const char*, auto) { *static_cast<int*>(data) = 1; }, &data_error);
     check(raw->open_file(file.c_str()), file, "the file cannot be opened as raw");
     throw_if_stopped(stop);
+    const auto& sizes = raw->imgdata.sizes;
+    require_memory(file, static_cast<std::int64_t>(sizes.raw_width) * sizes.raw_height,
+                   size == Size::full ? full_bytes_a_pixel : measuring_bytes_a_pixel);
     check(raw->unpack(), file, "the raw data is damaged or cut short");
     if (data_error) throw Error(ErrorKind::input, "the raw data is damaged or cut short", file, remedy);
     throw_if_stopped(stop);

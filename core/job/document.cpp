@@ -85,6 +85,14 @@ ALTER TABLE setup ADD COLUMN greener REAL DEFAULT 0;
 ALTER TABLE setup ADD COLUMN light_kept REAL DEFAULT 0;
 )";
 
+constexpr const char* job_3 = R"(
+ALTER TABLE frame ADD COLUMN raw INTEGER DEFAULT 0;
+UPDATE frame SET raw = 1 WHERE kind <> 'clip' AND lower(path) NOT LIKE '%.tif' AND lower(path) NOT LIKE '%.tiff'
+  AND lower(path) NOT LIKE '%.png' AND lower(path) NOT LIKE '%.jpg' AND lower(path) NOT LIKE '%.jpeg'
+  AND lower(path) NOT LIKE '%.exr' AND lower(path) NOT LIKE '%.dpx' AND lower(path) NOT LIKE '%.webp'
+  AND lower(path) NOT LIKE '%.bmp';
+)";
+
 constexpr const char* kit_1 = R"(
 CREATE TABLE light_reading (id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES light ON DELETE CASCADE, at TEXT, kelvin REAL, duv REAL, power TEXT, modifier TEXT, source TEXT);
 CREATE INDEX light_reading_light ON light_reading (light);
@@ -119,7 +127,7 @@ const Schema& schema_for<plan::Kit>() {
 
 const Schema& job_schema() {
     static const Schema schema{
-        0x52666a31, "job", {std::string(things_1) + job_1, job_2}, tables_of<plan::Shoot>(), false}; // "Rfj1"
+        0x52666a31, "job", {std::string(things_1) + job_1, job_2, job_3}, tables_of<plan::Shoot>(), false}; // "Rfj1"
     return schema;
 }
 
@@ -132,6 +140,20 @@ const Schema& kit_schema() {
 template<class Content>
 Document<Content>::Document(const std::filesystem::path& file, Open how) : store_(file, schema_for<Content>(), how) {
     load();
+}
+
+template<class Content>
+void Document<Content>::change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet) {
+    const Known known = [this](const std::string& table, Id id) {
+        const void* found = nullptr;
+        plan::for_each_list(content_, [&](auto& list) {
+            if (table == Rows<typename std::decay_t<decltype(list)>::value_type>::table) found = plan::record(list, id);
+        });
+        return found;
+    };
+    const auto touched = store_.change(what, edit, quiet, known);
+    if (store_.changed_elsewhere()) load(); // what others have done meanwhile
+    else follow(touched);
 }
 
 template<class Content>

@@ -20,9 +20,7 @@ public:
     const std::filesystem::path& file() const { return store_.file(); }
     Store& store() { return store_; }
 
-    void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false) {
-        follow(store_.change(what, edit, quiet));
-    }
+    void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false);
     /// False when there is nothing to undo or redo.
     bool undo() { return follow(store_.undo()); }
     bool redo() { return follow(store_.redo()); }

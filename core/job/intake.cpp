@@ -25,8 +25,6 @@ void walk(const fs::path& folder, F&& f) {
     }
 }
 
-bool wanted(const fs::path& file) { return frame::is_frame_name(file) || frame::is_clip_name(file); }
-
 } // namespace
 
 void FolderWatch::set_folders(const std::vector<fs::path>& folders) {
@@ -40,7 +38,7 @@ std::vector<fs::path> FolderWatch::look() {
     for (const fs::path& folder : folders_)
         walk(folder, [&](const fs::directory_entry& entry) {
             const std::string path = entry.path().string();
-            if (known_.contains(path) || !wanted(entry.path())) return;
+            if (known_.contains(path) || !frame::is_frame_name(entry.path())) return;
             std::error_code ec;
             const Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
             if (ec || seen.size == 0) return;
@@ -63,7 +61,9 @@ plan::Frame described(const fs::path& file) {
     f.size = static_cast<std::int64_t>(fs::file_size(file, ec));
     if (ec) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
     f.sha256 = sha256_of(file);
-    if (frame::is_clip_name(file)) {
+    const frame::FileKind kind = frame::kind_of(file);
+    f.raw = kind == frame::FileKind::raw;
+    if (kind == frame::FileKind::clip) {
         const frame::Clip clip = frame::read_clip(file);
         f.kind = plan::FrameKind::clip;
         f.duration_s = clip.duration_s;

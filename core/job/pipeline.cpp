@@ -3,12 +3,11 @@
 #include <cmath>
 #include <sstream>
 
-#include "frame/clip.hpp"
-
 namespace refero::job {
 
 find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
     const auto definitions = chart.empty() ? chart::installed() : std::vector{chart::find_definition(chart)};
+    if (!chart.empty()) chart::reference_of(definitions.front()); // nothing can be found by colours that are not known
     const auto found = find::locate(frame, definitions, stop);
     if (found.empty())
         throw Error(ErrorKind::not_found, "no chart was found", frame.file,
@@ -24,8 +23,7 @@ MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& opt
     MeasuredShot shot;
     if (options.corners && options.chart.empty())
         throw Error(ErrorKind::usage, "corners belong to a chart", {}, "Name it with --chart");
-    shot.frame = frame::is_clip_name(file) ? frame::read_still(file, options.position_s, options.encoding, stop)
-                                           : frame::read(file, {frame::Size::measuring, options.encoding}, stop);
+    shot.frame = frame::read(file, {frame::Size::measuring, options.encoding, options.position_s}, stop);
     report(0.5);
     if (options.corners) {
         shot.definition = chart::find_definition(options.chart);

@@ -36,7 +36,7 @@ REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), 
 REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m),
             C(white), C(model), C(intent), C(reference), C(note), C(weights), C(curves), C(spots), C(average),
             C(samples), C(others), C(stops), C(warmer_mired), C(greener), C(light_kept));
-REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(camera), C(lens), C(mode), C(setup),
+REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode), C(setup),
             C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
             C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
 REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted),

@@ -4,15 +4,18 @@
 #define SQLITE_ENABLE_PREUPDATE_HOOK
 #include <SQLiteCpp/Backup.h>
 #include <SQLiteCpp/SQLiteCpp.h>
+#include <fcntl.h>
 #include <sqlite3.h>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include <cstring>
-#include <fstream>
-#include <random>
 #include <sstream>
 #include <utility>
 
 #include "job/rows.hpp"
+#include "job/side_file.hpp"
 
 namespace refero::job {
 
@@ -22,51 +25,10 @@ namespace {
 
 constexpr int kept_steps = 2000; ///< of undo
 constexpr const char* own_tables = R"(
-CREATE TABLE history (id INTEGER PRIMARY KEY, what TEXT NOT NULL, quiet INTEGER NOT NULL, undone INTEGER NOT NULL DEFAULT 0, changes BLOB NOT NULL);
+CREATE TABLE history (id INTEGER PRIMARY KEY, what TEXT NOT NULL, quiet INTEGER NOT NULL,
+  undone INTEGER NOT NULL DEFAULT 0, changes BLOB NOT NULL, owner TEXT NOT NULL DEFAULT '');
 CREATE TABLE log (id INTEGER PRIMARY KEY, at TEXT NOT NULL, what TEXT NOT NULL, place TEXT NOT NULL DEFAULT '');
 )";
-
-[[noreturn]] void refuse(const Schema& s, const fs::path& file, const std::string& why, const std::string& remedy) {
-    throw Error(ErrorKind::input, "this " + s.what + " file " + why, file, remedy + " The file has not been touched");
-}
-
-std::uint32_t big_endian(const char* p) {
-    const auto* u = reinterpret_cast<const unsigned char*>(p);
-    return std::uint32_t{u[0]} << 24 | std::uint32_t{u[1]} << 16 | std::uint32_t{u[2]} << 8 | u[3];
-}
-
-// SQLite's file header, https://sqlite.org/fileformat.html section 1.3; read without SQLite, which might write.
-void check_header(const fs::path& file, const Schema& s) {
-    char h[100] = {};
-    std::ifstream in(file, std::ios::binary);
-    in.read(h, sizeof h);
-    if (in.gcount() < static_cast<std::streamsize>(sizeof h) || std::memcmp(h, "SQLite format 3", 16) != 0)
-        throw Error(ErrorKind::input, "this is not a Refero " + s.what, file,
-                    "Choose another file, or a copy of it. The file has not been touched");
-    if (big_endian(h + 68) != s.application_id)
-        throw Error(ErrorKind::input, "this is a database, but not a Refero " + s.what, file,
-                    "Choose another file. The file has not been touched");
-    const std::uint32_t version = big_endian(h + 60);
-    if (version > s.migrations.size())
-        refuse(s, file,
-               "was written by a newer Refero (format " + std::to_string(version) + ", this one reads up to " +
-                   std::to_string(s.migrations.size()) + ")",
-               "Update Refero.");
-    std::error_code ec;
-    const fs::path wal = file.string() + "-wal";
-    if (fs::exists(wal, ec) && fs::file_size(wal, ec) > 0)
-        return; // to be recovered; the header may be ahead of the file
-    const std::uint64_t page = (static_cast<unsigned char>(h[16]) << 8 | static_cast<unsigned char>(h[17])) == 1
-                                   ? 65536
-                                   : static_cast<unsigned char>(h[16]) << 8 | static_cast<unsigned char>(h[17]);
-    if (fs::file_size(file, ec) < page * big_endian(h + 28))
-        refuse(s, file, "is cut short", "Copy it again, or use a backup.");
-    const SQLite::Database db("file:" + std::filesystem::absolute(file).string() + "?immutable=1",
-                              SQLite::OPEN_READONLY | SQLite::OPEN_URI);
-    SQLite::Statement check(db, "PRAGMA quick_check(1)");
-    if (!check.executeStep() || check.getColumn(0).getString() != "ok")
-        refuse(s, file, "is damaged (" + check.getColumn(0).getString() + ")", "Copy it again, or use a backup.");
-}
 
 struct Session {
     sqlite3_session* handle = nullptr;
@@ -114,6 +76,9 @@ auto guarded(const fs::path& file, F&& f) {
         if (code == SQLITE_FULL)
             throw Error(ErrorKind::internal, "the disk is full; the last action was not kept", file,
                         "Free some space and do it again");
+        if (e.getExtendedErrorCode() == SQLITE_READONLY_DBMOVED)
+            throw Error(ErrorKind::internal, "this file was moved in the middle of a change; it was not kept", file,
+                        "Do it again");
         if (code == SQLITE_READONLY || code == SQLITE_CANTOPEN || code == SQLITE_PERM)
             throw Error(ErrorKind::input, "this file cannot be opened for writing", file,
                         "Check its permissions and its folder's");
@@ -161,14 +126,16 @@ T row_of(SQLite::Statement& s) {
     return row;
 }
 // Members of type Id refer to other records; a file's size is the one other 64-bit number.
+template<class M>
+void bind_member(SQLite::Statement& s, int i, const char* name, const M& member) {
+    if constexpr (std::is_same_v<M, Id>)
+        if (member == 0 && std::strcmp(name, "size") != 0) return s.bind(i);
+    bind(s, i, member);
+}
 template<class T>
 void bind_row(SQLite::Statement& s, int first, const T& row) {
     int i = first;
-    Rows<T>::fields(row, [&](const char* name, const auto& member) {
-        if constexpr (std::is_same_v<std::decay_t<decltype(member)>, Id>)
-            if (member == 0 && std::strcmp(name, "size") != 0) return s.bind(i++);
-        bind(s, i++, member);
-    });
+    Rows<T>::fields(row, [&](const char* name, const auto& member) { bind_member(s, i++, name, member); });
 }
 
 } // namespace
@@ -183,17 +150,38 @@ Id Edit::add(const T& row) {
     else s.bind(1);
     bind_row(s, 2, row);
     s.exec();
+    written_.insert({Rows<T>::table, db_.getLastInsertRowid()});
     return db_.getLastInsertRowid();
 }
 
 template<class T>
 void Edit::update(const T& row) {
+    const std::string table = Rows<T>::table;
+    const bool first = written_.insert({table, row.id}).second;
+    const auto* before = first && known_ ? static_cast<const T*>(known_(table, row.id)) : nullptr;
+    std::vector<bool> differs;
+    Rows<T>::fields(row, [&](const char*, const auto& member) { differs.push_back(true), static_cast<void>(member); });
+    if (before) {
+        std::vector<const void*> known;
+        Rows<T>::fields(*before, [&](const char*, const auto& member) { known.push_back(&member); });
+        std::size_t i = 0;
+        Rows<T>::fields(row, [&](const char*, const auto& member) {
+            differs[i] = !(*static_cast<const std::decay_t<decltype(member)>*>(known[i]) == member);
+            ++i;
+        });
+    }
     std::string sets;
-    for (const std::string& c : columns<T>()) sets += (sets.empty() ? "\"" : ", \"") + c + "\" = ?";
-    SQLite::Statement s(db_, std::string("UPDATE ") + Rows<T>::table + " SET " + sets + " WHERE id = ?");
-    bind_row(s, 1, row);
-    s.bind(static_cast<int>(columns<T>().size()) + 1, row.id);
-    if (s.exec() != 1) throw Error(ErrorKind::internal, std::string("there is no such ") + Rows<T>::table);
+    const auto names = columns<T>();
+    for (std::size_t i = 0; i < names.size(); ++i)
+        if (differs[i]) sets += (sets.empty() ? "\"" : ", \"") + names[i] + "\" = ?";
+    SQLite::Statement s(db_, "UPDATE " + table + " SET " + (sets.empty() ? "id = id" : sets) + " WHERE id = ?");
+    int at = 1;
+    std::size_t column = 0;
+    Rows<T>::fields(row, [&](const char* name, const auto& member) {
+        if (differs[column++]) bind_member(s, at++, name, member);
+    });
+    s.bind(at, row.id);
+    if (s.exec() != 1) throw Error(ErrorKind::internal, "there is no such " + table);
 }
 
 template<class T>
@@ -263,51 +251,141 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
     if (!there && file.has_parent_path() && !fs::is_directory(file.parent_path(), ec))
         throw Error(ErrorKind::usage, "the folder does not exist", file.parent_path(),
                     "Make it first, or choose another");
+    if (schema_.shared) owner_ = new_uid();
     guarded(file, [&] {
-        if (there) check_header(file, schema_);
-        const auto open = [&] {
-            db_ = std::make_unique<SQLite::Database>(file.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE,
-                                                     schema_.shared ? 3000 : 500);
-            // Held to the end, so that two programs never write the same job.
-            if (!schema_.shared) db_->exec("PRAGMA locking_mode = EXCLUSIVE");
-            db_->exec("PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
-        };
-        if (!there) {
+        if (there) check_file(file, schema_.application_id, schema_.what, static_cast<std::uint32_t>(schema_.migrations.size()));
+        else {
+            check_no_side_file(file);
             // Made under another name, so that a half-made file never bears this one.
-            write_whole(file, [&](const fs::path& temporary) {
-                SQLite::Database fresh(temporary.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
-                SQLite::Transaction all(fresh);
-                fresh.exec("PRAGMA application_id = " +
-                           std::to_string(static_cast<std::int32_t>(schema_.application_id)));
-                fresh.exec(own_tables);
-                for (const std::string& m : schema_.migrations) fresh.exec(m);
-                fresh.exec("PRAGMA user_version = " + std::to_string(schema_.migrations.size()));
-                all.commit();
-            });
+            write_whole(
+                file,
+                [&](const fs::path& temporary) {
+                    SQLite::Database fresh(temporary.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+                    SQLite::Transaction all(fresh);
+                    fresh.exec("PRAGMA application_id = " +
+                               std::to_string(static_cast<std::int32_t>(schema_.application_id)));
+                    fresh.exec(own_tables);
+                    for (const std::string& m : schema_.migrations) fresh.exec(m);
+                    fresh.exec("PRAGMA user_version = " + std::to_string(schema_.migrations.size()));
+                    all.commit();
+                },
+                Existing::refuse);
         }
+        for_viewing_ = !can_be_written(file);
         open();
-        const int version = db_->execAndGet("PRAGMA user_version").getInt();
-        if (version < static_cast<int>(schema_.migrations.size())) {
-            save_copy(file.string() + ".v" + std::to_string(version));
-            SQLite::Transaction all(*db_);
-            for (std::size_t i = static_cast<std::size_t>(version); i < schema_.migrations.size(); ++i)
-                db_->exec(schema_.migrations[i]);
-            db_->exec("DELETE FROM history"); // its changesets are of the older shape
-            db_->exec("PRAGMA user_version = " + std::to_string(schema_.migrations.size()));
-            all.commit();
-        }
+        migrate();
         data_version_ = db_->execAndGet("PRAGMA data_version").getInt();
         return 0;
     });
 }
 
-Store::~Store() = default;
+Store::~Store() {
+    db_.reset(); // before the descriptor: closing one of a file lets go of all of SQLite's locks on it
+    if (descriptor_ >= 0) close(descriptor_);
+}
 
-std::vector<Touched> Store::change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet) {
+void Store::open() {
+    db_.reset();
+    if (for_viewing_) {
+        // A copy in memory: neither the file nor its folder is touched.
+        const SQLite::Database source(uri_of(file_) + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
+        db_ = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+        SQLite::Backup(*db_, const_cast<SQLite::Database&>(source)).executeStep();
+        return;
+    }
+    const int fresh = ::open(file_.c_str(), O_RDONLY | O_CLOEXEC);
+    // Held to the end, so that two programs never write the same job. A file system without such locks goes without.
+    if (!schema_.shared && flock(fresh, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
+        close(fresh);
+        throw Error(ErrorKind::input, "this file is open in another Refero", file_, "Close it there first");
+    }
+    if (descriptor_ >= 0) close(descriptor_);
+    descriptor_ = fresh;
+    db_ = std::make_unique<SQLite::Database>(uri_of(file_), SQLite::OPEN_READWRITE | SQLite::OPEN_URI,
+                                             schema_.shared ? 3000 : 500);
+    db_->exec("PRAGMA journal_mode = DELETE; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
+}
+
+void Store::migrate() {
+    const int version = db_->execAndGet("PRAGMA user_version").getInt();
+    if (version >= static_cast<int>(schema_.migrations.size())) return;
+    if (!for_viewing_) {
+        fs::path kept = file_.string() + ".v" + std::to_string(version);
+        for (int n = 2; fs::exists(kept); ++n)
+            kept = file_.string() + ".v" + std::to_string(version) + "-" + std::to_string(n);
+        save_copy(kept);
+    }
+    SQLite::Transaction all(*db_);
+    for (std::size_t i = static_cast<std::size_t>(version); i < schema_.migrations.size(); ++i)
+        db_->exec(schema_.migrations[i]);
+    db_->exec("DELETE FROM history"); // its changesets are of the older shape
+    if (!db_->execAndGet("SELECT count(*) FROM pragma_table_info('history') WHERE name = 'owner'").getInt())
+        db_->exec("ALTER TABLE history ADD COLUMN owner TEXT NOT NULL DEFAULT ''");
+    db_->exec("PRAGMA user_version = " + std::to_string(schema_.migrations.size()));
+    all.commit();
+}
+
+void Store::require_writable() const {
+    if (for_viewing_)
+        throw Error(ErrorKind::usage, "this " + schema_.what + " is open for viewing: it cannot be written", file_,
+                    "Save it under another name, or change its permissions and open it again");
+}
+
+// The name that the open file has now; nothing if it has none, or if another file bears it.
+void Store::stay_with_file() {
+    if (for_viewing_ || descriptor_ < 0) return;
+    struct stat open_file {}, named {};
+    if (fstat(descriptor_, &open_file) != 0) return;
+    const auto is_it = [&](const fs::path& path) {
+        return stat(path.c_str(), &named) == 0 && named.st_dev == open_file.st_dev && named.st_ino == open_file.st_ino;
+    };
+    if (is_it(file_)) return;
+    std::error_code ec;
+    const fs::path from = file_, now = fs::read_symlink("/proc/self/fd/" + std::to_string(descriptor_), ec);
+    if (open_file.st_nlink > 0 && !ec && is_it(now)) {
+        file_ = now;
+        moved_ = Moved{moved_ ? moved_->from : from, now, moved_ && moved_->was_gone};
+        guarded(file_, [&] {
+            open();
+            return 0;
+        });
+        return;
+    }
+    // Where it was, else where jobs without a name lie.
+    fs::path folder = from.parent_path();
+    if (!fs::is_directory(folder, ec) || access(folder.c_str(), W_OK) != 0) {
+        folder = user_data_dir() / "jobs";
+        fs::create_directories(folder, ec);
+    }
+    fs::path to = folder / from.filename();
+    for (int n = 1; fs::exists(fs::symlink_status(to, ec)); ++n)
+        to = folder / (from.stem().string() + (n == 1 ? " (saved)" : " (saved " + std::to_string(n) + ")") +
+                       from.extension().string());
+    save_copy(to);
+    file_ = to;
+    moved_ = Moved{moved_ ? moved_->from : from, to, true};
+    guarded(file_, [&] {
+        open();
+        return 0;
+    });
+}
+
+std::optional<Moved> Store::follow() {
+    stay_with_file();
+    return std::exchange(moved_, std::nullopt);
+}
+
+// Steps of undo that are this program's own, as a condition.
+std::string Store::own_steps() const { return "owner = '" + owner_ + "'"; }
+
+std::vector<Touched> Store::change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet,
+                                   const Known& known) {
+    require_writable();
+    stay_with_file();
     return guarded(file_, [&] {
         SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
         std::vector<Touched> touched;
-        Edit e(*db_);
+        Edit e(*db_, known);
         Changes changes;
         {
             const Session session(db_->getHandle(), schema_.tables);
@@ -317,11 +395,12 @@ std::vector<Touched> Store::change(const std::string& what, const std::function<
         }
         if (changes.size == 0) return touched; // nothing has changed; the transaction is rolled back
         touched_by(changes.size, changes.data, touched);
-        db_->exec("DELETE FROM history WHERE undone = 1");
-        SQLite::Statement keep(*db_, "INSERT INTO history (what, quiet, changes) VALUES (?, ?, ?)");
+        db_->exec("DELETE FROM history WHERE undone = 1 AND " + own_steps());
+        SQLite::Statement keep(*db_, "INSERT INTO history (what, quiet, changes, owner) VALUES (?, ?, ?, ?)");
         keep.bind(1, what);
         keep.bind(2, quiet ? 1 : 0);
         keep.bind(3, changes.data, changes.size);
+        keep.bind(4, owner_);
         keep.exec();
         db_->exec("DELETE FROM history WHERE id <= (SELECT max(id) FROM history) - " + std::to_string(kept_steps));
         note(what, e.where_);
@@ -332,9 +411,9 @@ std::vector<Touched> Store::change(const std::string& what, const std::function<
 
 std::string Store::title_at(bool undone) const {
     return guarded(file_, [&] {
-        SQLite::Statement s(
-            *db_, undone ? "SELECT what FROM history WHERE undone = 1 ORDER BY id LIMIT 1"
-                         : "SELECT what FROM history WHERE undone = 0 AND quiet = 0 ORDER BY id DESC LIMIT 1");
+        SQLite::Statement s(*db_, "SELECT what FROM history WHERE " + own_steps() +
+                                      (undone ? " AND undone = 1 ORDER BY id LIMIT 1"
+                                              : " AND undone = 0 AND quiet = 0 ORDER BY id DESC LIMIT 1"));
         return s.executeStep() ? s.getColumn(0).getString() : std::string();
     });
 }
@@ -351,13 +430,14 @@ std::string Store::redo_title() const { return title_at(true); }
 
 // A step is one change and the quiet ones that follow it.
 std::vector<Touched> Store::apply(bool undo) {
+    require_writable();
+    stay_with_file();
     return guarded(file_, [&] {
         std::vector<std::pair<Id, std::string>> step; // in the order in which they are applied
         std::string what;
         {
-            SQLite::Statement s(*db_,
-                                undo ? "SELECT id, what, quiet, changes FROM history WHERE undone = 0 ORDER BY id DESC"
-                                     : "SELECT id, what, quiet, changes FROM history WHERE undone = 1 ORDER BY id");
+            SQLite::Statement s(*db_, "SELECT id, what, quiet, changes FROM history WHERE " + own_steps() +
+                                          (undo ? " AND undone = 0 ORDER BY id DESC" : " AND undone = 1 ORDER BY id"));
             while (s.executeStep()) {
                 const bool quiet = s.getColumn(2).getInt() != 0;
                 if (!undo && !quiet && !step.empty()) break;
@@ -387,8 +467,10 @@ std::vector<Touched> Store::apply(bool undo) {
                 };
                 if (sqlite3changeset_apply(db_->getHandle(), size, data, nullptr, abort_on_conflict, nullptr) !=
                     SQLITE_OK)
-                    throw Error(ErrorKind::internal, std::string(undo ? "cannot undo: " : "cannot redo: ") + what,
-                                file_, "The job is as it was");
+                    throw Error(ErrorKind::internal,
+                                (undo ? "cannot undo: " : "cannot redo: ") + what +
+                                    (schema_.shared ? " was changed elsewhere since" : ""),
+                                file_, "The " + schema_.what + " is as it was");
                 touched_by(size, data, touched);
                 SQLite::Statement mark(*db_, "UPDATE history SET undone = ? WHERE id = ?");
                 mark.bind(1, undo ? 1 : 0);
@@ -430,6 +512,7 @@ std::vector<LogEntry> Store::log(const std::string& search, int most) const {
 }
 
 void Store::note(const std::string& what, const std::string& where, const std::string& at) {
+    if (for_viewing_) return; // opening one to look at it leaves no trace
     guarded(file_, [&] {
         SQLite::Statement s(*db_, "INSERT INTO log (at, what, place) VALUES (?, ?, ?)");
         s.bind(1, at.empty() ? utc_now() : at);
@@ -464,14 +547,6 @@ void Store::save_copy(const fs::path& target) const {
             return 0;
         });
     });
-}
-
-std::string new_uid() {
-    static thread_local std::mt19937_64 random{std::random_device{}()};
-    char text[33];
-    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(random()),
-                  static_cast<unsigned long long>(random()));
-    return text;
 }
 
 } // namespace refero::job

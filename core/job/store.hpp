@@ -1,15 +1,20 @@
 // A document file: SQLite with a versioned schema, one transaction a change, undo and redo, and a log.
 //
 // What is promised: a change is in the file when change() has returned, and a file that was cut off in the middle of a
-// change (kill -9, loss of power) opens with every finished change and nothing of the unfinished one. SQLite in WAL
-// mode with full synchronisation keeps that promise (https://sqlite.org/atomiccommit.html,
-// https://sqlite.org/wal.html). Undo applies the inverted changeset that SQLite's session extension recorded
-// (https://sqlite.org/sessionintro.html); the history lies in the file, so that undo goes on after the file was closed.
+// change (kill -9, loss of power) opens with every finished change and nothing of the unfinished one. SQLite's rollback
+// journal with full synchronisation keeps that promise (https://sqlite.org/atomiccommit.html). Between changes the file is
+// whole by itself: it can be copied, renamed and synchronised while it is open. A file that was renamed is followed; one
+// that was removed is saved elsewhere, and told.
+// Undo applies the inverted changeset that SQLite's session extension recorded (https://sqlite.org/sessionintro.html);
+// the history lies in the file, so that undo goes on after the file was closed. In a shared file each program undoes its
+// own changes alone.
 #pragma once
 
 #include <filesystem>
 #include <functional>
 #include <memory>
+#include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -46,12 +51,23 @@ struct Touched {
     Id id;
 };
 
+/// A file that was not where it had been.
+struct Moved {
+    std::filesystem::path from, to;
+    bool was_gone = false; ///< it had been removed or replaced: `to` is a new copy of all that it held
+};
+
+/// A row as this program knows it, by table and id; null: not known. Points to a record of the table.
+using Known = std::function<const void*(const std::string& table, Id id)>;
+
 /// Writes rows within one change.
 class Edit {
 public:
     /// Gives the new row's id; a row whose id is not 0 gets that one.
     template<class T>
     Id add(const T& row);
+    /// Writes the columns in which the row differs from what this program knew of it, so that what others have changed
+    /// meanwhile stays.
     template<class T>
     void update(const T& row);
     template<class T>
@@ -61,8 +77,10 @@ public:
 
 private:
     friend class Store;
-    explicit Edit(SQLite::Database& db) : db_(db) {}
+    explicit Edit(SQLite::Database& db, const Known& known) : db_(db), known_(known) {}
     SQLite::Database& db_;
+    const Known& known_;
+    std::set<std::pair<std::string, Id>> written_; ///< rows of this change: they are no longer as they were known
     std::string where_;
 };
 
@@ -73,17 +91,24 @@ public:
         create,   ///< throws when there is one
         either
     };
-    /// Opens a file; an older version is migrated, and a copy of it kept beside it as NAME.vN. Throws Error(input) for
-    /// files that are damaged, of another kind or newer, without having touched them.
+    /// Opens a file; an older version is migrated, and a copy of it kept beside it as NAME.vN. A file that cannot be
+    /// written is opened for viewing. Throws Error(input) for files that are damaged, of another kind or newer, that may
+    /// not be read, or whose side file belongs to another one, without having touched them.
     Store(const std::filesystem::path& file, Schema schema, Open how);
     ~Store();
     Store(const Store&) = delete;
 
     const std::filesystem::path& file() const { return file_; }
+    /// It can only be looked at: changes throw Error(usage).
+    bool for_viewing() const { return for_viewing_; }
+    /// Follows the file where it was renamed, and saves it elsewhere where it is gone; what has happened, or nothing. Asked
+    /// before each change by itself; the answer then waits for the next call.
+    std::optional<Moved> follow();
 
     /// One transaction, one step of undo, one line in the log. When `edit` throws, nothing has happened. A quiet change
     /// follows from another one (a measurement of what was added) and is undone and redone together with it.
-    std::vector<Touched> change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false);
+    std::vector<Touched> change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false,
+                                const Known& known = {});
     /// The next change to undo or redo; empty when there is none.
     std::string undo_title() const;
     std::string redo_title() const;
@@ -109,17 +134,22 @@ public:
     void save_copy(const std::filesystem::path& target) const;
 
 private:
+    void open();
+    void migrate();
+    void stay_with_file();
+    void require_writable() const;
     std::vector<Touched> apply(bool undo);
-    void drop_session();
     std::string title_at(bool undone) const;
+    std::string own_steps() const;
 
     std::filesystem::path file_;
     Schema schema_;
     std::unique_ptr<SQLite::Database> db_;
+    std::string owner_;       ///< of this program's steps in the history of a shared file
     int data_version_ = 0;
+    int descriptor_ = -1;     ///< of the open file: holds the lock, and knows its name
+    bool for_viewing_ = false;
+    std::optional<Moved> moved_;
 };
-
-/// A random identifier, 32 hexadecimal digits.
-std::string new_uid();
 
 } // namespace refero::job

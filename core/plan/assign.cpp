@@ -16,9 +16,7 @@ bool same(const std::string& a, const std::string& b) { return !a.empty() && to_
 
 ModeKind kind_of(const Frame& f) {
     if (f.kind == FrameKind::clip) return ModeKind::video;
-    const std::string e = to_lower(fs::path(f.path).extension().string());
-    return e == ".jpg" || e == ".jpeg" || e == ".png" || e == ".heif" || e == ".heic" ? ModeKind::finished
-                                                                                      : ModeKind::raw;
+    return f.raw ? ModeKind::raw : ModeKind::finished;
 }
 
 std::string time_of_day(double seconds) { return time_of(seconds).substr(11, 5); }

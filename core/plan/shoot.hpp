@@ -162,6 +162,7 @@ struct Frame {
     std::string sha256;
     Id same_as = 0; ///< the frame that this file is a companion or a copy of
     FrameKind kind = FrameKind::ordinary;
+    bool raw = false;      ///< a camera's raw file, by its content
     Id camera = 0, lens = 0, mode = 0, setup = 0; ///< as recognised and assigned
     bool by_hand = false;                         ///< the setup was given by the user
     std::string reason;                           ///< why it belongs there, or to no setup

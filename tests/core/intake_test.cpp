@@ -113,7 +113,7 @@ TEST(Clip, a_still_is_what_went_in) {
         EXPECT_NEAR(clip.duration_s, 4, 0.25);
         EXPECT_EQ(clip.width, 640);
         EXPECT_NEAR(clip.frames_per_second, 5, 1e-6);
-        const frame::Frame still = frame::read_still(scratch / name, 2);
+        const frame::Frame still = frame::read(scratch / name, {.position_s = 2});
         const find::Placement found = locate(still, "grid24");
         for (std::size_t k = 0; k < 4; ++k) EXPECT_LT((found.corners[k] - chart.charts[0].corners[k]).norm(), 1.0);
         const auto reading = read::measure(still, found, test::grid24());
@@ -130,16 +130,16 @@ TEST(Clip, a_still_is_what_went_in) {
         const auto curve =
             fit::estimate_curve({code_shot(scratch / name, options, seen)}, chart::reference_of(test::grid24()), &seen);
         EXPECT_EQ(curve.nearest, colour::name_of(transfer)) << curve.nearest_stops;
-        EXPECT_THROW(locate(frame::read_still(scratch / name, 0.1), "grid24"), Error);
-        EXPECT_THROW(locate(frame::read_still(scratch / name, 3.5), "grid24"), Error);
-        EXPECT_NO_THROW(frame::read_still(scratch / name, 100)); // beyond the end: the last picture
+        EXPECT_THROW(locate(frame::read(scratch / name, {.position_s = 0.1}), "grid24"), Error);
+        EXPECT_THROW(locate(frame::read(scratch / name, {.position_s = 3.5}), "grid24"), Error);
+        EXPECT_NO_THROW(frame::read(scratch / name, {.position_s = 100})); // beyond the end: the last picture
     }
     EXPECT_EQ(described(scratch / "a.mkv").kind, plan::FrameKind::clip);
     written(scratch / "no.mov", "this is no clip");
     EXPECT_THROW(frame::read_clip(scratch / "no.mov"), Error);
     const std::string whole = read_file(scratch / "a.mkv");
     written(scratch / "cut.mkv", whole.substr(0, 600));
-    EXPECT_THROW(frame::read_still(scratch / "cut.mkv", 0), Error);
+    EXPECT_THROW(frame::read(scratch / "cut.mkv", {.position_s = 0}), Error);
 }
 
 } // namespace

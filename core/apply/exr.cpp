@@ -1,0 +1,75 @@
+// OpenEXR: half floats, scene-linear, with the standard attributes for what the frame says of itself.
+#include <ImfChannelList.h>
+#include <ImfChromaticitiesAttribute.h>
+#include <ImfFrameBuffer.h>
+#include <ImfHeader.h>
+#include <ImfOutputFile.h>
+#include <ImfStandardAttributes.h>
+#include <ImfStringAttribute.h>
+
+#include "apply/internal.hpp"
+
+namespace refero::apply {
+
+namespace {
+
+Imf::Header header_of(const Picture& p, const frame::Metadata& m) {
+    Imf::Header header(p.width, p.height);
+    header.compression() = Imf::ZIP_COMPRESSION;
+    for (const char* channel : {"R", "G", "B"}) header.channels().insert(channel, Imf::Channel(Imf::HALF));
+    const auto text = [&](const char* name, const std::string& value) {
+        if (!value.empty()) header.insert(name, Imf::StringAttribute(value));
+    };
+    text("software", frame::software_name());
+    text("cameraMake", m.make);
+    text("cameraModel", m.model);
+    text("cameraSerialNumber", m.serial_number);
+    text("lensModel", m.lens);
+    if (const std::string time = frame::exif_time(m.taken); !time.empty()) Imf::addCapDate(header, time);
+    if (m.exposure_s > 0) Imf::addExpTime(header, static_cast<float>(m.exposure_s));
+    if (m.f_number > 0) Imf::addAperture(header, static_cast<float>(m.f_number));
+    if (m.iso > 0) Imf::addIsoSpeed(header, static_cast<float>(m.iso));
+    if (m.position) {
+        Imf::addLatitude(header, static_cast<float>(m.position->latitude_deg));
+        Imf::addLongitude(header, static_cast<float>(m.position->longitude_deg));
+        if (m.position->altitude_m) Imf::addAltitude(header, static_cast<float>(*m.position->altitude_m));
+    }
+    const colour::RgbSpace& space = colour::rgb_space(p.space);
+    const auto place = [](const colour::Chromaticity& c) {
+        return Imath::V2f(static_cast<float>(c.x), static_cast<float>(c.y));
+    };
+    if (space.name != "xyz-d50")
+        Imf::addChromaticities(header, Imf::Chromaticities(place(space.red), place(space.green), place(space.blue),
+                                                           place(space.white)));
+    return header;
+}
+
+} // namespace
+
+void write_exr(const Picture& p, const frame::Metadata& metadata, const std::filesystem::path& file,
+               const std::filesystem::path& target) {
+    constexpr int band = 16; // lines of one ZIP block
+    std::vector<half> lines(static_cast<std::size_t>(p.width) * 3 * band);
+    try {
+        Imf::OutputFile out(file.c_str(), header_of(p, metadata));
+        const std::size_t pixel = 3 * sizeof(half), row = static_cast<std::size_t>(p.width) * pixel;
+        for (int y = 0; y < p.height; y += band) {
+            const int rows = std::min(band, p.height - y);
+            const float* from = &p.rgb[static_cast<std::size_t>(y) * p.width * 3];
+            for (std::size_t i = 0; i < static_cast<std::size_t>(rows) * p.width * 3; ++i) lines[i] = half(from[i]);
+            // A slice's base is where its pixel 0, 0 would lie.
+            char* base = reinterpret_cast<char*>(lines.data()) - static_cast<std::size_t>(y) * row;
+            Imf::FrameBuffer buffer;
+            const char* names[] = {"R", "G", "B"};
+            for (std::size_t c = 0; c < 3; ++c)
+                buffer.insert(names[c], Imf::Slice(Imf::HALF, base + c * sizeof(half), pixel, row));
+            out.setFrameBuffer(buffer);
+            out.writePixels(rows);
+        }
+    } catch (const std::exception& problem) {
+        throw Error(ErrorKind::internal, std::string("cannot be written: ") + problem.what(), target,
+                    "Check free space and permissions");
+    }
+}
+
+} // namespace refero::apply

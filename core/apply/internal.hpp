@@ -1,0 +1,28 @@
+// Shared by the sources of this room only: one writer a file format.
+#pragma once
+
+#include <cstdint>
+
+#include "apply/apply.hpp"
+
+namespace refero::apply {
+
+/// A picture ready to be written: code values of its space, row by row.
+struct Codes {
+    int width = 0, height = 0;
+    std::vector<std::uint16_t> deep;   ///< 16 bits a value: TIFF, PNG
+    std::vector<std::uint8_t> shallow; ///< 8 bits a value: JPEG
+    std::vector<unsigned char> icc;
+    frame::Metadata metadata;
+};
+
+/// Writes `file` as it is named. Throws Error(internal), naming `target`, when it cannot.
+void write_tiff(const Codes& codes, const std::filesystem::path& file, const std::filesystem::path& target);
+/// A whole file's bytes. Throws Error(internal).
+std::string png_bytes(const Codes& codes);
+std::string jpeg_bytes(const Codes& codes);
+/// Half floats, linear; the space's primaries, unless it has none (XYZ).
+void write_exr(const Picture& picture, const frame::Metadata& metadata, const std::filesystem::path& file,
+               const std::filesystem::path& target);
+
+} // namespace refero::apply

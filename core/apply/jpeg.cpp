@@ -1,0 +1,72 @@
+// JPEG through libjpeg, into memory; its errors come back to the caller instead of ending the program.
+#include <csetjmp>
+#include <cstdio>
+#include <cstdlib>
+
+#include <jpeglib.h>
+
+#include "apply/internal.hpp"
+
+namespace refero::apply {
+
+namespace {
+
+constexpr int quality = 95;
+constexpr std::size_t most_in_segment = 65533; ///< bytes of a marker segment after its length (ITU-T T.81, B.1.1.4)
+
+struct Errors {
+    jpeg_error_mgr base;
+    std::jmp_buf back;
+    char text[JMSG_LENGTH_MAX];
+};
+
+// No object with a destructor lives between here and the jump.
+bool encode(jpeg_compress_struct& c, Errors& errors, unsigned char** bytes, unsigned long* size, const Codes& codes,
+            const unsigned char* exif, std::size_t exif_size) {
+    if (setjmp(errors.back)) return false;
+    jpeg_create_compress(&c);
+    jpeg_mem_dest(&c, bytes, size);
+    c.image_width = static_cast<JDIMENSION>(codes.width);
+    c.image_height = static_cast<JDIMENSION>(codes.height);
+    c.input_components = 3;
+    c.in_color_space = JCS_RGB;
+    jpeg_set_defaults(&c);
+    jpeg_set_quality(&c, quality, TRUE);
+    for (int i = 0; i < c.num_components; ++i) c.comp_info[i].h_samp_factor = c.comp_info[i].v_samp_factor = 1; // 4:4:4
+    jpeg_start_compress(&c, TRUE);
+    if (exif_size > 0 && exif_size <= most_in_segment)
+        jpeg_write_marker(&c, JPEG_APP0 + 1, exif, static_cast<unsigned>(exif_size));
+    jpeg_write_icc_profile(&c, codes.icc.data(), static_cast<unsigned>(codes.icc.size()));
+    while (c.next_scanline < c.image_height) {
+        auto* row = const_cast<JSAMPROW>(&codes.shallow[std::size_t{c.next_scanline} * c.image_width * 3]);
+        jpeg_write_scanlines(&c, &row, 1);
+    }
+    jpeg_finish_compress(&c);
+    return true;
+}
+
+} // namespace
+
+std::string jpeg_bytes(const Codes& codes) {
+    jpeg_compress_struct c{};
+    Errors errors{};
+    c.err = jpeg_std_error(&errors.base);
+    errors.base.error_exit = [](j_common_ptr common) {
+        auto* own = reinterpret_cast<Errors*>(common->err);
+        common->err->format_message(common, own->text);
+        std::longjmp(own->back, 1);
+    };
+    errors.base.output_message = [](j_common_ptr) {};
+    unsigned char* bytes = nullptr;
+    unsigned long size = 0;
+    const std::string exif = std::string("Exif\0\0", 6) + frame::exif_of(codes.metadata);
+    const bool good =
+        encode(c, errors, &bytes, &size, codes, reinterpret_cast<const unsigned char*>(exif.data()), exif.size());
+    std::string result(reinterpret_cast<const char*>(bytes), good ? size : 0);
+    jpeg_destroy_compress(&c);
+    std::free(bytes);
+    if (!good) throw Error(ErrorKind::internal, std::string("the JPEG encoder failed: ") + errors.text);
+    return result;
+}
+
+} // namespace refero::apply
