@@ -11,6 +11,7 @@
 #include <QStandardPaths>
 #include <QVBoxLayout>
 
+#include "application.hpp"
 #include "theme.hpp"
 #include "widgets/link_glyph.hpp"
 #include "widgets/picture_view.hpp"
@@ -19,19 +20,22 @@ namespace refero::app {
 
 namespace {
 constexpr int task_shows_after_ms = 500;
-}
+constexpr int title_bar_height = 40; ///< at most, of common window managers
+} // namespace
 
 MainWindow::MainWindow()
     : places_(new QStackedWidget),
-      board_(new BoardPlace(session_)),
-      setup_view_(new SetupView(session_)),
-      plan_(new PlanView(session_)),
-      kit_(new KitView(session_)),
-      camera_(new SimulatedCamera(session_)) {
+      board_(new BoardPlace(desk_)),
+      setup_view_(new SetupView(desk_)),
+      plan_(new PlanView(desk_)),
+      kit_(new KitView(desk_)),
+      camera_(new SimulatedCamera(desk_)) {
     setWindowTitle("Refero");
     setWindowIcon(QIcon(":/icons/refero.svg"));
     setAcceptDrops(true);
-    resize(1280, 800);
+    // With room for a title bar on a small screen.
+    const QSize room = screen()->availableGeometry().size() - QSize(0, title_bar_height);
+    resize(QSize(1280, 800).boundedTo(room));
     setMinimumSize(900, 600);
     start_ = make_start();
     for (QWidget* place : std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, kit_})
@@ -56,25 +60,31 @@ MainWindow::MainWindow()
     connect(board_->board(), &BoardView::setup_opened, this, &MainWindow::open_setup);
     connect(board_->frames_view(), &FramesView::setup_opened, this, &MainWindow::open_setup);
     connect(camera_, &SimulatedCamera::closed, this, [this] { show_camera(false); });
-    connect(&session_, &Session::lens_wanted, this, &MainWindow::ask_for_lens);
-    connect(&session_, &Session::history_changed, this, &MainWindow::tell_history);
-    connect(&session_, &Session::kit_changed, this, &MainWindow::tell_history);
-    connect(&session_, &Session::setup_opened, this, &MainWindow::open_setup);
-    connect(&session_, &Session::notice, this, &MainWindow::notice);
-    connect(&session_, &Session::job_changed, this, [this] {
+    connect(&desk_.frames, &Frames::lens_wanted, this, &MainWindow::ask_for_lens);
+    connect(&desk_.job, &JobDocument::history_changed, this, &MainWindow::tell_history);
+    connect(&desk_.kit, &KitDocument::changed, this, &MainWindow::tell_history);
+    connect(&desk_.frames, &Frames::setup_opened, this, &MainWindow::open_setup);
+    connect(&desk_.notices, &Notices::told, this, &MainWindow::notice);
+    connect(&desk_.chains, &Chains::structure_changed, this, [this] {
         remember_job();
-        if (places_->currentWidget() == start_ && session_.count()) show_board();
+        if (places_->currentWidget() == start_ && desk_.chains.count()) show_board();
         // The open setup was undone or taken out of the plan.
-        else if (places_->currentWidget() == setup_view_ && !session_.has(setup_view_->setup())) show_board();
+        else if (places_->currentWidget() == setup_view_ && !desk_.chains.has(setup_view_->setup())) show_board();
         tell_place();
     });
+    if (auto* application = qobject_cast<Application*>(qApp))
+        connect(application, &Application::failed, this, &MainWindow::notice);
+    desk_.handovers.ask = [this](const std::vector<fs::path>& files) { return ask_to_replace(files); };
+    desk_.frames.ask = [this](const QString& question) {
+        return QMessageBox::question(this, tr("Refero"), question) == QMessageBox::Yes;
+    };
     task_delay_.setSingleShot(true);
     task_delay_.setInterval(task_shows_after_ms);
     connect(&task_delay_, &QTimer::timeout, this, [this] {
-        if (session_.tasks().running()) task_strip_->show();
+        if (desk_.tasks.running()) task_strip_->show();
         show_task();
     });
-    connect(&session_.tasks(), &Tasks::changed, this, &MainWindow::show_task);
+    connect(&desk_.tasks, &Tasks::changed, this, &MainWindow::show_task);
     // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not
     // stall.
     for (QWidget* w : setup_view_->findChildren<QWidget*>()) w->ensurePolished();
@@ -82,9 +92,9 @@ MainWindow::MainWindow()
         QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
 }
 
-// The views hold on to the session, so they go first.
+// The views hold on to the desk, so they go first.
 MainWindow::~MainWindow() {
-    session_.tasks().drain();
+    desk_.tasks.drain();
     hide();
     delete takeCentralWidget();
 }
@@ -163,9 +173,9 @@ void MainWindow::make_menus() {
     add(menu, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     menu->addSeparator();
     undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo,
-                [this] { places_->currentWidget() == kit_ ? session_.undo_kit() : session_.undo(); });
+                [this] { places_->currentWidget() == kit_ ? desk_.kit.undo() : desk_.job.undo(); });
     redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo,
-                [this] { places_->currentWidget() == kit_ ? session_.redo_kit() : session_.redo(); });
+                [this] { places_->currentWidget() == kit_ ? desk_.kit.redo() : desk_.job.redo(); });
     tell_history();
     menu->addSeparator();
     add(menu, "", tr("Board"), Qt::Key_1, [this] { show_board(); });
@@ -186,7 +196,7 @@ void MainWindow::make_menus() {
         if (places_->currentWidget() == setup_view_) setup_view_->go_on();
     });
     add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return,
-        [this] { session_.fit_all(); });
+        [this] { desk_.setups.fit_all(); });
     menu->addSeparator();
     add(menu, "whole", tr("Whole picture"), Qt::Key_W, [picture] {
         if (auto* p = picture()) p->show_whole();
@@ -224,7 +234,7 @@ void MainWindow::use_theme(Theme::Kind kind) {
 }
 
 void MainWindow::show_task() {
-    const Tasks& tasks = session_.tasks();
+    const Tasks& tasks = desk_.tasks;
     if (!tasks.running()) {
         task_delay_.stop();
         task_strip_->hide();
@@ -246,21 +256,20 @@ void MainWindow::tell_place() {
     board_button_->setChecked(now == board_);
     plan_button_->setChecked(now == plan_);
     kit_button_->setChecked(now == kit_);
-    const bool in_setup = now == setup_view_ && session_.has(setup_view_->setup());
-    here_->setText(in_setup ? tr("\u203a  %1").arg(session_.title_of(setup_view_->setup())) : QString());
-    const QString job = QString::fromStdString(session_.shoot().brief().title);
-    job_name_->setText(session_.has_job() ? QString::fromStdString(session_.job_file().filename().string())
-                                          : QString());
-    job_name_->setToolTip(QString::fromStdString(session_.job_file().string()) +
+    const bool in_setup = now == setup_view_ && desk_.chains.has(setup_view_->setup());
+    here_->setText(in_setup ? tr("\u203a  %1").arg(desk_.chains.title_of(setup_view_->setup())) : QString());
+    const QString job = QString::fromStdString(desk_.job.shoot().brief().title);
+    job_name_->setText(desk_.job.is_open() ? QString::fromStdString(desk_.job.file().filename().string()) : QString());
+    job_name_->setToolTip(QString::fromStdString(desk_.job.file().string()) +
                           tr("\nEvery action is kept as it is done; there is nothing to save."));
     tell_history();
-    setWindowTitle(session_.has_job()
-                       ? tr("%1 \u2013 Refero").arg(in_setup ? session_.title_of(setup_view_->setup()) : job)
+    setWindowTitle(desk_.job.is_open()
+                       ? tr("%1 \u2013 Refero").arg(in_setup ? desk_.chains.title_of(setup_view_->setup()) : job)
                        : "Refero");
 }
 
 void MainWindow::show_board(BoardPlace::View view) {
-    if (!session_.has_job()) return places_->setCurrentWidget(start_), tell_place();
+    if (!desk_.job.is_open()) return places_->setCurrentWidget(start_), tell_place();
     setup_view_->close();
     places_->setCurrentWidget(board_);
     board_->show_view(view);
@@ -271,18 +280,18 @@ void MainWindow::show_board(BoardPlace::View view) {
 }
 
 void MainWindow::show_plan() {
-    if (!session_.has_job()) session_.start_untitled();
-    session_.refresh_kit();
+    if (!desk_.job.is_open()) desk_.job.start_untitled();
+    desk_.kit.refresh();
     setup_view_->close();
     places_->setCurrentWidget(plan_);
     plan_->refresh();
     tell_place();
-    if (session_.shoot().cameras.empty()) plan_->camera_box()->setFocus();
+    if (desk_.job.shoot().cameras.empty()) plan_->camera_box()->setFocus();
     else plan_->matrix()->setFocus();
 }
 
 void MainWindow::show_kit() {
-    session_.refresh_kit();
+    desk_.kit.refresh();
     setup_view_->close();
     places_->setCurrentWidget(kit_);
     tell_place();
@@ -290,7 +299,7 @@ void MainWindow::show_kit() {
 }
 
 void MainWindow::open_setup(Id setup) {
-    if (!session_.has(setup)) return;
+    if (!desk_.chains.has(setup)) return;
     places_->setCurrentWidget(setup_view_);
     setup_view_->open(setup);
     tell_place();
@@ -298,14 +307,14 @@ void MainWindow::open_setup(Id setup) {
 }
 
 void MainWindow::show_camera(bool on) {
-    if (on && !session_.has_job()) return notice(tr("Open a job first: the simulated camera shoots its setups."));
+    if (on && !desk_.job.is_open()) return notice(tr("Open a job first: the simulated camera shoots its setups."));
     camera_->setVisible(on);
 }
 
 void MainWindow::tell_history() {
     const bool kit = places_->currentWidget() == kit_;
-    const QString undo = kit ? session_.undo_kit_title() : session_.undo_title(),
-                  redo = kit ? session_.redo_kit_title() : session_.redo_title();
+    const QString undo = kit ? desk_.kit.undo_title() : desk_.job.undo_title(),
+                  redo = kit ? desk_.kit.redo_title() : desk_.job.redo_title();
     undo_->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));
     redo_->setText(redo.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(redo));
     undo_->setEnabled(!undo.isEmpty());
@@ -315,18 +324,18 @@ void MainWindow::tell_history() {
 void MainWindow::ask_for_lens(Id camera) {
     asked_camera_ = camera;
     question_text_->setText(tr("The files of %1 name no lens. Which one is on it?")
-                                .arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, camera))));
+                                .arg(QString::fromStdString(plan::name_in(desk_.job.shoot().cameras, camera))));
     answers_->clear();
-    for (const plan::Lens& l : session_.shoot().lenses)
+    for (const plan::Lens& l : desk_.job.shoot().lenses)
         answers_->addItem(QString::fromStdString(l.name), qlonglong(l.id));
     question_strip_->show();
 }
 
 void MainWindow::remember_job() {
-    if (!session_.has_job() || (scratch_ && session_.job_file().string().starts_with(scratch_->path().toStdString())))
+    if (!desk_.job.is_open() || (scratch_ && desk_.job.file().string().starts_with(scratch_->path().toStdString())))
         return;
     QStringList jobs = QSettings().value("jobs").toStringList();
-    const QString file = QString::fromStdString(session_.job_file().string());
+    const QString file = QString::fromStdString(desk_.job.file().string());
     if (!jobs.isEmpty() && jobs.front() == file) return;
     jobs.removeAll(file);
     jobs.prepend(file);
@@ -338,45 +347,61 @@ void MainWindow::new_job() {
                                                       tr("Refero job (*.refero)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
-    session_.new_job(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
+    desk_.job.create(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
     show_plan();
 }
 
 void MainWindow::save_as() {
-    if (!session_.has_job()) return;
+    if (!desk_.job.is_open()) return;
     const QString file = QFileDialog::getSaveFileName(
         this, tr("Save the job as"),
-        last_folder() + "/" + QString::fromStdString(session_.shoot().brief().title) + ".refero",
+        last_folder() + "/" + QString::fromStdString(desk_.job.shoot().brief().title) + ".refero",
         tr("Refero job (*.refero)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
-    session_.save_as(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
+    desk_.job.save_as(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
     show_board();
 }
 
 void MainWindow::find_moved() {
     const QString folder = QFileDialog::getExistingDirectory(this, tr("Where are the frames now?"), last_folder());
-    if (!folder.isEmpty()) session_.find_moved(folder.toStdString());
+    if (!folder.isEmpty()) desk_.frames.find_moved(folder.toStdString());
 }
 
 Id MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : 0; }
 
 void MainWindow::open_demo() {
     const QString cache = QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation);
-    session_.close_job();
+    desk_.job.close();
     scratch_ = std::make_unique<QTemporaryDir>(QDir::tempPath() + "/refero-demo-XXXXXX");
     if (!scratch_->isValid())
         return notice(
             tr("%1: no scratch folder can be made here. Free some space or set TMPDIR.").arg(scratch_->errorString()));
     show_board();
-    try {
-        session_.open_demo(shipped("demo/museum.json"), scratch_->path().toStdString(),
-                           cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
-    } catch (const Error& e) { return notice(QString::fromUtf8(e.what())); }
+    desk_.notices.guarded([&] {
+        demo_.open(shipped("demo/museum.json"), scratch_->path().toStdString(),
+                   cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
+    });
     show_board();
 }
 
-void MainWindow::open(const std::vector<fs::path>& files) { session_.open(files, current_setup()); }
+bool MainWindow::ask_to_replace(const std::vector<fs::path>& files) {
+    constexpr std::size_t most_named = 8;
+    QStringList names;
+    for (std::size_t i = 0; i < std::min(files.size(), most_named); ++i) names << name_of_file(files[i]);
+    if (files.size() > most_named) names << tr("and %1 more").arg(files.size() - most_named);
+    QMessageBox box(
+        QMessageBox::Question, tr("Replace files?"),
+        tr("These files exist already in %1:\n%2").arg(qt(files.front().parent_path().string()), names.join("\n")),
+        QMessageBox::NoButton, this);
+    auto* replace = box.addButton(tr("Replace them"), QMessageBox::AcceptRole);
+    box.setDefaultButton(box.addButton(tr("Leave them"), QMessageBox::RejectRole));
+    box.setObjectName("replaceQuestion");
+    box.exec();
+    return box.clickedButton() == replace;
+}
+
+void MainWindow::open(const std::vector<fs::path>& files) { desk_.frames.open(files, current_setup()); }
 
 void MainWindow::choose_files() {
     const QStringList names =
@@ -402,7 +427,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    session_.tasks().drain();
+    desk_.tasks.drain();
     QMainWindow::closeEvent(event);
 }
 

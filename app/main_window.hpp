@@ -10,6 +10,7 @@
 #include <QToolButton>
 
 #include "board/board_place.hpp"
+#include "demo_run.hpp"
 #include "frames/simulated_camera.hpp"
 #include "kit/kit_view.hpp"
 #include "plan/plan_view.hpp"
@@ -25,7 +26,7 @@ public:
     MainWindow();
     ~MainWindow() override;
 
-    Session& session() { return session_; }
+    Desk& desk() { return desk_; }
     BoardPlace* board_place() { return board_; }
     BoardView* board() { return board_->board(); }
     SetupView* setup_view() { return setup_view_; }
@@ -59,6 +60,7 @@ private:
     void tell_history();
     void notice(const QString& text);
     void ask_for_lens(Id camera);
+    bool ask_to_replace(const std::vector<fs::path>& files);
     void choose_files();
     void new_job();
     void save_as();
@@ -69,7 +71,8 @@ private:
     Id current_setup() const;
     void use_theme(Theme::Kind kind);
 
-    Session session_;
+    Desk desk_;
+    DemoRun demo_{desk_};
     QStackedWidget* places_;
     BoardPlace* board_;
     SetupView* setup_view_;

@@ -26,7 +26,7 @@ QWidget* MainWindow::make_start() {
     fresh->setProperty("primary", true);
     fresh->setObjectName("newJobButton");
     connect(fresh, &QPushButton::clicked, this, [this] {
-        session_.start_untitled();
+        desk_.job.start_untitled();
         show_plan();
     });
     auto* open = new QPushButton(tr("Open a job or a frame \u2026"));
@@ -56,7 +56,7 @@ QWidget* MainWindow::make_start() {
         b->setText(QFileInfo(file).completeBaseName());
         b->setToolTip(file);
         b->setProperty("flat", true);
-        connect(b, &QToolButton::clicked, this, [this, file] { session_.open({file.toStdString()}, 0); });
+        connect(b, &QToolButton::clicked, this, [this, file] { desk_.frames.open({file.toStdString()}, 0); });
         lately->addWidget(b);
     }
     lately->addStretch();
@@ -100,7 +100,7 @@ QWidget* MainWindow::make_question_strip() {
     remember->setObjectName("rememberLensButton");
     connect(remember, &QPushButton::clicked, this, [this] {
         question_strip_->hide();
-        session_.set_silent_lens(asked_camera_, answers_->currentData().toLongLong());
+        desk_.frames.set_silent_lens(asked_camera_, answers_->currentData().toLongLong());
     });
     row->addWidget(remember);
     row->addStretch();
@@ -126,7 +126,7 @@ QWidget* MainWindow::make_task_strip() {
     row->addWidget(task_bar_, 1);
     auto* cancel = new QPushButton(icon("cancel"), tr("Cancel"));
     cancel->setToolTip(tr("Stops what is under way; nothing half written is left"));
-    connect(cancel, &QPushButton::clicked, this, [this] { session_.tasks().cancel_all(); });
+    connect(cancel, &QPushButton::clicked, this, [this] { desk_.tasks.cancel_all(); });
     row->addWidget(cancel);
     task_strip_->hide();
     return task_strip_;

@@ -45,14 +45,16 @@ QPushButton:hover, QToolButton:hover { border-color: @text; }
 QPushButton:focus, QToolButton:focus { border: 2px solid @text; padding: 5px 11px; }
 QPushButton:pressed, QToolButton:pressed { background: @line; }
 QPushButton:disabled, QToolButton:disabled { color: @line; border-color: @line; }
-QPushButton[primary="true"] { background: @strong; color: @on_strong; border-color: @strong; font-weight: 600; padding: 9px 14px; }
+QPushButton[primary="true"] { background: @strong; color: @on_strong; border-color: @strong; font-weight: 600;
+  padding: 9px 14px; }
 QPushButton[primary="true"]:focus { border: 2px solid @line; padding: 8px 13px; }
 QPushButton[primary="true"]:disabled { background: @line; color: @panel; }
 QToolButton[flat="true"] { background: transparent; border: none; padding: 5px 8px; }
 QToolButton[flat="true"]:hover { background: @raised; }
 QToolButton[flat="true"]:checked { font-weight: 600; border-bottom: 3px solid @text; border-radius: 0; }
 QToolButton::menu-indicator { image: none; }
-QComboBox, QLineEdit, QAbstractSpinBox { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 5px 8px; selection-background-color: @strong; selection-color: @on_strong; }
+QComboBox, QLineEdit, QAbstractSpinBox { background: @raised; border: 1px solid @line; border-radius: 4px;
+  padding: 5px 8px; selection-background-color: @strong; selection-color: @on_strong; }
 QComboBox:focus, QLineEdit:focus, QAbstractSpinBox:focus { border: 2px solid @text; padding: 4px 7px; }
 QComboBox:disabled, QAbstractSpinBox:disabled, QCheckBox:disabled, QLabel:disabled { color: @line; }
 QComboBox::drop-down { border: none; width: 22px; }
@@ -60,22 +62,28 @@ QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px;
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 20px; }
 QAbstractSpinBox::up-arrow { image: url(:/icons/up.svg); width: 10px; height: 10px; }
 QAbstractSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
-QCheckBox::indicator, QTableView::indicator { width: 9px; height: 9px; padding: 2px; background: @raised; border: 1px solid @dim; border-radius: 2px; }
-QCheckBox::indicator:checked, QTableView::indicator:checked { width: 11px; height: 11px; padding: 0; background: @text; border: 2px solid @raised; border-radius: 3px; }
+QCheckBox::indicator, QTableView::indicator { width: 9px; height: 9px; padding: 2px; background: @raised;
+  border: 1px solid @dim; border-radius: 2px; }
+QCheckBox::indicator:checked, QTableView::indicator:checked { width: 11px; height: 11px; padding: 0;
+  background: @text; border: 2px solid @raised; border-radius: 3px; }
 QCheckBox:focus { font-weight: 600; }
 QTableView::item { border: none; padding: 0 8px; }
 QTableView::item:selected, QListView::item:selected { background: @strong; color: @on_strong; }
-QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @strong; selection-color: @on_strong; }
-QTableView, QListView { background: @panel; border: 1px solid @line; gridline-color: @line; selection-background-color: @strong; selection-color: @on_strong; outline: 0; }
+QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @strong;
+  selection-color: @on_strong; }
+QTableView, QListView { background: @panel; border: 1px solid @line; gridline-color: @line;
+  selection-background-color: @strong; selection-color: @on_strong; outline: 0; }
 QTableView:focus, QListView:focus { border: 1px solid @text; }
 QHeaderView { background: @panel; }
-QHeaderView::section { background: @panel; color: @dim; border: none; border-bottom: 1px solid @line; padding: 5px 11px; font-weight: 600; }
+QHeaderView::section { background: @panel; color: @dim; border: none; border-bottom: 1px solid @line;
+  padding: 5px 11px; font-weight: 600; }
 QTableCornerButton::section { background: @panel; border: none; }
 QScrollBar:vertical { background: transparent; width: 11px; margin: 0; }
 QScrollBar:horizontal { background: transparent; height: 11px; margin: 0; }
 QScrollBar::handle { background: @line; border-radius: 5px; min-height: 24px; min-width: 24px; margin: 2px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
-QProgressBar { background: @panel; border: 1px solid @line; border-radius: 4px; text-align: center; min-height: 14px; max-height: 14px; }
+QProgressBar { background: @panel; border: 1px solid @line; border-radius: 4px; text-align: center;
+  min-height: 14px; max-height: 14px; }
 QProgressBar::chunk { background: @dim; border-radius: 3px; }
 QSplitter::handle { background: @window; }
 QLabel[dim="true"] { color: @dim; }

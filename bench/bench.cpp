@@ -8,9 +8,9 @@
 #include <map>
 
 #include "apply/apply.hpp"
-#include "job/pipeline.hpp"
 #include "scope/scope.hpp"
 #include "simulate/simulate.hpp"
+#include "work/pipeline.hpp"
 
 namespace {
 
@@ -31,7 +31,7 @@ const fs::path& frame_24mp() {
 
 void file_to_reading(benchmark::State& state) {
     for (auto _ : state)
-        benchmark::DoNotOptimize(job::take_shot(frame_24mp(), {.chart = "grid24"}).reading.patches.size());
+        benchmark::DoNotOptimize(work::take_shot(frame_24mp(), {.chart = "grid24"}).reading.patches.size());
 }
 
 /// The peer: LibRaw alone opens, unpacks and makes its half-size image.
@@ -53,14 +53,14 @@ void libraw_half_size(benchmark::State& state) {
 }
 
 void fit_all_candidates(benchmark::State& state) {
-    const auto shot = job::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
     const auto reference = chart::reference_of(shot.definition);
     for (auto _ : state) benchmark::DoNotOptimize(fit::build(shot.reading, reference, &shot.definition, {}).fit.mean);
 }
 
 /// The simple candidates, one by one: what they share is even done three times.
 void fit_simple_candidates(benchmark::State& state) {
-    const auto shot = job::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
     const auto reference = chart::reference_of(shot.definition);
     for (auto _ : state)
         for (const fit::Model model : {fit::Model::diagonal, fit::Model::matrix, fit::Model::root_polynomial_2}) {
@@ -74,8 +74,8 @@ void fit_simple_candidates(benchmark::State& state) {
 /// What a slider waits for: the scaled frame corrected anew, as display codes, and a waveform, a parade and a
 /// vectorscope of it.
 void change_to_scopes(benchmark::State& state) {
-    const auto shot = job::take_shot(frame_24mp(), {.chart = "grid24"});
-    auto correction = job::correct({shot}, chart::reference_of(shot.definition), {});
+    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
+    auto correction = work::correct({shot}, chart::reference_of(shot.definition), {});
     const frame::Frame small = apply::smaller(shot.frame, 900);
     for (auto _ : state) {
         correction.finish.warmer_mired = correction.finish.warmer_mired == 10 ? 11 : 10;
@@ -90,8 +90,8 @@ void change_to_scopes(benchmark::State& state) {
 }
 
 void apply_full_size(benchmark::State& state) {
-    const auto shot = job::take_shot(frame_24mp(), {.chart = "grid24"});
-    const auto correction = job::correct({shot}, chart::reference_of(shot.definition), {});
+    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto correction = work::correct({shot}, chart::reference_of(shot.definition), {});
     const auto frame = frame::read(frame_24mp(), {frame::Size::full, {}});
     for (auto _ : state) benchmark::DoNotOptimize(apply::corrected(frame, correction, "srgb").rgb.data());
 }

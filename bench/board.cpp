@@ -24,10 +24,10 @@ void fill(const fs::path& file, int frames) {
     const fs::path folder = file.parent_path();
     simulate::write(simulate::render(simulate::load_scene(shipped("demo/chart.json"), R"({"size":[900,600]})")),
                     folder / "chart.dng");
-    auto shot = job::take_shot(folder / "chart.dng", {.chart = "grid24"});
+    auto shot = work::take_shot(folder / "chart.dng", {.chart = "grid24"});
     shot.sha256 = sha256_of(folder / "chart.dng");
     const std::string reading = job::to_json(shot),
-                      correction = fit::to_json(job::correct({shot}, chart::reference_of(shot.definition), {}));
+                      correction = fit::to_json(work::correct({shot}, chart::reference_of(shot.definition), {}));
     job::JobFile job(file, job::JobFile::Open::create);
     job.change("bench", [&](job::Edit& e) {
         const auto mode = e.add(plan::Mode{.name = "raw"});
@@ -41,11 +41,11 @@ void fill(const fs::path& file, int frames) {
         for (int i = 0; i < frames; ++i) {
             const bool chart = i < 60;
             const auto setup = setups[static_cast<std::size_t>(i) % setups.size()];
-            const fs::path path = folder / formatted("F_%05d.dng", i);
+            const fs::path path = folder / formatted("F_{:05}.dng", i);
             std::ofstream(path) << "x";
             plan::Frame f{.path = path.string(),
                           .size = 1,
-                          .sha256 = chart ? shot.sha256 : formatted("%064d", i),
+                          .sha256 = chart ? shot.sha256 : formatted("{:064}", i),
                           .kind = chart ? plan::FrameKind::chart : plan::FrameKind::ordinary,
                           .camera = cameras[static_cast<std::size_t>(i / 10) % 6],
                           .mode = mode,
@@ -127,7 +127,7 @@ int main(int argc, char** argv) {
     const double board = static_cast<double>(clock.nsecsElapsed()) / 1e6;
     std::printf("%d frames, %d setups: an empty window after %.0f ms; from there a painted board after %.0f ms (aim: "
                 "under 1000)\n",
-                frames, window.session().count(), empty, board);
+                frames, window.desk().chains.count(), empty, board);
     std::printf("plain SQLite reads the same rows in %.1f ms; the board takes %.1f times that\n", peer, board / peer);
 
     window.show_board(app::BoardPlace::frames);
@@ -153,8 +153,8 @@ int main(int argc, char** argv) {
     });
     std::printf("a new file and one change in it: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     clock.restart();
-    window.session().change("one more", [&](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
+    edit(window.desk().job, "one more", [&](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
     std::printf("one change, kept on disk and shown: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     std::printf("memory: %ld MB at most, %ld MB before the window\n", memory_mb(), before);
-    window.session().close_job();
+    window.desk().job.close();
 }

@@ -65,7 +65,7 @@ void by_bins(std::vector<Outcome> outcomes, const char* title) {
             int in = 0;
             for (std::size_t i = from; i < to; ++i) in += outcomes[i].found;
             if (to > from)
-                line += formatted("%s%.3g: %.0f %%", b ? ", " : "", outcomes[from].factor.at(name),
+                line += formatted("{}{:.3g}: {:.0f} %", b ? ", " : "", outcomes[from].factor.at(name),
                                   100.0 * in / static_cast<double>(to - from));
         }
         std::printf("| %s | %s |\n", name.c_str(), line.c_str());
@@ -77,7 +77,7 @@ void by_bins(std::vector<Outcome> outcomes, const char* title) {
     }
     std::string line;
     for (const auto& [chart, n] : by_chart)
-        line += formatted("%s%s %d of %d", line.empty() ? "" : ", ", chart.c_str(), n.first, n.second);
+        line += formatted("{}{} {} of {}", line.empty() ? "" : ", ", chart, n.first, n.second);
     std::printf("| chart | %s |\n", line.c_str());
 }
 
@@ -124,7 +124,7 @@ void measure(const char* title, const std::vector<Case>& cases, const std::vecto
             if (hit) continue;
             std::string told;
             if (t == 0)
-                for (const auto& [name, value] : c.factor) told += formatted("%s %.3g, ", name.c_str(), value);
+                for (const auto& [name, value] : c.factor) told += formatted("{} {:.3g}, ", name, value);
             std::fprintf(stderr, "missed %s[%zu] %s (nearest %s %.2f): %s\n", c.file.filename().c_str(), t,
                          truth.chart.c_str(), as.c_str(), nearest, told.c_str());
         }
@@ -155,7 +155,7 @@ void measure(const char* title, const std::vector<Case>& cases, const std::vecto
             said += confidence[i].first;
             was += confidence[i].second;
         }
-        line += formatted("%s%.1f %% said, %.1f %% right", b ? "; " : "", 100 * said / static_cast<double>(to - from),
+        line += formatted("{}{:.1f} % said, {:.1f} % right", b ? "; " : "", 100 * said / static_cast<double>(to - from),
                           100 * was / static_cast<double>(to - from));
     }
     if (!line.empty()) std::printf("Confidence by quarters: %s.\n", line.c_str());
@@ -230,7 +230,7 @@ std::vector<Case> simulated(const fs::path& folder, const Charts& charts, int wi
         Draw d{std::mt19937_64(seed * 1000003 + static_cast<std::uint64_t>(i) * 977)};
         Drawn drawn = draw(d, charts, i < with, i % 2 == 0);
         all.push_back(
-            {folder / formatted("%llu-%04d.%s", static_cast<unsigned long long>(seed), i, i % 2 ? "tif" : "dng"),
+            {folder / formatted("{}-{:04}.{}", static_cast<unsigned long long>(seed), i, i % 2 ? "tif" : "dng"),
              {},
              drawn.factor});
         scenes.push_back(drawn.scene);
@@ -248,7 +248,7 @@ std::vector<Case> large(const fs::path& folder, const Charts& charts, int frames
     std::vector<Case> all;
     for (int i = 0; i < frames; ++i) {
         Draw d{std::mt19937_64(seed * 7919 + static_cast<std::uint64_t>(i))};
-        Case c{folder / formatted("large-%llu-%02d.tif", static_cast<unsigned long long>(seed), i), {}, {}};
+        Case c{folder / formatted("large-{}-{:02}.tif", static_cast<unsigned long long>(seed), i), {}, {}};
         Json scene = draw(d, charts, false, false).scene;
         scene["size"] = {6000, 4000};
         scene["iso"] = 100;

@@ -82,7 +82,7 @@ fs::path user_grid(const fs::path& folder, const std::string& id, int columns, i
            {"reference", id + ".cgats"},
            {"patches", Json::array()}};
     std::string table = formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A "
-                                  "LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS %d\nBEGIN_DATA\n",
+                                  "LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS {}\nBEGIN_DATA\n",
                                   columns * rows);
     for (int r = 0; r < rows; ++r)
         for (int c = 0; c < columns; ++c) {
@@ -92,7 +92,7 @@ fs::path user_grid(const fs::path& folder, const std::string& id, int columns, i
                                     {"rect_mm", {c * (w + gap), r * (h + gap), w, h}},
                                     {"role", neutral ? "neutral" : "other"}});
             const double L = d.uniform(20, 92), chroma = neutral ? 0 : d.uniform(5, 45), hue = d.uniform(0, 2 * M_PI);
-            table += formatted("%s %.2f %.2f %.2f\n", patch.c_str(), L, chroma * std::cos(hue), chroma * std::sin(hue));
+            table += formatted("{} {:.2f} {:.2f} {:.2f}\n", patch, L, chroma * std::cos(hue), chroma * std::sin(hue));
         }
     const fs::path file = folder / (id + ".json");
     std::ofstream(file) << j.dump(1);

@@ -335,10 +335,10 @@ void print(const char* name, const std::vector<fit::Statistics>& all, const std:
         }
     }
     const auto n = static_cast<double>(all.size());
-    std::cout << formatted(
-        "%-34s mean %.3f  p95 %.2f  share closed %5.1f %% in %d cases with room (of the pooled distance %5.1f %%)\n",
-        name, mean / n, p95 / n, 100 * share / std::max(1, with_room), with_room,
-        100 * (pooled_base - mean) / (pooled_base - pooled_floor));
+    std::cout << formatted("{:<34} mean {:.3f}  p95 {:.2f}  share closed {:5.1f} % in {} cases with room (of the "
+                           "pooled distance {:5.1f} %)\n",
+                           name, mean / n, p95 / n, 100 * share / std::max(1, with_room), with_room,
+                           100 * (pooled_base - mean) / (pooled_base - pooled_floor));
 }
 
 /// Every model on so many random cameras and lights: does its slope change its sign on 33^3 colours from 1/64 to 1?
@@ -400,7 +400,7 @@ void count_folds(int count, std::uint64_t seed) {
         }
     }
     for (const auto& [name, n] : counts)
-        std::cout << formatted("%-18s %d fits: folded %d, stiffened %d, withdrawn %d\n", name.c_str(), n.fits, n.folded,
+        std::cout << formatted("{:<18} {} fits: folded {}, stiffened {}, withdrawn {}\n", name, n.fits, n.folded,
                                n.stiffened, n.withdrawn);
 }
 
@@ -433,7 +433,7 @@ int main(int argc, char** argv) {
             chroma += lch[1] / tested;
             light += lch[0] / tested;
         }
-        std::cout << formatted("%s: %d surfaces tested, mean L* %.0f, mean chroma %.0f\n", family_names[f], tested,
+        std::cout << formatted("{}: {} surfaces tested, mean L* {:.0f}, mean chroma {:.0f}\n", family_names[f], tested,
                                light, chroma);
     }
     const std::vector<Spectrum> patches = chart_spectra(d, nominal, 300 + seed);
@@ -523,7 +523,7 @@ int main(int argc, char** argv) {
                     balanced.col(i) = with_xyz.balance(Vec3(white * rgb.col(i)));
                 const Mat3 theirs = peer(balanced, patch_xyz);
                 std::array<double, methods> whole{}; // over both families
-                std::string line = formatted("%-9s %-14s %.2f ", body.name.c_str(), lamp.c_str(), white);
+                std::string line = formatted("{:<9} {:<14} {:.2f} ", body.name, lamp, white);
                 for (std::size_t f = 0; f < 2; ++f) {
                     const Eigen::Matrix3Xd t = truth[f].leftCols(tested);
                     const auto& s = seen[f];
@@ -545,11 +545,11 @@ int main(int argc, char** argv) {
                     for (int m = 0; m < methods; ++m) {
                         real[f][static_cast<std::size_t>(m)].push_back(now[m]);
                         whole[static_cast<std::size_t>(m)] += now[m].mean / 2;
-                        line += formatted(" %.2f", now[m].mean);
+                        line += formatted(" {:.2f}", now[m].mean);
                     }
                     least[f].push_back(floors[f]);
                     by_kernel[f].push_back(kernel[f]);
-                    line += formatted(" (%.2f) |", floors[f].mean);
+                    line += formatted(" ({:.2f}) |", floors[f].mean);
                     const double better = std::min(now[least_squares].mean, now[root_polynomial].mean);
                     for (std::size_t k = 0; k < 2; ++k) {
                         const double over = now[auto_xyz + static_cast<int>(k)].mean / better - 1;
@@ -575,7 +575,7 @@ int main(int argc, char** argv) {
                 }
                 if (list)
                     std::cout << line << " cv "
-                              << formatted("%.2f %.2f ", with_xyz.cross_validated.mean,
+                              << formatted("{:.2f} {:.2f} ", with_xyz.cross_validated.mean,
                                            with_spectra.cross_validated.mean)
                               << fit::name_of(with_xyz.model) << " " << fit::name_of(with_spectra.model) << std::endl;
             }
@@ -593,22 +593,22 @@ int main(int argc, char** argv) {
     std::cout << "\n";
     for (std::size_t k = 0; k < 2; ++k)
         std::cout << formatted(
-            "%s: over 4 %% worse than the better simple model in %d of %d (at most %.1f %%; by over 0.05 in %d), over "
-            "both families together in %d of %d;\n"
-            "  left-out figure within 35 %% of the real one in %.0f %%, of both families together in %.0f %%; the "
-            "expected one in %.0f %%, of both together in %.0f %% (mean ratio %.2f)\n",
+            "{}: over 4 % worse than the better simple model in {} of {} (at most {:.1f} %; by over 0.05 in {}), over "
+            "both families together in {} of {};\n"
+            "  left-out figure within 35 % of the real one in {:.0f} %, of both families together in {:.0f} %; the "
+            "expected one in {:.0f} %, of both together in {:.0f} % (mean ratio {:.2f})\n",
             names[auto_xyz + static_cast<int>(k)], worse[k], 2 * cases, 100 * most_worse[k], seen_worse[k],
             worse_whole[k], cases, 100.0 * close[k] / (2 * cases), 100.0 * close_whole[k] / cases,
             100.0 * foretold[k] / (2 * cases), 100.0 * foretold_whole[k] / cases, ratio[k]);
     for (const auto& [name, n] : chosen) std::cout << "chosen with " << name << ": " << n << "\n";
     for (const auto& [name, all] : kept)
-        std::cout << formatted("%-28s %4zu, whole %4td, mean share kept %.2f\n", name.c_str(), all.size(),
+        std::cout << formatted("{:<28} {:4}, whole {:4}, mean share kept {:.2f}\n", name, all.size(),
                                std::count(all.begin(), all.end(), 1.0),
                                std::accumulate(all.begin(), all.end(), 0.0) / static_cast<double>(all.size()));
     for (const auto& [name, all] : gains)
-        std::cout << formatted("noise gain of %-18s median %.1f, most %.1f\n", name.c_str(),
-                               fit::statistics(all).median, fit::statistics(all).max);
-    std::cout << formatted("patches taken for odd in %d fits, models stiffened %d, withdrawn %d\nall candidates with "
-                           "cross-validation: mean %.0f ms, longest %.0f ms\n",
+        std::cout << formatted("noise gain of {:<18} median {:.1f}, most {:.1f}\n", name, fit::statistics(all).median,
+                               fit::statistics(all).max);
+    std::cout << formatted("patches taken for odd in {} fits, models stiffened {}, withdrawn {}\nall candidates with "
+                           "cross-validation: mean {:.0f} ms, longest {:.0f} ms\n",
                            odd, stiffened, withdrawn, 1000 * seconds / cases, 1000 * longest);
 }

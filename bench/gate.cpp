@@ -12,8 +12,8 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
-#include "job/pipeline.hpp"
 #include "simulate/simulate.hpp"
+#include "work/pipeline.hpp"
 
 using namespace refero;
 using Json = nlohmann::json;
@@ -193,8 +193,8 @@ Outcome look(const Json& scene, const std::string& check, const std::filesystem:
     simulate::write(simulate::render(simulate::parse_scene(scene.dump(), "bench")), file);
     Outcome o;
     try {
-        const auto shot = job::take_shot(file, {.chart = "grid24"});
-        for (const auto& f : job::judge(shot.frame, shot, limits).findings)
+        const auto shot = work::take_shot(file, {.chart = "grid24"});
+        for (const auto& f : work::judge(shot.frame, shot, limits).findings)
             if (f.status != inspect::Status::pass) {
                 o.fired.insert(f.check);
                 if (f.check == check) o.patches = f.patches;
@@ -251,22 +251,24 @@ std::string drawing_of(const std::vector<Curve>& all) {
     const auto y_of = [&](double share) { return top + down * (1 - share); };
     const int rows = static_cast<int>((all.size() + 3) / 4);
     std::string svg = formatted(
-        R"(<svg xmlns="http://www.w3.org/2000/svg" width="%g" height="%g" viewBox="-8 0 %g %g" font-family="sans-serif" font-size="10"><rect x="-8" width="100%%" height="100%%" fill="white"/>)",
+        R"(<svg xmlns="http://www.w3.org/2000/svg" width="{:g}" height="{:g}" viewBox="-8 0 {:g} {:g}" font-family="sans-serif" font-size="10"><rect x="-8" width="100%" height="100%" fill="white"/>)",
         4 * w + 8, rows * h, 4 * w + 8, rows * h);
     for (std::size_t i = 0; i < all.size(); ++i) {
-        svg += formatted("\n<g transform=\"translate(%g,%g)\"><text x=\"%g\" y=\"16\" font-weight=\"bold\">%s</text>",
-                         w * static_cast<double>(i % 4), h * static_cast<double>(i / 4), left, all[i].check.c_str());
-        svg += formatted("<path d=\"M%g %gV%gH%g\" fill=\"none\" stroke=\"#888\"/><path d=\"M%g %gV%g\" "
+        svg += formatted(
+            "\n<g transform=\"translate({:g},{:g})\"><text x=\"{:g}\" y=\"16\" font-weight=\"bold\">{}</text>",
+            w * static_cast<double>(i % 4), h * static_cast<double>(i / 4), left, all[i].check);
+        svg += formatted("<path d=\"M{:g} {:g}V{:g}H{:g}\" fill=\"none\" stroke=\"#888\"/><path d=\"M{:g} {:g}V{:g}\" "
                          "stroke=\"#bbb\" stroke-dasharray=\"3 3\"/>",
                          left, y_of(1), y_of(0), left + across, x_of(1), y_of(1), y_of(0));
         for (const double share : {0.0, 1.0})
-            svg += formatted("<text x=\"%g\" y=\"%g\" text-anchor=\"end\">%.0f %%</text>", left - 4, y_of(share) + 3,
-                             100 * share);
+            svg += formatted("<text x=\"{:g}\" y=\"{:g}\" text-anchor=\"end\">{:.0f} %</text>", left - 4,
+                             y_of(share) + 3, 100 * share);
         for (const double k : {0.5, 1.0, 2.0})
-            svg += formatted("<text x=\"%g\" y=\"%g\" text-anchor=\"middle\">%g</text>", x_of(k), y_of(0) + 13, k);
+            svg +=
+                formatted("<text x=\"{:g}\" y=\"{:g}\" text-anchor=\"middle\">{:g}</text>", x_of(k), y_of(0) + 13, k);
         std::string points;
         for (std::size_t k = 0; k < all[i].fired.size(); ++k)
-            points += formatted("%g,%g ", x_of(strengths[k]), y_of(all[i].fired[k]));
+            points += formatted("{:g},{:g} ", x_of(strengths[k]), y_of(all[i].fired[k]));
         svg += "<polyline fill=\"none\" stroke=\"#0a6b6b\" stroke-width=\"2\" points=\"" + points + "\"/></g>";
     }
     return svg + "\n</svg>\n";
@@ -336,7 +338,7 @@ int main(int argc, char** argv) {
                 if (f != fault.check) ++others[f];
         }
         std::string more;
-        for (const auto& [name, n] : others) more += formatted("%s%s %d", more.empty() ? "" : ", ", name.c_str(), n);
+        for (const auto& [name, n] : others) more += formatted("{}{} {}", more.empty() ? "" : ", ", name, n);
         std::printf("| %s | %d | %.0f %% | %d | %s |\n", fault.check, frames, 100.0 * caught / frames, lost,
                     more.c_str());
         std::fflush(stdout);
@@ -354,7 +356,7 @@ int main(int argc, char** argv) {
             std::fprintf(stderr, "clean %d: %s %s\n", i, o.fired.begin()->c_str(), scene.dump().c_str());
     }
     std::string more;
-    for (const auto& [name, n] : by_check) more += formatted("%s%s %d", more.empty() ? "" : ", ", name.c_str(), n);
+    for (const auto& [name, n] : by_check) more += formatted("{}{} {}", more.empty() ? "" : ", ", name, n);
     std::printf("clean frames with a false alarm: %d of %d (%.1f %%) %s\n", alarms, clean_frames,
                 100.0 * alarms / std::max(1, clean_frames), more.c_str());
     std::filesystem::remove_all(folder);

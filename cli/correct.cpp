@@ -100,17 +100,18 @@ Run add_fit(CLI::App& app) {
         } else {
             std::vector<job::MeasuredShot> shots;
             for (const std::string& image : a->images) {
-                shots.push_back(job::take_shot(image, a->options()));
+                shots.push_back(work::take_shot(image, a->options()));
                 job::MeasuredShot& shot = shots.back();
-                findings.push_back(job::judge(shot.frame, shot, inspect::limits_for({})).findings);
+                findings.push_back(work::judge(shot.frame, shot, inspect::limits_for({})).findings);
             }
             definition = shots.front().definition;
             if (!a->spot.empty())
                 settings.white = balance::text_of(balance::spot_at(shots.front().frame, a->spot[0], a->spot[1]));
             for (std::size_t i = 1; i < shots.size(); ++i) shots[i].frame.rgb = {};
-            c = job::correct(shots, reference_for(&shots.front().definition), settings, {}, findings,
-                             a->samples.empty() ? std::vector<std::filesystem::path>()
-                                                : std::vector<std::filesystem::path>{a->samples, a->samples_reference});
+            c = work::correct(shots, reference_for(&shots.front().definition), settings, {}, findings,
+                              a->samples.empty()
+                                  ? std::vector<std::filesystem::path>()
+                                  : std::vector<std::filesystem::path>{a->samples, a->samples_reference});
         }
         c.finish = a->finish;
         if (!a->target.empty()) {
@@ -143,12 +144,12 @@ Run add_fit(CLI::App& app) {
                                             {"bend", k.bend},
                                             {"kept", k.kept},
                                             {"withdrawn", k.withdrawn}});
-            r.words += formatted("%-22s %9.2f %5.2f %16.2f %5.2f %11.2f %6.1fx%s%s\n", fit::name_of(k.model).c_str(),
-                                 k.fit.mean, k.fit.max, k.cross_validated.mean, k.cross_validated.max, k.unseen.mean,
-                                 k.noise_gain, k.model == c.model ? "  <- chosen" : "",
-                                 k.withdrawn.empty()
-                                     ? k.kept < 1 ? formatted("  stiffened to %.0f %%", 100 * k.kept).c_str() : ""
-                                     : ("  withdrawn: " + k.withdrawn).c_str());
+            r.words += formatted(
+                "{:<22} {:9.2f} {:5.2f} {:16.2f} {:5.2f} {:11.2f} {:6.1f}x{}{}\n", fit::name_of(k.model), k.fit.mean,
+                k.fit.max, k.cross_validated.mean, k.cross_validated.max, k.unseen.mean, k.noise_gain,
+                k.model == c.model ? "  <- chosen" : "",
+                k.withdrawn.empty() ? k.kept < 1 ? formatted("  stiffened to {:.0f} %", 100 * k.kept).c_str() : ""
+                                    : ("  withdrawn: " + k.withdrawn));
         }
         r.json["white"] = c.balance.white_patch;
         r.json["left_out"] = c.left_out;
@@ -206,7 +207,7 @@ Result prove_elsewhere(const ProveArguments& a) {
     std::optional<chart::Definition> definition;
     std::optional<colour::Mat3> matrix;
     if (a.readings.empty()) {
-        const job::MeasuredShot shot = job::take_shot(a.image, a.options());
+        const job::MeasuredShot shot = work::take_shot(a.image, a.options());
         reading = shot.reading;
         definition = shot.definition;
         matrix = shot.frame.camera_from_xyz;
@@ -230,8 +231,8 @@ Result prove_elsewhere(const ProveArguments& a) {
               {"patches", rows_of(proof)},
               {"exposure_stops", proof.exposure_stops}};
     const auto line = [&](const char* name, const fit::Statistics& s) {
-        r.words += formatted("%-34s CIEDE2000 mean %.2f  median %.2f  95 %% %.2f  max %.2f\n", name, s.mean, s.median,
-                             s.p95, s.max);
+        r.words += formatted("{:<34} CIEDE2000 mean {:.2f}  median {:.2f}  95 % {:.2f}  max {:.2f}\n", name, s.mean,
+                             s.median, s.p95, s.max);
     };
     line((e.kind + " as it is").c_str(), proof.delta_e_2000);
     if (matrix) {
@@ -283,16 +284,15 @@ Run add_prove(CLI::App& app) {
     return [a] {
         if (a->image.empty() == a->readings.empty())
             throw Error(ErrorKind::usage, "give an image, or --readings", {}, "One of both");
-        a->outputs.check({a->trim},
-                         {a->correction, a->image, a->readings, a->reference, a->chart, a->encoding});
+        a->outputs.check({a->trim}, {a->correction, a->image, a->readings, a->reference, a->chart, a->encoding});
         if (!is_correction(a->correction)) return prove_elsewhere(*a);
         const fit::Correction c = fit::load(a->correction);
         const chart::Reference reference = a->reference.empty() ? c.reference : chart::load_reference(a->reference);
         read::Reading reading;
         if (a->readings.empty()) {
-            job::ShotOptions options = a->options();
+            work::ShotOptions options = a->options();
             if (options.chart.empty()) options.chart = c.reading.chart;
-            reading = job::take_shot(a->image, options).reading;
+            reading = work::take_shot(a->image, options).reading;
         } else {
             reading = read::load_cgats(a->readings);
         }
@@ -304,26 +304,26 @@ Run add_prove(CLI::App& app) {
         for (const prove::PatchProof& p : proof.patches) {
             const bool hued =
                 std::hypot(p.reference_lab[1], p.reference_lab[2]) > 5; // a neutral's hue angle says nothing
-            r.words += formatted("%-5s %6.2f   L* %+5.1f  C* %+5.1f  %s%s\n", p.id.c_str(), p.delta_e_2000, p.lightness,
-                                 p.chroma, hued ? formatted("h %+6.1f", p.hue_deg).c_str() : "",
+            r.words += formatted("{:<5} {:6.2f}   L* {:+5.1f}  C* {:+5.1f}  {}{}\n", p.id, p.delta_e_2000, p.lightness,
+                                 p.chroma, hued ? formatted("h {:+6.1f}", p.hue_deg).c_str() : "",
                                  p.fitted ? "" : "  (clipped, not counted)");
         }
         r.json["outside_srgb"] = prove::outside(proof, "srgb");
         r.json["verdict"] = prove::in_words(proof, c);
         if (const auto index = prove::metamerism_index(c)) {
             r.json["metamerism_index"] = *index;
-            r.words += formatted("Sensitivity metamerism index of camera and light about %.0f of 100\n", *index);
+            r.words += formatted("Sensitivity metamerism index of camera and light about {:.0f} of 100\n", *index);
         }
         r.json["neighbours"] = Json::array();
         for (const prove::Neighbours& n : prove::merged_or_torn(proof)) {
             r.json["neighbours"].push_back(
                 {{"patches", {n.a, n.b}}, {"reference", n.reference}, {"corrected", n.corrected}});
-            r.words += formatted("%s and %s are CIEDE2000 %.1f apart, in the reference %.1f: %s\n", n.a.c_str(),
-                                 n.b.c_str(), n.corrected, n.reference, n.merged() ? "merging" : "torn apart");
+            r.words += formatted("{} and {} are CIEDE2000 {:.1f} apart, in the reference {:.1f}: {}\n", n.a, n.b,
+                                 n.corrected, n.reference, n.merged() ? "merging" : "torn apart");
         }
         const fit::Statistics& s = proof.delta_e_2000;
-        r.words += formatted("CIEDE2000 mean %.2f  median %.2f  95 %% %.2f  max %.2f; exposure %+.2f stops\n", s.mean,
-                             s.median, s.p95, s.max, proof.exposure_stops);
+        r.words += formatted("CIEDE2000 mean {:.2f}  median {:.2f}  95 % {:.2f}  max {:.2f}; exposure {:+.2f} stops\n",
+                             s.mean, s.median, s.p95, s.max, proof.exposure_stops);
         r.words += r.json["verdict"].get<std::string>() + "\n";
         return r;
     };

@@ -24,7 +24,7 @@ Run add_curve(CLI::App& app) {
         std::optional<chart::Definition> definition;
         for (const std::string& image : a->images) {
             chart::Definition seen;
-            shots.push_back(job::code_shot(image, a->options(), seen));
+            shots.push_back(work::code_shot(image, a->options(), seen));
             if (!definition) definition = seen;
             if (seen.id != definition->id)
                 throw Error(ErrorKind::usage, "the frames show different charts", image,
@@ -43,10 +43,10 @@ Run add_curve(CLI::App& app) {
                   {"residual_stops", curve.residual_stops},
                   {"nearest", curve.nearest},
                   {"nearest_stops", curve.nearest_stops}};
-        r.words = formatted(
-            "Measured from code %.3f to %.3f by %d values, uncertain to %.3f stops.\nNearest to %s: %.2f stops off.\n",
-            curve.first_code, curve.last_code, curve.points, curve.error_stops, curve.nearest.c_str(),
-            curve.nearest_stops);
+        r.words = formatted("Measured from code {:.3f} to {:.3f} by {} values, uncertain to {:.3f} stops.\nNearest to "
+                            "{}: {:.2f} stops off.\n",
+                            curve.first_code, curve.last_code, curve.points, curve.error_stops, curve.nearest,
+                            curve.nearest_stops);
         if (curve.last_code < 0.8) r.words += "Bright code values were not measured: add a frame of more exposure.\n";
         return r;
     };

@@ -64,7 +64,7 @@ Run add_apply(CLI::App& app) {
     return [a] {
         const apply::Format format = apply::format_named(a->format);
         colour::rgb_space(a->space);
-        const job::ShotOptions options = a->options();
+        const work::ShotOptions options = a->options();
         if (a->kelvin > 0 && a->second.empty())
             throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
                         "Give the other light's correction with --second");
@@ -98,8 +98,7 @@ Run add_apply(CLI::App& app) {
                 }
             } catch (const Error& problem) { // the other frames are still corrected
                 const int code = exit_code_of(problem.kind());
-                r.json["failed"].push_back(
-                    {{"file", a->images[i]}, {"code", code}, {"message", problem.what()}});
+                r.json["failed"].push_back({{"file", a->images[i]}, {"code", code}, {"message", problem.what()}});
                 r.words += std::string(problem.what()) + "\n";
                 // A write that failed weighs more than a source that cannot be read.
                 r.status = r.status == failed || code != input ? failed : input;
@@ -107,6 +106,12 @@ Run add_apply(CLI::App& app) {
         }
         return r;
     };
+}
+
+static std::string format_names() {
+    std::string all;
+    for (const deliver::Format& f : deliver::formats()) all += (all.empty() ? "" : ", ") + f.id;
+    return all;
 }
 
 Run add_export(CLI::App& app) {
@@ -117,7 +122,7 @@ Run add_export(CLI::App& app) {
     };
     const auto a = std::make_shared<Arguments>();
     app.add_option("FILE", a->correction, "Correction (JSON)")->required();
-    app.add_option("--format", a->format, "cube, icc, dcp or matrix")->required();
+    app.add_option("--format", a->format, format_names())->required();
     app.add_option("-o,--output", a->output, "File to write")->required();
     app.add_option("--input-encoding", a->options.input_encoding,
                    "Encoding of what goes in; default: srgb for cube, linear for icc");
@@ -128,9 +133,9 @@ Run add_export(CLI::App& app) {
     a->outputs.add(app);
     return [a] {
         a->outputs.check({a->output}, {a->correction, a->second, a->options.input_encoding});
-        const deliver::Format format = deliver::format_named(a->format);
+        deliver::format_named(a->format);
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
-        const deliver::Written w = deliver::write(fit::load(a->correction), format, a->output, a->options);
+        const deliver::Written w = deliver::write(fit::load(a->correction), a->format, a->output, a->options);
         Result r;
         r.json = {{"file", a->output},
                   {"format", a->format},

@@ -25,8 +25,8 @@ std::string words_of(const inspect::Judgement& j) {
     std::string words = inspect::name_of(j.verdict) + "\n";
     for (const inspect::Finding& f : j.findings)
         if (f.status != inspect::Status::pass)
-            words += formatted("  %-8s %-14s %.3g %s (limit %.3g)\n           %s\n", inspect::name_of(f.status).c_str(),
-                               f.check.c_str(), f.value, f.unit.c_str(), f.limit, f.advice.c_str());
+            words += formatted("  {:<8} {:<14} {:.3g} {} (limit {:.3g})\n           {}\n", inspect::name_of(f.status),
+                               f.check, f.value, f.unit, f.limit, f.advice);
     return words;
 }
 
@@ -35,10 +35,10 @@ struct Judged {
     bool found = true;
 };
 
-Judged judge(const fs::path& file, const job::ShotOptions& options, const inspect::Limits& limits) {
+Judged judge(const fs::path& file, const work::ShotOptions& options, const inspect::Limits& limits) {
     try {
-        const job::MeasuredShot shot = job::take_shot(file, options);
-        return {job::judge(shot.frame, shot, limits)};
+        const job::MeasuredShot shot = work::take_shot(file, options);
+        return {work::judge(shot.frame, shot, limits)};
     } catch (const Error& e) {
         if (e.kind() != ErrorKind::not_found) throw;
         return {inspect::no_chart(), false};
@@ -46,7 +46,7 @@ Judged judge(const fs::path& file, const job::ShotOptions& options, const inspec
 }
 
 // Every frame of a folder; one that cannot be read does not hide the others.
-Result inspect_folder(const fs::path& folder, const job::ShotOptions& options, const inspect::Limits& limits) {
+Result inspect_folder(const fs::path& folder, const work::ShotOptions& options, const inspect::Limits& limits) {
     std::vector<std::pair<fs::path, inspect::Judgement>> all;
     std::vector<std::pair<fs::path, std::string>> errors;
     std::error_code ec;
@@ -113,7 +113,7 @@ Run add_inspect(CLI::App& app) {
     return [=] {
         inspect::Limits limits = inspect::limits_for({*fill, *strict});
         if (!limits_file->empty()) inspect::change_limits(limits, read_file(*limits_file, 1 << 20), *limits_file);
-        const job::ShotOptions options = shot->options();
+        const work::ShotOptions options = shot->options();
         if (!options.chart.empty())
             chart::find_definition(options.chart); // an unknown one is wrong usage, whatever the frame
         std::error_code ec;

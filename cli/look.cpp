@@ -24,10 +24,9 @@ Run add_find(CLI::App& app) {
                                         {"tilt_deg", p.tilt_deg},
                                         {"frame_fraction", p.frame_fraction},
                                         {"mirrored", p.mirrored}});
-            r.words +=
-                formatted("%s  confidence %.2f  tilt %.1f deg  %.1f %% of the frame%s\n  corners", p.chart.c_str(),
-                          p.confidence, p.tilt_deg, 100 * p.frame_fraction, p.mirrored ? "  mirrored" : "");
-            for (const chart::Point& c : p.corners) r.words += formatted(" %.1f,%.1f", c.x(), c.y());
+            r.words += formatted("{}  confidence {:.2f}  tilt {:.1f} deg  {:.1f} % of the frame{}\n  corners", p.chart,
+                                 p.confidence, p.tilt_deg, 100 * p.frame_fraction, p.mirrored ? "  mirrored" : "");
+            for (const chart::Point& c : p.corners) r.words += formatted(" {:.1f},{:.1f}", c.x(), c.y());
             r.words += "\n";
         }
         if (r.json["charts"].empty()) {
@@ -53,13 +52,13 @@ Run add_read(CLI::App& app) {
     a->outputs.add(app);
     return [a] {
         a->outputs.check({a->cgats}, {a->image, a->chart, a->encoding});
-        const job::MeasuredShot shot = job::take_shot(a->image, a->options());
+        const job::MeasuredShot shot = work::take_shot(a->image, a->options());
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;
         r.json = {{"chart", shot.reading.chart}, {"patches", Json::array()}};
-        r.words = formatted("%s, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  "
+        r.words = formatted("{}, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  "
                             "pixels  G: signal to noise\n",
-                            shot.reading.chart.c_str());
+                            shot.reading.chart);
         for (const read::PatchReading& p : shot.reading.patches) {
             r.json["patches"].push_back({{"id", p.id},
                                          {"mean", p.mean},
@@ -67,8 +66,8 @@ Run add_read(CLI::App& app) {
                                          {"error", p.error},
                                          {"clipped", p.clipped},
                                          {"pixels", p.pixels}});
-            r.words += formatted("%-5s  %.5f  %.5f  %.5f  %5.1f %%  %6d  %.1f dB\n", p.id.c_str(), p.mean[0], p.mean[1],
-                                 p.mean[2], 100 * p.clipped, p.pixels, read::snr_db(p, 1));
+            r.words += formatted("{:<5}  {:.5f}  {:.5f}  {:.5f}  {:5.1f} %  {:6}  {:.1f} dB\n", p.id, p.mean[0],
+                                 p.mean[1], p.mean[2], 100 * p.clipped, p.pixels, read::snr_db(p, 1));
         }
         if (const auto noise = read::noise_model(shot.reading)) {
             for (const read::ChannelNoise& n : *noise)
@@ -76,7 +75,7 @@ Run add_read(CLI::App& app) {
                     {{"electrons",
                       std::isfinite(n.electrons_at_saturation()) ? Json(n.electrons_at_saturation()) : Json()},
                      {"read", n.read}});
-            r.words += formatted("noise: green holds about %.0f electrons at saturation, read noise %.4f %% of it\n",
+            r.words += formatted("noise: green holds about {:.0f} electrons at saturation, read noise {:.4f} % of it\n",
                                  (*noise)[1].electrons_at_saturation(), 100 * (*noise)[1].read);
         }
         return r;
@@ -90,8 +89,7 @@ Run add_charts(CLI::App&) {
         for (const chart::Definition& d : chart::installed()) {
             r.json["charts"].push_back(
                 {{"id", d.id}, {"title", d.title}, {"file", d.file.string()}, {"patches", d.patches.size()}});
-            r.words += formatted("%-16s %3zu patches  %s  (%s)\n", d.id.c_str(), d.patches.size(), d.title.c_str(),
-                                 d.file.c_str());
+            r.words += formatted("{:<16} {:3} patches  {}  ({})\n", d.id, d.patches.size(), d.title, d.file);
         }
         return r;
     };

@@ -40,8 +40,8 @@ static chart::Corners parse_corners(const std::string& text) {
     return corners;
 }
 
-job::ShotOptions ShotArguments::options() const {
-    job::ShotOptions o;
+work::ShotOptions ShotArguments::options() const {
+    work::ShotOptions o;
     o.chart = chart;
     if (!corners.empty()) o.corners = parse_corners(corners);
     if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);

@@ -8,7 +8,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
-#include "job/pipeline.hpp"
+#include "work/pipeline.hpp"
 
 namespace refero::cli {
 
@@ -37,6 +37,7 @@ Run add_export(CLI::App& app);
 Run add_curve(CLI::App& app);
 Run add_simulate(CLI::App& app);
 Run add_charts(CLI::App& app);
+Run add_job(CLI::App& app);
 
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {
@@ -51,7 +52,7 @@ struct ShotArguments {
     void add_encoding(CLI::App& app) {
         app.add_option("--encoding", encoding, "linear srgb bt709 hlg pq acescct, or a 1D LUT file");
     }
-    job::ShotOptions options() const;
+    work::ShotOptions options() const;
 };
 
 /// What every verb that writes has: nothing that exists is replaced unasked, and an input never.

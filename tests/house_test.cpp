@@ -9,8 +9,9 @@ namespace {
 
 const fs::path root = REFERO_SOURCE_DIR;
 // The order in which data flows; base is below all.
-const std::vector<std::string> rooms{"base", "colour", "frame", "chart", "find",    "read",     "inspect", "balance",
-                                     "fit",  "prove",  "apply", "scope", "deliver", "simulate", "plan",    "job"};
+const std::vector<std::string> rooms{"base",    "colour",   "frame", "chart", "find",  "read",
+                                     "inspect", "balance",  "fit",   "prove", "apply", "scope",
+                                     "deliver", "simulate", "plan",  "job",   "work"};
 
 std::vector<std::pair<fs::path, std::string>> includes(const fs::path& folder) {
     std::vector<std::pair<fs::path, std::string>> all;
@@ -44,6 +45,88 @@ TEST(House, room_order) {
         }
     }
     EXPECT_GT(checked, 50u);
+}
+
+/// Sources of a folder, and their lines.
+std::vector<std::pair<fs::path, std::vector<std::string>>> sources(const fs::path& folder) {
+    std::vector<std::pair<fs::path, std::vector<std::string>>> all;
+    for (const auto& entry : fs::recursive_directory_iterator(folder)) {
+        if (entry.path().extension() != ".cpp" && entry.path().extension() != ".hpp") continue;
+        std::ifstream in(entry.path());
+        std::vector<std::string> lines;
+        for (std::string line; std::getline(in, line);) lines.push_back(line);
+        all.emplace_back(entry.path(), std::move(lines));
+    }
+    return all;
+}
+
+TEST(House, views_see_the_desk_and_not_the_store) {
+    std::size_t checked = 0;
+    for (const char* view : {"board", "plan", "kit", "frames", "log", "setup", "widgets", "plots"})
+        for (const auto& [file, lines] : sources(root / "app" / view)) {
+            for (const std::string& line : lines) {
+                EXPECT_EQ(line.find("job/store.hpp"), std::string::npos) << file;
+                EXPECT_EQ(line.find("job/document.hpp"), std::string::npos) << file;
+                EXPECT_EQ(line.find("job/rows.hpp"), std::string::npos) << file;
+                EXPECT_EQ(line.find("job::Edit"), std::string::npos) << file << ": a view writes no rows: " << line;
+                EXPECT_EQ(line.find("plan::Change "), std::string::npos) << file << ": a view makes no rows: " << line;
+                // A signal is its owner's to emit.
+                EXPECT_EQ(line.find("emit desk_"), std::string::npos) << file << ": " << line;
+            }
+            ++checked;
+        }
+    EXPECT_GT(checked, 30u);
+}
+
+TEST(House, the_desks_parts_do_not_know_the_views) {
+    for (const char* folder : {"desk", "pictures"})
+        for (const auto& [file, name] : includes(root / "app" / folder))
+            for (const char* view :
+                 {"board/", "plan/plan_", "kit/", "frames/", "log/", "setup/", "widgets/", "plots/", "main_window"})
+                EXPECT_FALSE(name.starts_with(view)) << file << " includes " << name;
+}
+
+// A class that does everything cannot be understood: no class of the window has more than 25 public functions (its
+// signals among them) or 15 fields.
+TEST(House, no_class_of_the_window_does_everything) {
+    const std::regex function("^    [^ /].*\\)( const)?( override)?( = default| = delete)?(;| \\{.*\\}?)$");
+    const std::regex field("^    [^ /(].*_( = .*|\\{.*\\})?;.*$");
+    for (const char* folder : {"desk", "pictures"})
+        for (const auto& [file, lines] : sources(root / "app" / folder)) {
+            std::string name;
+            bool is_public = false;
+            int functions = 0, fields = 0;
+            for (const std::string& line : lines) {
+                if (line.starts_with("class ") && line.ends_with("{")) {
+                    name = line;
+                    is_public = false;
+                    functions = fields = 0;
+                }
+                if (name.empty()) continue;
+                if (line.starts_with("public:") || line.starts_with("signals:")) is_public = true;
+                if (line.starts_with("private:") || line.starts_with("protected:")) is_public = false;
+                if (is_public && std::regex_match(line, function)) ++functions;
+                if (!is_public && std::regex_match(line, field)) ++fields;
+                if (line.starts_with("};")) {
+                    EXPECT_LE(functions, 25) << file << ": " << name;
+                    EXPECT_LE(fields, 15) << file << ": " << name;
+                    name.clear();
+                }
+            }
+        }
+}
+
+TEST(House, lines_are_at_most_120_columns) {
+    for (const char* folder : {"core", "cli", "app"})
+        for (const auto& [file, lines] : sources(root / folder))
+            for (std::size_t i = 0; i < lines.size(); ++i) EXPECT_LE(lines[i].size(), 120u) << file << ":" << i + 1;
+}
+
+TEST(House, one_statement_a_line) {
+    const std::regex chained("^\\s*[A-Za-z_][\\w.>\\[\\]-]* = [^({;\"]*, [A-Za-z_][\\w.>\\[\\]-]* = .*;$");
+    for (const char* folder : {"core", "cli", "app", "tests", "bench"})
+        for (const auto& [file, lines] : sources(root / folder))
+            for (const std::string& line : lines) EXPECT_FALSE(std::regex_match(line, chained)) << file << ": " << line;
 }
 
 TEST(House, no_source_is_longer_than_620_lines) {

@@ -8,8 +8,8 @@
 #include <filesystem>
 #include <fstream>
 
-#include "job/pipeline.hpp"
 #include "simulate/simulate.hpp"
+#include "work/pipeline.hpp"
 
 namespace refero {
 namespace fs = std::filesystem;

@@ -25,28 +25,26 @@ QString words_for(plan::State state) {
     return {};
 }
 
-QString verdict(const SetupState& s) {
-    if (s.waiting || s.busy) return s.figure(Step::shot);
-    if (!s.refused.isEmpty()) return s.refused;
-    if (!s.problem.isEmpty() && !s.shot) return s.problem;
+QString verdict(const Chain& s, const Tasks& tasks) {
+    if (tasks.busy(Doing::making, s.id) || tasks.busy(Doing::reading, s.id)) return figure_of(s, Step::shot, tasks);
+    if (!s.refused.empty()) return qt(s.refused);
+    if (!s.problem.empty() && !s.shot) return qt(s.problem);
     if (!s.stale.empty()) return QString::fromStdString(s.stale.front().why);
     if (s.whole()) return QObject::tr("chain whole");
     const Step step = s.current();
-    const QString next = s.next(step);
+    const QString next = next_of(s, step, tasks);
     return !next.isEmpty() ? "\u2192 " + next : QObject::tr("%1 %2").arg(name_of(step), name_of(s.link(step)));
 }
 
-BoardModel::BoardModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) {
-    rebuild();
-}
+BoardModel::BoardModel(Desk& desk, QObject* parent) : QAbstractTableModel(parent), desk_(desk) { rebuild(); }
 
 void BoardModel::rebuild() {
     beginResetModel();
-    rigs_ = plan::rigs(session_.shoot());
+    rigs_ = plan::rigs(desk_.job.shoot());
     lights_.clear();
     cells_.clear();
-    for (const Id light : plan::lights_in_order(session_.shoot())) lights_.push_back(light);
-    for (const plan::Setup& s : session_.shoot().setups)
+    for (const Id light : plan::lights_in_order(desk_.job.shoot())) lights_.push_back(light);
+    for (const plan::Setup& s : desk_.job.shoot().setups)
         for (int r = 0; r < rowCount(); ++r)
             for (int c = 0; c < columnCount(); ++c)
                 if (s.light == light(c) && plan::Rig{s.camera, s.lens, s.mode} == rig(r)) cells_[{r, c}] = s.id;
@@ -55,7 +53,7 @@ void BoardModel::rebuild() {
 
 Id BoardModel::setup_at(const QModelIndex& i) const {
     const auto at = cells_.find({i.row(), i.column()});
-    return at == cells_.end() || !session_.has(at->second) ? 0 : at->second;
+    return at == cells_.end() || !desk_.chains.has(at->second) ? 0 : at->second;
 }
 
 QModelIndex BoardModel::index_of(Id setup) const {
@@ -75,7 +73,7 @@ void BoardModel::set_filter(const QString& words) {
 
 bool BoardModel::matches(int row, int column) const {
     if (filter_.isEmpty()) return true;
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     const plan::Rig& r = rig(row);
     const plan::Light* l = plan::record(s.lights, light(column));
     QString text =
@@ -83,8 +81,8 @@ bool BoardModel::matches(int row, int column) const {
            plan::name_in(s.modes, r.mode) + " " + (l ? l->name + " " + plan::name_in(s.places, l->place) : "")) +
         " ";
     const Id setup = setup_at(index(row, column));
-    text += setup ? words_for(session_.at(setup).state) +
-                        (session_.at(setup).balance_only() ? tr(" balance only") : QString())
+    text += setup ? words_for(desk_.chains.at(setup).state) +
+                        (desk_.chains.at(setup).balance_only() ? tr(" balance only") : QString())
                   : tr("not planned");
     text = text.toLower();
     return std::all_of(filter_.begin(), filter_.end(), [&](const QString& w) { return text.contains(w); });
@@ -95,19 +93,20 @@ QVariant BoardModel::data(const QModelIndex& i, int role) const {
     if (role == setup_role) return qlonglong(setup);
     if (role == matches_role) return matches(i.row(), i.column());
     if (role != Qt::AccessibleTextRole && role != Qt::ToolTipRole) return {};
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     if (!setup)
         return tr("%1, %2: not planned")
             .arg(qs(plan::name_in(s.cameras, rig(i.row()).camera)), qs(plan::name_in(s.lights, light(i.column()))));
-    const SetupState& state = session_.at(setup);
-    QStringList words{tr("%1: %2").arg(session_.title_of(setup), words_for(state.state)), verdict(state)};
+    const Chain& state = desk_.chains.at(setup);
+    QStringList words{tr("%1: %2").arg(desk_.chains.title_of(setup), words_for(state.state)),
+                      verdict(state, desk_.tasks)};
     for (const plan::Staleness& r : state.stale) words << tr("Stale: %1. %2.").arg(qs(r.why), qs(r.remedy));
     for (const Step step : state.steps()) words << QString("%1: %2").arg(name_of(step), name_of(state.link(step)));
     return words.join("\n");
 }
 
 QVariant BoardModel::headerData(int n, Qt::Orientation o, int role) const {
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     if (role == Qt::TextAlignmentRole) return int(Qt::AlignLeft | Qt::AlignVCenter);
     if (role != Qt::DisplayRole && role != Qt::ToolTipRole) return {};
     if (o == Qt::Horizontal) {
@@ -128,7 +127,7 @@ QVariant BoardModel::headerData(int n, Qt::Orientation o, int role) const {
 Qt::ItemFlags BoardModel::flags(const QModelIndex& i) const {
     if (!i.isValid()) return Qt::NoItemFlags;
     Qt::ItemFlags f = Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsDropEnabled;
-    if (const Id setup = setup_at(i); setup && session_.at(setup).correction) f |= Qt::ItemIsDragEnabled;
+    if (const Id setup = setup_at(i); setup && desk_.chains.at(setup).correction) f |= Qt::ItemIsDragEnabled;
     return f;
 }
 

@@ -3,21 +3,21 @@
 
 #include <QAbstractTableModel>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
 /// How a state is spoken of on the board.
 QString words_for(plan::State state);
 /// What a cell says: its state and what is wrong or to be done.
-QString verdict(const SetupState& s);
+QString verdict(const Chain& s, const Tasks& tasks);
 
 class BoardModel : public QAbstractTableModel {
     Q_OBJECT
 
 public:
     enum Role { setup_role = Qt::UserRole, matches_role };
-    explicit BoardModel(Session& session, QObject* parent = nullptr);
+    explicit BoardModel(Desk& desk, QObject* parent = nullptr);
     int rowCount(const QModelIndex& = {}) const override { return static_cast<int>(rigs_.size()); }
     int columnCount(const QModelIndex& = {}) const override { return static_cast<int>(lights_.size()); }
     QVariant data(const QModelIndex& index, int role) const override;
@@ -43,7 +43,7 @@ signals:
     void correction_dropped(Id from, Id to);
 
 private:
-    Session& session_;
+    Desk& desk_;
     std::vector<plan::Rig> rigs_;
     std::vector<Id> lights_;
     std::map<std::pair<int, int>, Id> cells_;

@@ -4,11 +4,11 @@
 
 namespace refero::app {
 
-BoardPlace::BoardPlace(Session& session, QWidget* parent)
+BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      board_(new BoardView(session)),
-      frames_(new FramesView(session)),
-      log_(new LogView(session)),
+      board_(new BoardView(desk)),
+      frames_(new FramesView(desk)),
+      log_(new LogView(desk)),
       pages_(new QStackedWidget) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);

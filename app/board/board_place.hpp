@@ -15,7 +15,7 @@ class BoardPlace : public QWidget {
 
 public:
     enum View { setups, frames, log };
-    explicit BoardPlace(Session& session, QWidget* parent = nullptr);
+    explicit BoardPlace(Desk& desk, QWidget* parent = nullptr);
     void show_view(View view);
     View view() const { return static_cast<View>(pages_->currentIndex()); }
     BoardView* board() { return board_; }

@@ -11,6 +11,7 @@
 #include "../setup/page.hpp"
 #include "../theme.hpp"
 #include "../widgets/link_glyph.hpp"
+#include "work/planning.hpp"
 
 namespace refero::app {
 
@@ -22,7 +23,7 @@ constexpr int roomy_width = 230, roomy_height = 128, compact_width = 128, compac
 
 class CellDelegate : public QStyledItemDelegate {
 public:
-    CellDelegate(Session& session, QObject* parent) : QStyledItemDelegate(parent), session_(session) {}
+    CellDelegate(Desk& desk, QObject* parent) : QStyledItemDelegate(parent), desk_(desk) {}
 
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
         const Theme& t = Theme::now();
@@ -35,7 +36,7 @@ public:
         if (!index.data(BoardModel::matches_role).toBool()) painter->setOpacity(0.25);
         const QRectF body =
             QRectF(option.rect).adjusted(compact ? 3 : 5, compact ? 3 : 5, compact ? -3 : -5, compact ? -3 : -5);
-        const bool hollow = !setup || session_.at(setup).state == plan::State::to_shoot;
+        const bool hollow = !setup || desk_.chains.at(setup).state == plan::State::to_shoot;
         painter->setPen(QPen(chosen ? t.text : t.line, chosen ? 2.5 : 1, setup ? Qt::SolidLine : Qt::DashLine));
         painter->setBrush(hollow ? Qt::NoBrush : QBrush(t.raised));
         painter->drawRoundedRect(body, 8, 8);
@@ -44,16 +45,16 @@ public:
             painter->setFont(compact ? small_font() : option.font);
             painter->drawText(body, Qt::AlignCenter, QObject::tr("not planned"));
         } else if (compact) {
-            paint_compact(*painter, body.adjusted(9, 6, -8, -6), session_.at(setup), option);
+            paint_compact(*painter, body.adjusted(9, 6, -8, -6), desk_.chains.at(setup), option);
         } else {
-            paint_roomy(*painter, body.adjusted(13, 10, -13, -9), session_.at(setup), option);
+            paint_roomy(*painter, body.adjusted(13, 10, -13, -9), desk_.chains.at(setup), option);
         }
         painter->restore();
     }
 
 private:
-    static QString figure_of(const SetupState& s) {
-        if (s.proved && !s.balance_only()) return s.figure(Step::proof);
+    QString deciding_figure(const Chain& s) const {
+        if (s.proved && !s.balance_only()) return figure_of(s, Step::proof, desk_.tasks);
         return s.light ? QObject::tr("%1 K").arg(qRound(s.light->kelvin / 10) * 10) : QString();
     }
     static QFont bold(const QStyleOptionViewItem& option) {
@@ -74,7 +75,7 @@ private:
     }
 
     // State and figure, verdict, chain.
-    void paint_compact(QPainter& p, QRectF inner, const SetupState& s, const QStyleOptionViewItem& option) const {
+    void paint_compact(QPainter& p, QRectF inner, const Chain& s, const QStyleOptionViewItem& option) const {
         const Theme& t = Theme::now();
         draw_state(p, QRectF(inner.left() - 2, inner.top(), 14, 20), s.state, t.text);
         p.setFont(bold(option));
@@ -83,7 +84,7 @@ private:
         const QRectF line(inner.left() + 17, inner.top(), inner.width() - 17, 20);
         p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, words_for(s.state));
         p.setFont(small_font());
-        const QString figure = figure_of(s);
+        const QString figure = deciding_figure(s);
         if (metrics.horizontalAdvance(words_for(s.state)) + QFontMetricsF(small_font()).horizontalAdvance(figure) + 10 <
             line.width())
             p.drawText(line, Qt::AlignRight | Qt::AlignVCenter, figure);
@@ -91,11 +92,11 @@ private:
         const QRectF words(inner.left(), inner.top() + 20, inner.width(), inner.height() - 41);
         if (words.height() > 12) {
             p.setPen(t.dim);
-            draw_lines(p, words, verdict(s), Qt::AlignVCenter);
+            draw_lines(p, words, verdict(s, desk_.tasks), Qt::AlignVCenter);
         }
     }
 
-    void paint_roomy(QPainter& p, QRectF inner, const SetupState& s, const QStyleOptionViewItem& option) const {
+    void paint_roomy(QPainter& p, QRectF inner, const Chain& s, const QStyleOptionViewItem& option) const {
         const Theme& t = Theme::now();
         // The chain in small along the lower edge, each link named.
         const auto steps = s.steps();
@@ -117,18 +118,19 @@ private:
         const QRectF head(inner.left() + 20, inner.top(), inner.width() - 20, 24);
         p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter,
                    words_for(s.state) + (s.balance_only() ? QObject::tr(", balance only") : QString()));
-        if (const QString figure = figure_of(s); !figure.isEmpty()) {
+        if (const QString figure = deciding_figure(s); !figure.isEmpty()) {
             p.setFont(title_font());
             p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, figure);
         }
         inner.setTop(head.bottom() + 4);
         // The chart shot, uncropped.
-        if (inner.height() > 40 && !s.small_picture.isNull()) {
-            const double aspect = static_cast<double>(s.small_picture.width()) / s.small_picture.height();
+        const QImage small = desk_.pictures.small(s.id);
+        if (inner.height() > 40 && !small.isNull()) {
+            const double aspect = static_cast<double>(small.width()) / small.height();
             const double w = std::min(inner.width() * 0.5, inner.height() * aspect), h = w / aspect;
             const QRectF frame(inner.left(), inner.top(), w, h);
             p.setRenderHint(QPainter::SmoothPixmapTransform);
-            p.drawImage(frame, s.small_picture);
+            p.drawImage(frame, small);
             inner.setLeft(frame.right() + 12);
         }
         const double small_line = QFontMetricsF(small_font()).lineSpacing();
@@ -141,18 +143,18 @@ private:
         }
         p.setFont(option.font);
         p.setPen(t.text);
-        draw_lines(p, inner, verdict(s), Qt::AlignTop);
+        draw_lines(p, inner, verdict(s, desk_.tasks), Qt::AlignTop);
     }
 
-    Session& session_;
+    Desk& desk_;
 };
 
 } // namespace
 
-BoardView::BoardView(Session& session, QWidget* parent)
+BoardView::BoardView(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
-      model_(new BoardModel(session, this)),
+      desk_(desk),
+      model_(new BoardModel(desk, this)),
       title_(new QLabel),
       summary_(new QLabel),
       empty_(new QLabel),
@@ -180,11 +182,11 @@ BoardView::BoardView(Session& session, QWidget* parent)
     fit_all_->setObjectName("fitAllButton");
     fit_all_->setToolTip(
         tr("Fits and proves every setup that has a reading and no correction, or one that a new fit would mend"));
-    connect(fit_all_, &QPushButton::clicked, &session_, &Session::fit_all);
+    connect(fit_all_, &QPushButton::clicked, &desk_.setups, &Setups::fit_all);
     head->addWidget(fit_all_);
     layout->addLayout(head);
     table_->setModel(model_);
-    table_->setItemDelegate(new CellDelegate(session, this));
+    table_->setItemDelegate(new CellDelegate(desk, this));
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->setShowGrid(false);
     table_->horizontalHeader()->setHighlightSections(false);
@@ -235,7 +237,7 @@ BoardView::BoardView(Session& session, QWidget* parent)
     connect(filter_, &QLineEdit::returnPressed, table_, qOverload<>(&QWidget::setFocus));
     connect(model_, &BoardModel::files_dropped, this, &BoardView::dropped);
     connect(model_, &BoardModel::correction_dropped, this, &BoardView::lent);
-    connect(&session, &Session::job_changed, this, [this] {
+    connect(&desk.chains, &Chains::structure_changed, this, [this] {
         const QModelIndex before = table_->currentIndex();
         const int r = before.row(), c = before.column();
         model_->rebuild();
@@ -245,7 +247,7 @@ BoardView::BoardView(Session& session, QWidget* parent)
                                               std::clamp(c, 0, std::max(0, model_->columnCount() - 1))));
         tell();
     });
-    connect(&session, &Session::setup_changed, this, [this](Id setup) {
+    connect(&desk.chains, &Chains::setup_changed, this, [this](Id setup) {
         model_->touch(setup);
         tell();
     });
@@ -277,16 +279,16 @@ void BoardView::apply_filter() {
 
 void BoardView::tell() {
     int whole = 0, ready = 0, refused = 0, stale = 0, open = 0;
-    for (const Id id : session_.ids()) {
-        const SetupState& s = session_.at(id);
+    for (const Id id : desk_.chains.ids()) {
+        const Chain& s = desk_.chains.at(id);
         whole += s.whole();
         ready += s.wants_fit();
         refused += s.state == plan::State::refused;
         stale += s.state == plan::State::stale;
         open += s.state == plan::State::to_shoot;
     }
-    title_->setText(QString::fromStdString(session_.shoot().brief().title));
-    QStringList parts{session_.count() == 1 ? tr("1 setup") : tr("%1 setups").arg(session_.count())};
+    title_->setText(QString::fromStdString(desk_.job.shoot().brief().title));
+    QStringList parts{desk_.chains.count() == 1 ? tr("1 setup") : tr("%1 setups").arg(desk_.chains.count())};
     if (open) parts << tr("%1 to shoot").arg(open);
     if (refused) parts << tr("%1 to shoot again").arg(refused);
     if (stale) parts << tr("%1 stale").arg(stale);
@@ -294,8 +296,8 @@ void BoardView::tell() {
     if (ready) parts << tr("%1 ready to be fitted").arg(ready);
     summary_->setText(parts.join(", "));
     fit_all_->setEnabled(ready > 0);
-    empty_->setVisible(session_.count() == 0);
-    table_->setVisible(session_.count() != 0);
+    empty_->setVisible(desk_.chains.count() == 0);
+    table_->setVisible(desk_.chains.count() != 0);
 }
 
 void BoardView::stretch() {
@@ -323,36 +325,29 @@ void BoardView::resizeEvent(QResizeEvent*) {
 Id BoardView::plan_cell(int row, int column) {
     const plan::Rig rig = model_->rig(row);
     const Id light = model_->light(column);
-    if (const plan::Setup* there = plan::setup_at(session_.shoot(), rig, light)) return there->id;
-    Id id = 0;
-    session_.change(tr("Plan %1, %2")
-                        .arg(QString::fromStdString(plan::name_in(session_.shoot().cameras, rig.camera)),
-                             QString::fromStdString(plan::name_in(session_.shoot().lights, light))),
-                    [&](job::Edit& e) {
-                        id = e.add(
-                            plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light});
-                    });
-    return id;
+    if (const plan::Setup* there = plan::setup_at(desk_.job.shoot(), rig, light)) return there->id;
+    const auto ids = desk_.job.change(work::plan_setup(desk_.job.shoot(), rig, light));
+    return ids ? ids->begin()->second : 0;
 }
 
 void BoardView::dropped(const std::vector<fs::path>& files, int row, int column) {
-    session_.take_in(files, plan_cell(row, column));
+    desk_.frames.take_in(files, plan_cell(row, column));
 }
 
 void BoardView::lent(Id from, Id to) {
-    const plan::Setup &a = session_.at(from).row, &b = session_.at(to).row;
+    const plan::Setup &a = desk_.chains.at(from).row, &b = desk_.chains.at(to).row;
     QStringList other;
     if (a.camera != b.camera) other << tr("camera");
     if (a.light != b.light) other << tr("light");
     if (a.mode != b.mode) other << tr("recording mode");
     if (a.lens != b.lens) other << tr("lens");
-    session_.lend(from, to);
-    emit session_.notice(
+    desk_.setups.lend(from, to);
+    desk_.notices.tell(
         other.isEmpty()
-            ? tr("%1 has a copy of the correction of %2.").arg(session_.title_of(to), session_.title_of(from))
+            ? tr("%1 has a copy of the correction of %2.").arg(desk_.chains.title_of(to), desk_.chains.title_of(from))
             : tr("Careful: this correction was made for another %1 (%2). A correction holds for one setup: prove it on "
                  "the chart shot of %3 before it is used. Ctrl+Z takes it back.")
-                  .arg(other.join(tr(" and ")), session_.title_of(from), session_.title_of(to)));
+                  .arg(other.join(tr(" and ")), desk_.chains.title_of(from), desk_.chains.title_of(to)));
 }
 
 void BoardView::menu_at(const QPoint& at) {
@@ -366,53 +361,42 @@ void BoardView::menu_at(const QPoint& at) {
         menu.exec(table_->viewport()->mapToGlobal(at));
         return;
     }
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     menu.addAction(tr("Open"), this, [this, setup] { emit setup_opened(setup); });
     menu.addAction(tr("Add frames \u2026"), this, [this, setup] {
         std::vector<fs::path> files;
         for (const QString& f :
-             QFileDialog::getOpenFileNames(this, tr("Frames for %1").arg(session_.title_of(setup)), last_folder()))
+             QFileDialog::getOpenFileNames(this, tr("Frames for %1").arg(desk_.chains.title_of(setup)), last_folder()))
             files.emplace_back(f.toStdString());
-        if (!files.empty()) session_.take_in(files, setup);
+        if (!files.empty()) desk_.frames.take_in(files, setup);
     });
     menu.addSeparator();
     menu.addAction(s.correction && !s.balance_only() ? tr("Fit again") : tr("Fit"), this,
-                   [this, setup] { session_.fit(setup); })
-        ->setEnabled(s.balance && s.refused.isEmpty() && !s.balance_only());
-    if (session_.fallback_for(setup))
-        menu.addAction(tr("Take the kit's fallback"), this, [this, setup] { session_.take_fallback(setup); });
-    menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { session_.prove(setup); })
+                   [this, setup] { desk_.setups.fit(setup); })
+        ->setEnabled(s.balance && s.refused.empty() && !s.balance_only());
+    if (desk_.setups.fallback_for(setup))
+        menu.addAction(tr("Take the kit's fallback"), this, [this, setup] { desk_.setups.take_fallback(setup); });
+    menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { desk_.setups.prove(setup); })
         ->setEnabled(s.correction_id && s.shot);
-    if (s.refused.isEmpty())
-        menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { session_.refuse(setup, {}); })
+    if (s.refused.empty())
+        menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { desk_.setups.refuse(setup, {}); })
             ->setEnabled(s.chart_shot);
-    else menu.addAction(tr("Accept the chart shot"), this, [this, setup] { session_.accept(setup); });
+    else menu.addAction(tr("Accept the chart shot"), this, [this, setup] { desk_.setups.accept(setup); });
     menu.addSeparator();
     auto* only = menu.addAction(tr("Balance only"));
     only->setCheckable(true);
     only->setChecked(s.balance_only());
-    connect(only, &QAction::triggered, this, [this, setup](bool on) {
-        plan::Setup row = session_.at(setup).row;
-        row.balance_only = on;
-        session_.change(on ? tr("Balance only: %1").arg(session_.title_of(setup))
-                           : tr("Thorough: %1").arg(session_.title_of(setup)),
-                        [&](job::Edit& e) { e.update(row); });
-    });
-    const plan::Light* light = plan::record(session_.shoot().lights, s.row.light);
+    connect(only, &QAction::triggered, this,
+            [this, setup](bool on) { desk_.job.change(work::set_balance_only(desk_.job.shoot(), setup, on)); });
+    const plan::Light* light = plan::record(desk_.job.shoot().lights, s.row.light);
     menu.addAction(tr("%1 was changed or re-lit just now").arg(QString::fromStdString(light->name)), this,
-                   [this, row = *light]() mutable {
-                       row.changed = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString();
-                       session_.change(tr("%1 changed or re-lit").arg(QString::fromStdString(row.name)),
-                                       [&](job::Edit& e) {
-                                           e.about(row.name);
-                                           e.update(row);
-                                       });
+                   [this, row = *light] {
+                       const QString now = QDateTime::currentDateTime().toString(Qt::ISODate);
+                       desk_.job.change(work::relit(row, now.toStdString()));
                    });
     menu.addSeparator();
-    menu.addAction(tr("Take out of the plan"), this, [this, setup] {
-        session_.change(tr("Take %1 out of the plan").arg(session_.title_of(setup)),
-                        [&](job::Edit& e) { e.remove<plan::Setup>(setup); });
-    });
+    menu.addAction(tr("Take out of the plan"), this,
+                   [this, setup] { desk_.job.change(work::take_out(desk_.job.shoot(), setup)); });
     menu.exec(table_->viewport()->mapToGlobal(at));
 }
 

@@ -14,7 +14,7 @@ class BoardView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit BoardView(Session& session, QWidget* parent = nullptr);
+    explicit BoardView(Desk& desk, QWidget* parent = nullptr);
     void refresh();
     QTableView* table() { return table_; }
     QLineEdit* filter() { return filter_; }
@@ -37,7 +37,7 @@ private:
     void dropped(const std::vector<fs::path>& files, int row, int column);
     void lent(Id from, Id to);
 
-    Session& session_;
+    Desk& desk_;
     BoardModel* model_;
     QLabel *title_, *summary_, *empty_;
     QLineEdit* filter_;

@@ -9,9 +9,9 @@
 
 namespace refero::app {
 
-ClipPanel::ClipPanel(Session& session, QWidget* parent)
+ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       picture_(new QLabel),
       time_(new QLabel),
       slider_(new QSlider(Qt::Horizontal)),
@@ -51,16 +51,16 @@ ClipPanel::ClipPanel(Session& session, QWidget* parent)
         delay_.start();
     });
     connect(take_, &QPushButton::clicked, this, [this] {
-        const plan::Frame* f = session_.frame_row(frame_);
+        const plan::Frame* f = desk_.job.frame(frame_);
         if (!f) return;
-        if (!f->setup) return emit session_.notice(tr("Put the clip into a setup first."));
-        session_.make_chart_shot(frame_, f->setup, position_s());
+        if (!f->setup) return desk_.notices.tell(tr("Put the clip into a setup first."));
+        desk_.frames.make_chart_shot(frame_, f->setup, position_s());
     });
     hide();
 }
 
 void ClipPanel::set_frame(Id id) {
-    const plan::Frame* f = id ? session_.frame_row(id) : nullptr;
+    const plan::Frame* f = id ? desk_.job.frame(id) : nullptr;
     setVisible(f && f->kind == plan::FrameKind::clip && f->problem.empty());
     if (!isVisibleTo(parentWidget()) || id == frame_) return;
     frame_ = id;
@@ -71,19 +71,21 @@ void ClipPanel::set_frame(Id id) {
 }
 
 void ClipPanel::show_picture() {
-    const plan::Frame* f = session_.frame_row(frame_);
+    const plan::Frame* f = desk_.job.frame(frame_);
     if (!f) return;
-    session_.tasks().run_quietly([self = QPointer(this), file = fs::path(f->path), at = position_s(),
-                                  request = ++request_](std::stop_token stop, const Progress&) -> Tasks::Then {
-        const frame::Frame still = frame::read(file, {.position_s = at}, stop);
-        const QImage image = rendition_of(apply::uncorrected(still, {1, 1, 1}, "srgb", stop), still).small(576);
-        return [self, image, request] {
-            if (!self || request != self->request_) return;
-            QPixmap shown =
-                QPixmap::fromImage(image.scaled(self->picture_->size(), Qt::KeepAspectRatio, Qt::SmoothTransformation));
-            self->picture_->setPixmap(shown);
-        };
-    });
+    desk_.tasks.run_quietly(
+        {},
+        [self = QPointer(this), file = fs::path(f->path), at = position_s(),
+         request = ++request_](std::stop_token stop, const Progress&) -> Tasks::Then {
+            const frame::Frame still = frame::read(file, {.position_s = at}, stop);
+            const QImage image = rendition_of(apply::uncorrected(still, {1, 1, 1}, "srgb", stop), still).small(576);
+            return [self, image, request] {
+                if (!self || request != self->request_) return;
+                QPixmap shown = QPixmap::fromImage(
+                    image.scaled(self->picture_->size(), Qt::KeepAspectRatio, Qt::SmoothTransformation));
+                self->picture_->setPixmap(shown);
+            };
+        });
 }
 
 } // namespace refero::app

@@ -7,7 +7,7 @@
 #include <QTimer>
 #include <QWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -15,7 +15,7 @@ class ClipPanel : public QWidget {
     Q_OBJECT
 
 public:
-    explicit ClipPanel(Session& session, QWidget* parent = nullptr);
+    explicit ClipPanel(Desk& desk, QWidget* parent = nullptr);
     /// 0: none.
     void set_frame(Id frame);
     double position_s() const { return slider_->value() / 1000.0; }
@@ -25,7 +25,7 @@ public:
 private:
     void show_picture();
 
-    Session& session_;
+    Desk& desk_;
     Id frame_ = 0;
     QLabel *picture_, *time_;
     QSlider* slider_;

@@ -11,19 +11,19 @@ QString qs(const std::string& s) { return QString::fromStdString(s); }
 constexpr int picture_height = 36, most_pictures = 2000;
 } // namespace
 
-FramesModel::FramesModel(Session& session, QObject* parent)
+FramesModel::FramesModel(Desk& desk, QObject* parent)
     : QAbstractTableModel(parent),
-      session_(session),
+      desk_(desk),
       pictures_(most_pictures) {
-    connect(&session, &Session::frames_changed, this, &FramesModel::follow);
+    connect(&desk.chains, &Chains::frames_changed, this, &FramesModel::follow);
     rebuild();
 }
 
 // New values show in the rows that are there; rows that come or go build the list anew.
 void FramesModel::follow() {
-    if (session_.shoot().frames.size() != shown_frames_ || !filter_.isEmpty()) return rebuild();
+    if (desk_.job.shoot().frames.size() != shown_frames_ || !filter_.isEmpty()) return rebuild();
     for (const Id id : rows_)
-        if (!session_.frame_row(id)) return rebuild();
+        if (!desk_.job.frame(id)) return rebuild();
     if (!rows_.empty()) emit dataChanged(index(0, 0), index(rowCount() - 1, column_count - 1));
 }
 
@@ -38,8 +38,8 @@ void FramesModel::rebuild() {
     companions_.clear();
     asked_.clear();
     const QStringList words = filter_.simplified().toLower().split(' ', Qt::SkipEmptyParts);
-    shown_frames_ = session_.shoot().frames.size();
-    for (const plan::Frame& f : session_.shoot().frames) {
+    shown_frames_ = desk_.job.shoot().frames.size();
+    for (const plan::Frame& f : desk_.job.shoot().frames) {
         if (f.same_as) {
             companions_[f.same_as].push_back(f.id);
             continue;
@@ -67,9 +67,9 @@ const plan::Finding* FramesModel::worst_of(const plan::Frame& f) const {
         return x.status == "reshoot" ? 2 : x.status == "caution" ? 1 : 0;
     };
     if (f.kind != plan::FrameKind::ordinary)
-        for (const plan::ChartShot& shot : session_.shoot().chart_shots)
+        for (const plan::ChartShot& shot : desk_.job.shoot().chart_shots)
             if (shot.frame == f.id)
-                for (const plan::Finding& x : session_.shoot().findings)
+                for (const plan::Finding& x : desk_.job.shoot().findings)
                     if (x.chart_shot == shot.id && (!worst || badness(x) > badness(*worst))) worst = &x;
     return worst;
 }
@@ -79,9 +79,9 @@ void FramesModel::sort(int column, Qt::SortOrder order) {
     sort_order_ = order;
     std::vector<std::pair<QString, Id>> keyed;
     for (const Id id : rows_) {
-        const plan::Frame& f = *session_.frame_row(id);
+        const plan::Frame& f = *desk_.job.frame(id);
         keyed.emplace_back(column == gate      ? gate_order(worst_of(f), text(f, gate))
-                           : column == taken   ? qs(plan::time_of(plan::time_in_job(session_.shoot(), f)))
+                           : column == taken   ? qs(plan::time_of(plan::time_in_job(desk_.job.shoot(), f)))
                            : column == picture ? QString("%1").arg(id, 12)
                                                : text(f, column),
                            id);
@@ -95,7 +95,7 @@ void FramesModel::sort(int column, Qt::SortOrder order) {
 }
 
 QString FramesModel::text(const plan::Frame& f, int column) const {
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     switch (column) {
     case name: {
         const std::string file = fs::path(f.path).filename().string();
@@ -128,7 +128,7 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
         return worst->status == "pass" ? tr("pass")
                                        : QString("%1: %2").arg(qs(worst->status), qs(worst->check).replace('_', ' '));
     }
-    case setup: return f.setup ? session_.title_of(f.setup) : tr("none");
+    case setup: return f.setup ? desk_.chains.title_of(f.setup) : tr("none");
     case reason: return f.problem.empty() ? qs(f.reason) : qs(f.problem);
     default: return {};
     }
@@ -136,7 +136,7 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
 
 QVariant FramesModel::data(const QModelIndex& i, int role) const {
     const Id id = id_at(i.row());
-    const plan::Frame* f = session_.frame_row(id);
+    const plan::Frame* f = desk_.job.frame(id);
     if (!f) return {};
     if (role == Qt::UserRole) return qlonglong(id);
     if (role == Qt::DisplayRole) return i.column() == picture ? QVariant() : QVariant(text(*f, i.column()));
@@ -144,8 +144,7 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
         QString words = qs(f->path);
         if (const auto more = companions_.find(id); more != companions_.end())
             for (const Id other : more->second)
-                if (const plan::Frame* o = session_.frame_row(other))
-                    words += "\n" + qs(o->path) + ": " + qs(o->reason);
+                if (const plan::Frame* o = desk_.job.frame(other)) words += "\n" + qs(o->path) + ": " + qs(o->reason);
         if (const plan::Finding* worst = worst_of(*f); worst && !worst->advice.empty())
             words += "\n" + qs(worst->advice);
         return words + "\n" + text(*f, reason);
@@ -161,7 +160,7 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
         if (const QPixmap* kept = pictures_.object(id)) return *kept;
         // Asked for once; the row is told when it has come.
         if (asked_.insert(id).second)
-            session_.thumbnail(id, [self = QPointer(const_cast<FramesModel*>(this)), id](const QImage& image) {
+            desk_.pictures.thumbnail(id, [self = QPointer(const_cast<FramesModel*>(this)), id](const QImage& image) {
                 if (!self) return;
                 // Sharp on screens of twice the resolution too.
                 QPixmap small = QPixmap::fromImage(image.scaledToHeight(2 * picture_height, Qt::SmoothTransformation));

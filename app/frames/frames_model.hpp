@@ -6,7 +6,7 @@
 #include <QPixmap>
 #include <set>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -15,7 +15,7 @@ class FramesModel : public QAbstractTableModel {
 
 public:
     enum Column { picture, name, taken, camera, settings, what, gate, setup, reason, column_count };
-    explicit FramesModel(Session& session, QObject* parent = nullptr);
+    explicit FramesModel(Desk& desk, QObject* parent = nullptr);
     int rowCount(const QModelIndex& parent = {}) const override {
         return parent.isValid() ? 0 : static_cast<int>(rows_.size());
     }
@@ -34,7 +34,7 @@ private:
     const plan::Finding* worst_of(const plan::Frame& f) const;
     void rebuild();
 
-    Session& session_;
+    Desk& desk_;
     std::vector<Id> rows_;
     std::map<Id, std::vector<Id>> companions_;
     QString filter_;

@@ -11,10 +11,10 @@
 
 namespace refero::app {
 
-FramesView::FramesView(Session& session, QWidget* parent)
+FramesView::FramesView(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
-      model_(new FramesModel(session, this)),
+      desk_(desk),
+      model_(new FramesModel(desk, this)),
       table_(new QTableView),
       filter_(new QLineEdit),
       summary_(new QLabel),
@@ -23,7 +23,7 @@ FramesView::FramesView(Session& session, QWidget* parent)
       put_(new QPushButton(tr("Put into"))),
       chart_(new QPushButton(tr("Is the chart shot"))),
       watch_(new QPushButton(icon("folder"), tr("Watch a folder \u2026"))),
-      clip_(new ClipPanel(session)) {
+      clip_(new ClipPanel(desk)) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(14, 12, 14, 12);
     auto* head = new QHBoxLayout;
@@ -90,26 +90,26 @@ FramesView::FramesView(Session& session, QWidget* parent)
     });
     connect(watch_, &QPushButton::clicked, this, [this] {
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"), last_folder());
-        if (!folder.isEmpty()) session_.open({folder.toStdString()}, 0);
+        if (!folder.isEmpty()) desk_.frames.open({folder.toStdString()}, 0);
         tell();
     });
     connect(put_, &QPushButton::clicked, this, [this] {
-        if (!chosen().empty()) session_.assign(chosen(), setups_->currentData().toLongLong());
+        if (!chosen().empty()) desk_.frames.assign(chosen(), setups_->currentData().toLongLong());
     });
     connect(chart_, &QPushButton::clicked, this, [this] {
         const auto frames = chosen();
         if (frames.size() == 1)
-            session_.make_chart_shot(frames.front(), setups_->currentData().toLongLong(),
-                                     clip_->isVisible() ? clip_->position_s() : 0);
+            desk_.frames.make_chart_shot(frames.front(), setups_->currentData().toLongLong(),
+                                         clip_->isVisible() ? clip_->position_s() : 0);
     });
     connect(table_, &QWidget::customContextMenuRequested, this, &FramesView::menu_at);
     connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
-        const plan::Frame* f = session_.frame_row(model_->id_at(i.row()));
+        const plan::Frame* f = desk_.job.frame(model_->id_at(i.row()));
         if (f && f->setup) emit setup_opened(f->setup);
     });
     connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &FramesView::tell);
-    connect(&session, &Session::frames_changed, this, &FramesView::tell);
-    connect(&session, &Session::job_changed, this, &FramesView::fill_setups);
+    connect(&desk.chains, &Chains::frames_changed, this, &FramesView::tell);
+    connect(&desk.chains, &Chains::structure_changed, this, &FramesView::fill_setups);
     fill_setups();
     tell();
 }
@@ -131,13 +131,13 @@ void FramesView::choose(const std::vector<Id>& frames) {
 void FramesView::fill_setups() {
     const QVariant kept = setups_->currentData();
     setups_->clear();
-    for (const Id id : session_.ids()) setups_->addItem(session_.title_of(id), qlonglong(id));
+    for (const Id id : desk_.chains.ids()) setups_->addItem(desk_.chains.title_of(id), qlonglong(id));
     setups_->addItem(tr("no setup"), qlonglong(0));
     setups_->setCurrentIndex(std::max(0, setups_->findData(kept)));
 }
 
 void FramesView::tell() {
-    const auto& frames = session_.shoot().frames;
+    const auto& frames = desk_.job.shoot().frames;
     std::size_t all = 0, lost = 0, unreadable = 0;
     for (const plan::Frame& f : frames) {
         if (f.same_as) continue;
@@ -148,8 +148,8 @@ void FramesView::tell() {
     QStringList parts{all == 1 ? tr("1 frame") : tr("%1 frames").arg(all)};
     if (lost) parts << tr("%1 without a setup").arg(lost);
     if (unreadable) parts << tr("%1 unreadable").arg(unreadable);
-    if (session_.missing_frames()) parts << tr("%1 not where they were").arg(session_.missing_frames());
-    if (const auto watched = session_.watched(); !watched.empty()) {
+    if (desk_.frames.missing()) parts << tr("%1 not where they were").arg(desk_.frames.missing());
+    if (const auto watched = desk_.watcher.folders(); !watched.empty()) {
         QStringList names;
         for (const fs::path& w : watched) names << QString::fromStdString(w.filename().string());
         parts << tr("watching %1").arg(names.join(", "));
@@ -172,14 +172,14 @@ void FramesView::menu_at(const QPoint& at) {
     const auto picked = chosen();
     if (picked.empty()) return;
     QMenu menu(this);
-    menu.addAction(tr("Let them find their setups"), this, [=, this] { session_.let_assign(picked); });
+    menu.addAction(tr("Let them find their setups"), this, [=, this] { desk_.frames.let_assign(picked); });
     if (picked.size() == 1)
-        menu.addAction(tr("Shows no chart after all"), this, [=, this] { session_.make_ordinary(picked.front()); });
+        menu.addAction(tr("Shows no chart after all"), this, [=, this] { desk_.frames.make_ordinary(picked.front()); });
     menu.addAction(tr("Both show the same moment (sets the clocks)"), this,
-                   [=, this] { session_.same_moment(picked[0], picked[1]); })
+                   [=, this] { desk_.frames.same_moment(picked[0], picked[1]); })
         ->setEnabled(picked.size() == 2);
     menu.addSeparator();
-    menu.addAction(tr("Remove from the job (the files stay)"), this, [=, this] { session_.remove_frames(picked); });
+    menu.addAction(tr("Remove from the job (the files stay)"), this, [=, this] { desk_.frames.remove(picked); });
     menu.exec(table_->viewport()->mapToGlobal(at));
 }
 

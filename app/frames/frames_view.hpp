@@ -17,7 +17,7 @@ class FramesView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit FramesView(Session& session, QWidget* parent = nullptr);
+    explicit FramesView(Desk& desk, QWidget* parent = nullptr);
     QTableView* table() { return table_; }
     FramesModel* model() { return model_; }
     std::vector<Id> chosen() const;
@@ -31,7 +31,7 @@ private:
     void fill_setups();
     void menu_at(const QPoint& at);
 
-    Session& session_;
+    Desk& desk_;
     FramesModel* model_;
     QTableView* table_;
     QLineEdit* filter_;

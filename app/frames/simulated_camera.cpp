@@ -10,9 +10,9 @@
 
 namespace refero::app {
 
-SimulatedCamera::SimulatedCamera(Session& session, QWidget* parent)
+SimulatedCamera::SimulatedCamera(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       setups_(new QComboBox),
       what_(new QComboBox),
       mistake_(new QComboBox),
@@ -78,17 +78,17 @@ SimulatedCamera::SimulatedCamera(Session& session, QWidget* parent)
     column->addWidget(told_);
     column->addStretch();
     connect(shutter_, &QPushButton::clicked, this, &SimulatedCamera::release);
-    connect(&session, &Session::job_changed, this, [this] {
+    connect(&desk.chains, &Chains::structure_changed, this, [this] {
         if (isVisible()) fill();
     });
-    connect(&session, &Session::setup_changed, this, [this] {
+    connect(&desk.chains, &Chains::setup_changed, this, [this] {
         if (isVisible()) fill();
     });
 }
 
 fs::path SimulatedCamera::folder() const {
-    const auto watched = session_.watched();
-    return watched.empty() ? session_.job_file().parent_path() / (session_.job_file().stem().string() + " camera")
+    const auto watched = desk_.watcher.folders();
+    return watched.empty() ? desk_.job.file().parent_path() / (desk_.job.file().stem().string() + " camera")
                            : watched.front();
 }
 
@@ -97,14 +97,14 @@ void SimulatedCamera::fill() {
     const bool was_open = setups_->currentText().endsWith("*");
     setups_->clear();
     std::vector<Id> order;
-    for (const plan::LightGroup& g : plan::shot_list(session_.shoot()).groups)
+    for (const plan::LightGroup& g : plan::shot_list(desk_.job.shoot()).groups)
         for (const plan::PlannedShot& p : g.shots)
             if (!p.done) order.push_back(p.setup);
     const std::size_t open = order.size();
-    for (const Id id : session_.ids())
+    for (const Id id : desk_.chains.ids())
         if (std::find(order.begin(), order.end(), id) == order.end()) order.push_back(id);
     for (std::size_t i = 0; i < order.size(); ++i)
-        setups_->addItem(session_.title_of(order[i]) + (i < open ? " *" : ""), qlonglong(order[i]));
+        setups_->addItem(desk_.chains.title_of(order[i]) + (i < open ? " *" : ""), qlonglong(order[i]));
     // The next one to shoot comes up by itself once the chosen one is shot.
     const int at = setups_->findData(kept);
     setups_->setCurrentIndex(at >= 0 && !(was_open && !setups_->itemText(at).endsWith("*")) ? at
@@ -121,7 +121,7 @@ void SimulatedCamera::release() {
     const fs::path folder = this->folder();
     std::error_code ec;
     fs::create_directories(folder, ec);
-    if (session_.watched().empty()) session_.watch({folder});
+    if (desk_.watcher.folders().empty()) desk_.watcher.watch({folder});
     job::Exposure x;
     x.chart = what_->currentIndex() == 0;
     x.stops = stops_->value();
@@ -132,31 +132,31 @@ void SimulatedCamera::release() {
     x.taken = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString();
     const plan::Shoot shoot = [&] { // what the camera needs to know of the job
         plan::Shoot s;
-        s.briefs = session_.shoot().briefs;
-        s.cameras = session_.shoot().cameras;
-        s.lenses = session_.shoot().lenses;
-        s.lights = session_.shoot().lights;
-        s.setups = session_.shoot().setups;
+        s.briefs = desk_.job.shoot().briefs;
+        s.cameras = desk_.job.shoot().cameras;
+        s.lenses = desk_.job.shoot().lenses;
+        s.lights = desk_.job.shoot().lights;
+        s.setups = desk_.job.shoot().setups;
         return s;
     }();
     shutter_->setEnabled(false);
     told_->setText(tr("Exposing \u2026"));
-    session_.tasks().run(
-        tr("The simulated camera exposes"),
+    desk_.tasks.run(
+        {}, tr("The simulated camera exposes"),
         [self = QPointer(this), shoot, setup, x, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
             const auto rendering = simulate::render(job::simulated_scene(shoot, setup, x), stop);
             const fs::path file = job::next_file(shoot, setup, folder);
             simulate::write(rendering, file);
             return [self, file] {
                 if (!self) return;
-                self->shutter_->setEnabled(true);
                 self->told_->setText(tr("%1 is on its way").arg(QString::fromStdString(file.filename().string())));
             };
         },
-        [self = QPointer(this)](const Error& e) {
+        [self = QPointer(this)](const TaskEnd& end) {
             if (!self) return;
             self->shutter_->setEnabled(true);
-            self->told_->setText(QString::fromUtf8(e.what()));
+            if (end.how == TaskEnd::How::failed) self->told_->setText(end.problem);
+            if (end.how == TaskEnd::How::cancelled) self->told_->setText(tr("The exposure was cancelled."));
         });
 }
 

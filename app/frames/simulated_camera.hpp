@@ -9,7 +9,7 @@
 #include <QPushButton>
 #include <QWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -17,7 +17,7 @@ class SimulatedCamera : public QWidget {
     Q_OBJECT
 
 public:
-    explicit SimulatedCamera(Session& session, QWidget* parent = nullptr);
+    explicit SimulatedCamera(Desk& desk, QWidget* parent = nullptr);
     void release(); ///< presses the shutter
     QComboBox* setups() { return setups_; }
     QComboBox* mistakes() { return mistake_; }
@@ -33,7 +33,7 @@ protected:
 private:
     void fill();
 
-    Session& session_;
+    Desk& desk_;
     QComboBox *setups_, *what_, *mistake_;
     QDoubleSpinBox *stops_, *tilt_, *share_;
     QPushButton* shutter_;

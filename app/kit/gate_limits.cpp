@@ -5,39 +5,29 @@
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QLabel>
-#include <QSettings>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
 #include "../theme.hpp"
 #include "../widgets/plain_table.hpp"
+#include "work/keeping.hpp"
 
 namespace refero::app {
 
 namespace {
 
-constexpr const char* key = "gate/limits"; // JSON, as refero-cli takes it
-constexpr double never = 1000;             // a limit that nothing reaches
+constexpr double never = 1000; // a limit that nothing reaches
 enum Columns { check, caution, reshoot, unit, reason, column_count };
 
-QJsonObject own() { return QJsonDocument::fromJson(QSettings().value(key).toByteArray()).object(); }
+QJsonObject object_of(const std::string& text) {
+    return QJsonDocument::fromJson(QByteArray::fromStdString(text)).object();
+}
 
 } // namespace
 
-inspect::Limits GateLimits::of(const inspect::School& school) {
-    inspect::Limits limits = inspect::limits_for(school);
-    const QByteArray text = QSettings().value(key).toByteArray();
-    if (!text.isEmpty()) try {
-            inspect::Limits changed = limits;
-            inspect::change_limits(changed, text.toStdString(), {});
-            limits = changed;
-        } catch (const Error&) { // another version's: the usual ones hold
-        }
-    return limits;
-}
-
-GateLimits::GateLimits(QWidget* parent)
+GateLimits::GateLimits(Desk& desk, QWidget* parent)
     : QWidget(parent),
+      desk_(desk),
       table_(plain_table({{tr("Check"), {}},
                           {tr("Cautions from"), tr("Double-click to change it")},
                           {tr("Refuses from"), tr("Double-click to change it")},
@@ -69,17 +59,24 @@ GateLimits::GateLimits(QWidget* parent)
     for (const int k : {caution, reshoot})
         table_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     reset_->setObjectName("usualLimits");
-    connect(reset_, &QPushButton::clicked, this, [this] {
-        QSettings().remove(key);
-        fill();
-    });
+    connect(reset_, &QPushButton::clicked, this, [this] { desk_.setups.set_limits({}); });
     connect(table_, &QTableWidget::cellChanged, this, &GateLimits::edited);
+    connect(&desk_.kit, &KitDocument::changed, this, &GateLimits::fill);
+    connect(&desk_.job, &JobDocument::changed, this, [this] {
+        if (in_force() != shown_) fill();
+    });
     fill();
+}
+
+// Of the open job, which keeps a copy of what it uses; else of the house.
+std::string GateLimits::in_force() const {
+    return desk_.job.is_open() ? desk_.job.shoot().brief().limits : work::house_limits(desk_.kit.kit());
 }
 
 void GateLimits::fill() {
     const QSignalBlocker quiet(table_);
-    const inspect::Limits limits = of({}), usual = inspect::limits_for({});
+    shown_ = in_force();
+    const inspect::Limits limits = work::limits_of({.limits = shown_}), usual = inspect::limits_for({});
     table_->setRowCount(static_cast<int>(limits.size()));
     int r = 0;
     for (const auto& [name, l] : limits) {
@@ -103,7 +100,7 @@ void GateLimits::fill() {
         }
         ++r;
     }
-    reset_->setEnabled(!own().isEmpty());
+    reset_->setEnabled(!shown_.empty());
 }
 
 void GateLimits::edited(int row, int column) {
@@ -111,10 +108,10 @@ void GateLimits::edited(int row, int column) {
     const double value = table_->item(row, column)->text().toDouble(&number);
     const QString name = table_->item(row, check)->text();
     if (number && value >= 0) {
-        QJsonObject all = own(), one = all.value(name).toObject();
+        QJsonObject all = object_of(shown_), one = all.value(name).toObject();
         one.insert(column == caution ? "caution" : "reshoot", value);
         all.insert(name, one);
-        QSettings().setValue(key, QJsonDocument(all).toJson(QJsonDocument::Compact));
+        desk_.setups.set_limits(QJsonDocument(all).toJson(QJsonDocument::Compact).toStdString());
     }
     fill(); // what is no number is put back
 }

@@ -3,25 +3,26 @@
 #include <QPushButton>
 #include <QTableWidget>
 
-#include "inspect/inspect.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
-/// The gate's limits with their reasons; the user's own are kept on this machine, for all jobs.
+/// The gate's limits with their reasons: the house's own are kept in the kit and, for the open job, in the job.
 class GateLimits : public QWidget {
     Q_OBJECT
 
 public:
-    explicit GateLimits(QWidget* parent = nullptr);
-    /// A school's limits with the user's own in their place.
-    static inspect::Limits of(const inspect::School& school);
+    explicit GateLimits(Desk& desk, QWidget* parent = nullptr);
 
 private:
     void fill();
     void edited(int row, int column);
+    std::string in_force() const;
 
+    Desk& desk_;
     QTableWidget* table_;
     QPushButton* reset_;
+    std::string shown_; ///< JSON
 };
 
 } // namespace refero::app

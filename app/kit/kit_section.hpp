@@ -9,9 +9,9 @@
 #include <functional>
 #include <memory>
 
-#include "../session.hpp"
 #include "../theme.hpp"
 #include "../widgets/record_form.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -24,15 +24,15 @@ public:
         std::function<QString(const T&)> text;
     };
 
-    KitSection(Session& session, List list, const QString& title, const QString& hint, std::vector<Column> columns)
-        : session_(session),
+    KitSection(Desk& desk, List list, const QString& title, const QString& hint, std::vector<Column> columns)
+        : desk_(desk),
           list_(list),
           columns_(std::move(columns)),
           table_(new QTableWidget),
           below_(new QVBoxLayout),
           side_(new QVBoxLayout),
           form_(std::make_unique<RecordForm<T>>(this, [this](const T& row, const QString& what) {
-              session_.change_kit(QObject::tr("%1 of the kit").arg(what), [&](job::Edit& e) { e.update(row); });
+              desk_.kit.change(plan::put(QObject::tr("%1 of the kit").arg(what).toStdString(), row));
           })) {
         auto* outer = new QVBoxLayout(this);
         outer->setContentsMargins(0, 0, 0, 0);
@@ -87,17 +87,16 @@ public:
         QObject::connect(add_, &QPushButton::clicked, this, [this] {
             T fresh{};
             if (prepare_) prepare_(fresh);
-            Id id = 0;
-            session_.change_kit(QObject::tr("Add to the kit"), [&](job::Edit& e) { id = e.add(fresh); });
-            choose(id);
+            const auto ids = desk_.kit.change(plan::added(QObject::tr("Add to the kit").toStdString(), fresh));
+            if (ids) choose(ids->begin()->second);
         });
         QObject::connect(remove_, &QPushButton::clicked, this, [this] {
             const T* chosen = this->chosen();
             if (!chosen) return;
             const Id id = chosen->id;
-            session_.change_kit(QObject::tr("Remove from the kit"), [&](job::Edit& e) { e.template remove<T>(id); });
+            desk_.kit.change(plan::removed<T>(QObject::tr("Remove from the kit").toStdString(), id));
         });
-        QObject::connect(&session_, &Session::kit_changed, this, [this] {
+        QObject::connect(&desk_.kit, &KitDocument::changed, this, [this] {
             if (isVisible()) refresh();
         });
     }
@@ -113,7 +112,7 @@ public:
     const T* chosen() {
         return table_->currentRow() < 0
                    ? nullptr
-                   : plan::record(session_.kit().*list_,
+                   : plan::record(desk_.kit.kit().*list_,
                                   table_->item(table_->currentRow(), 0)->data(Qt::UserRole).toLongLong());
     }
     void choose(Id id) {
@@ -123,7 +122,7 @@ public:
     }
     void refresh() {
         filling_ = true;
-        const auto& list = session_.kit().*list_;
+        const auto& list = desk_.kit.kit().*list_;
         const Id kept = chosen() ? chosen()->id : 0;
         table_->setRowCount(static_cast<int>(list.size()));
         int row = list.empty() ? -1 : 0;
@@ -157,7 +156,7 @@ private:
         if (show_) show_(record);
     }
 
-    Session& session_;
+    Desk& desk_;
     List list_;
     std::vector<Column> columns_;
     QTableWidget* table_;

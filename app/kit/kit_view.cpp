@@ -62,9 +62,9 @@ QString compared(const plan::SeriesShot& older, const plan::SeriesShot& newer) {
     return words.trimmed();
 }
 
-KitView::KitView(Session& session, QWidget* parent)
+KitView::KitView(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       sections_(new QListWidget),
       pages_(new QStackedWidget) {
     auto* outer = new QHBoxLayout(this);
@@ -90,7 +90,7 @@ KitView::KitView(Session& session, QWidget* parent)
     add(tr("Fallbacks"), make_fallbacks());
     add(tr("Warmth steps"), make_warmths());
     add(tr("Series"), make_series());
-    add(tr("Gate limits"), new GateLimits);
+    add(tr("Gate limits"), new GateLimits(desk_));
     connect(sections_, &QListWidget::currentRowChanged, this, [this, own](int row) {
         if (pages_->widget(row) == own && own->layout()->count() == 0) own->layout()->addWidget(new ChartEditor);
         pages_->setCurrentIndex(row);
@@ -100,9 +100,9 @@ KitView::KitView(Session& session, QWidget* parent)
 
 QWidget* KitView::make_cards() {
     using plan::Card;
-    const auto years = [this] { return session_.shoot().brief().chart_years; };
+    const auto years = [this] { return desk_.job.shoot().brief().chart_years; };
     auto* s = new KitSection<Card>(
-        session_, &plan::Kit::cards, tr("Charts and cards"),
+        desk_, &plan::Kit::cards, tr("Charts and cards"),
         tr("Patches fade: with light, with touch, with years. Keep them closed, dry and out of the sun."),
         {{tr("Name"), [](const Card& c) { return qs(c.name); }},
          {tr("Kind"), [](const Card& c) { return qs(plan::name_of(c.kind)); }},
@@ -141,7 +141,7 @@ QWidget* KitView::make_cards() {
         if (const Card* c = s->chosen()) {
             Card now = *c;
             now.compared = QDate::currentDate().toString(Qt::ISODate).toStdString();
-            session_.change_kit(tr("%1 compared").arg(qs(now.name)), [&](job::Edit& e) { e.update(now); });
+            desk_.kit.change(plan::put(now.name + " compared", now));
         }
     });
     s->on_new([](Card& c) {
@@ -158,11 +158,11 @@ QWidget* KitView::make_lights() {
     using plan::Light;
     const auto latest = [this](const Light& l) {
         const plan::LightReading* best = nullptr;
-        for (const auto& r : session_.kit().light_readings)
+        for (const auto& r : desk_.kit.kit().light_readings)
             if (r.light == l.id && (!best || r.at >= best->at)) best = &r;
         return best;
     };
-    auto* s = new KitSection<Light>(session_, &plan::Kit::lights, tr("Lights"),
+    auto* s = new KitSection<Light>(desk_, &plan::Kit::lights, tr("Lights"),
                                     tr("Every chart shot measures its light. A flash changes with power, modifier and "
                                        "age: the same preset a year later is off."),
                                     {{tr("Name"), [](const Light& l) { return qs(l.name); }},
@@ -179,7 +179,7 @@ QWidget* KitView::make_lights() {
                                           return r ? duv(r->duv) : QString("\u2013");
                                       }},
                                      {tr("Readings"), [this](const Light& l) {
-                                          const auto& all = session_.kit().light_readings;
+                                          const auto& all = desk_.kit.kit().light_readings;
                                           return QString::number(std::count_if(
                                               all.begin(), all.end(), [&](const auto& r) { return r.light == l.id; }));
                                       }}});
@@ -204,7 +204,7 @@ QWidget* KitView::make_lights() {
     const auto draw = [this, s, plot, what] {
         std::vector<plan::LightReading> mine;
         if (const Light* l = s->chosen())
-            for (const auto& r : session_.kit().light_readings)
+            for (const auto& r : desk_.kit.kit().light_readings)
                 if (r.light == l->id) mine.push_back(r);
         plot->set(mine, what->currentIndex() == 1);
     };
@@ -243,7 +243,7 @@ QWidget* KitView::make_lights() {
                                    .power = l->power,
                                    .modifier = l->modifier,
                                    .source = "meter"};
-        session_.change_kit(tr("%1 measured").arg(qs(l->name)), [&](job::Edit& e) { e.add(r); });
+        desk_.kit.change(plan::added(l->name + " measured", r));
     });
     return s;
 }
@@ -251,7 +251,7 @@ QWidget* KitView::make_lights() {
 QWidget* KitView::make_cameras() {
     using plan::Camera;
     auto* s = new KitSection<Camera>(
-        session_, &plan::Kit::cameras, tr("Cameras"),
+        desk_, &plan::Kit::cameras, tr("Cameras"),
         tr("What plans and frames are recognised by, and the balances that are stored in each camera."),
         {{tr("Name"), [](const Camera& c) { return qs(c.name); }},
          {tr("Serial number"), [](const Camera& c) { return qs(c.serial_number); }},
@@ -260,7 +260,7 @@ QWidget* KitView::make_cameras() {
           [](const Camera& c) { return QString("%1 \u00d7 %2").arg(c.sensor_width_mm).arg(c.sensor_height_mm); }},
          {tr("Stored balances"), [this](const Camera& c) {
               QStringList all;
-              for (const auto& b : session_.kit().balances)
+              for (const auto& b : desk_.kit.kit().balances)
                   if (b.camera == c.id) all << tr("%1 (%2, tint %3)").arg(qs(b.name), kelvin(b.kelvin)).arg(b.tint);
               return all.isEmpty() ? QString("\u2013") : all.join("; ");
           }}});
@@ -302,7 +302,7 @@ QWidget* KitView::make_cameras() {
                                     .at = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString(),
                                     .kelvin = k->value(),
                                     .tint = tint->value()};
-        session_.change_kit(tr("Balance stored in %1").arg(qs(c->name)), [&](job::Edit& e) { e.add(b); });
+        desk_.kit.change(plan::added("Balance stored in " + c->name, b));
         name->clear();
     });
     return s;
@@ -311,7 +311,7 @@ QWidget* KitView::make_cameras() {
 QWidget* KitView::make_monitors() {
     using plan::Monitor;
     auto* s = new KitSection<Monitor>(
-        session_, &plan::Kit::monitors, tr("Monitors"),
+        desk_, &plan::Kit::monitors, tr("Monitors"),
         tr("Calibrate once a month, or before every project; edit in a space that the monitor really shows."),
         {{tr("Name"), [](const Monitor& m) { return qs(m.name); }},
          {tr("Calibrated"), [](const Monitor& m) { return qs(m.calibrated); }},
@@ -333,7 +333,7 @@ QWidget* KitView::make_monitors() {
         if (const Monitor* m = s->chosen()) {
             Monitor now = *m;
             now.calibrated = QDate::currentDate().toString(Qt::ISODate).toStdString();
-            session_.change_kit(tr("%1 calibrated").arg(qs(now.name)), [&](job::Edit& e) { e.update(now); });
+            desk_.kit.change(plan::put(now.name + " calibrated", now));
         }
     });
     s->on_new([](Monitor& m) { m.name = tr("New monitor").toStdString(); });
@@ -343,7 +343,7 @@ QWidget* KitView::make_monitors() {
 QWidget* KitView::make_fallbacks() {
     using plan::Fallback;
     auto* s = new KitSection<Fallback>(
-        session_, &plan::Kit::fallbacks, tr("Fallbacks"),
+        desk_, &plan::Kit::fallbacks, tr("Fallbacks"),
         tr("Corrections that stand in where a setup could not be shot: one per camera and common kind of light."),
         {{tr("Camera"), [](const Fallback& f) { return qs(f.camera); }},
          {tr("Light"), [](const Fallback& f) { return qs(plan::words_for(f.kind)); }},
@@ -365,24 +365,24 @@ QWidget* KitView::make_fallbacks() {
     s->below()->addLayout(row);
     s->on_chosen([this, setups, keep](const Fallback*) {
         setups->clear();
-        for (const Id id : session_.ids()) {
-            const SetupState& state = session_.at(id);
-            const plan::Light* l = plan::record(session_.shoot().lights, state.row.light);
+        for (const Id id : desk_.chains.ids()) {
+            const Chain& state = desk_.chains.at(id);
+            const plan::Light* l = plan::record(desk_.job.shoot().lights, state.row.light);
             if (state.correction_id && !state.correction_stale() && l && plan::fallback_kind(l->kind))
-                setups->addItem(session_.title_of(id), qlonglong(id));
+                setups->addItem(desk_.chains.title_of(id), qlonglong(id));
         }
         keep->setEnabled(setups->count() > 0);
         if (!setups->count()) setups->addItem(tr("no setup of this job is corrected yet"));
     });
     QObject::connect(keep, &QPushButton::clicked, s,
-                     [this, setups] { session_.keep_fallback(setups->currentData().toLongLong()); });
+                     [this, setups] { desk_.setups.keep_fallback(setups->currentData().toLongLong()); });
     return s;
 }
 
 QWidget* KitView::make_warmths() {
     using plan::Warmth;
     auto* s = new KitSection<Warmth>(
-        session_, &plan::Kit::warmths, tr("Warmth steps"),
+        desk_, &plan::Kit::warmths, tr("Warmth steps"),
         tr("Repeatable steps away from neutral, the same on every job. They are kept apart from the correction."),
         {{tr("Name"), [](const Warmth& w) { return qs(w.name); }},
          {tr("Warmer by"), [](const Warmth& w) { return tr("%1 mired").arg(w.mired); }},
@@ -401,7 +401,7 @@ QWidget* KitView::make_warmths() {
 
 QWidget* KitView::make_series() {
     using plan::SeriesShot;
-    auto* s = new KitSection<SeriesShot>(session_, &plan::Kit::series, tr("Series"),
+    auto* s = new KitSection<SeriesShot>(desk_, &plan::Kit::series, tr("Series"),
                                          tr("What was handed over in jobs for one client. The chosen chart shot is "
                                             "compared with the one before it by the same camera under the same light."),
                                          {{tr("Client"), [](const SeriesShot& x) { return qs(x.client); }},
@@ -421,7 +421,7 @@ QWidget* KitView::make_series() {
         if (!chosen)
             return words->setText(tr("Nothing yet: give the job a client in Plan; what is handed over appears here."));
         const SeriesShot* before = nullptr;
-        for (const SeriesShot& x : session_.kit().series)
+        for (const SeriesShot& x : desk_.kit.kit().series)
             if (x.client == chosen->client && x.camera == chosen->camera && x.light == chosen->light &&
                 x.id != chosen->id && x.taken < chosen->taken && (!before || x.taken > before->taken))
                 before = &x;

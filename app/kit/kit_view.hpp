@@ -5,7 +5,7 @@
 #include <QListWidget>
 #include <QStackedWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -22,7 +22,7 @@ class KitView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit KitView(Session& session, QWidget* parent = nullptr);
+    explicit KitView(Desk& desk, QWidget* parent = nullptr);
     QListWidget* sections() { return sections_; }
 
 private:
@@ -34,7 +34,7 @@ private:
     QWidget* make_warmths();
     QWidget* make_series();
 
-    Session& session_;
+    Desk& desk_;
     QListWidget* sections_;
     QStackedWidget* pages_;
 };

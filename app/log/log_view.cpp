@@ -9,6 +9,7 @@
 
 #include "../setup/page.hpp"
 #include "../theme.hpp"
+#include "work/planning.hpp"
 
 namespace refero::app {
 
@@ -44,9 +45,9 @@ QString log_as_html(const QString& title, const std::vector<job::LogEntry>& log)
            "</table></body></html>\n";
 }
 
-LogView::LogView(Session& session, QWidget* parent)
+LogView::LogView(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       search_(new QLineEdit),
       note_(new QLineEdit),
       table_(new QTableWidget) {
@@ -94,20 +95,19 @@ LogView::LogView(Session& session, QWidget* parent)
         const QString text = note_->text().trimmed();
         if (text.isEmpty()) return;
         note_->clear();
-        session_.change(tr("Note: %1").arg(text),
-                        [&](job::Edit& e) { e.add(plan::Note{.at = utc_now(), .text = text.toStdString()}); });
+        desk_.job.change(work::note(text.toStdString()));
     };
     connect(add, &QPushButton::clicked, this, take_note);
     connect(note_, &QLineEdit::returnPressed, this, take_note);
     connect(search_, &QLineEdit::textChanged, this, &LogView::refresh);
-    connect(&session, &Session::history_changed, this, [this] {
+    connect(&desk.job, &JobDocument::history_changed, this, [this] {
         if (isVisible()) refresh();
     });
     connect(save_button, &QPushButton::clicked, this, [this] {
         const QString name = QFileDialog::getSaveFileName(
             this, tr("Save the log"),
             last_folder() + "/" +
-                QString::fromStdString(session_.shoot().brief().title).simplified().replace(' ', '-').toLower() +
+                QString::fromStdString(desk_.job.shoot().brief().title).simplified().replace(' ', '-').toLower() +
                 "-log.csv",
             tr("Table (*.csv);;Page (*.html)"));
         if (!name.isEmpty()) save(name.toStdString());
@@ -115,7 +115,7 @@ LogView::LogView(Session& session, QWidget* parent)
 }
 
 void LogView::refresh() {
-    const auto log = session_.log(search_->text(), most_shown);
+    const auto log = desk_.job.log(search_->text(), most_shown);
     table_->setRowCount(static_cast<int>(log.size()));
     for (int i = 0; i < static_cast<int>(log.size()); ++i) {
         const auto& e = log[static_cast<std::size_t>(i)];
@@ -129,13 +129,13 @@ void LogView::refresh() {
 }
 
 void LogView::save(const fs::path& file) {
-    const auto log = session_.log(search_->text());
+    const auto log = desk_.job.log(search_->text());
     const bool html = to_lower(file.extension().string()) == ".html";
-    const QString title = tr("%1: log").arg(QString::fromStdString(session_.shoot().brief().title));
+    const QString title = tr("%1: log").arg(QString::fromStdString(desk_.job.shoot().brief().title));
     try {
         write_whole(file, (html ? log_as_html(title, log) : log_as_csv(log)).toStdString());
-        emit session_.notice(tr("The log is in %1").arg(QString::fromStdString(file.string())));
-    } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
+        desk_.notices.tell(tr("The log is in %1").arg(QString::fromStdString(file.string())));
+    } catch (const Error& e) { desk_.notices.tell(QString::fromUtf8(e.what())); }
 }
 
 } // namespace refero::app

@@ -4,7 +4,7 @@
 #include <QLineEdit>
 #include <QTableWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -17,7 +17,7 @@ class LogView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit LogView(Session& session, QWidget* parent = nullptr);
+    explicit LogView(Desk& desk, QWidget* parent = nullptr);
     void refresh();
     QTableWidget* table() { return table_; }
     QLineEdit* search() { return search_; }
@@ -28,7 +28,7 @@ protected:
     void showEvent(QShowEvent*) override { refresh(); }
 
 private:
-    Session& session_;
+    Desk& desk_;
     QLineEdit *search_, *note_;
     QTableWidget* table_;
 };

@@ -121,16 +121,9 @@ void PlanView::make_forms() {
         place_of_light_->setInsertPolicy(QComboBox::NoInsert);
         pair(column, tr("Place"), place_of_light_, tr("Lights of one place are shot one after the other"));
         const auto take_place = [this] {
-            plan::Light l = light_->value();
+            const plan::Light light = light_->value();
             const std::string name = place_of_light_->currentText().trimmed().toStdString();
-            Id place = 0;
-            for (const plan::Place& p : session_.shoot().places)
-                if (p.name == name) place = p.id;
-            if (!l.id || (place == l.place && (place || name.empty()))) return;
-            session_.change(tr("%1: place").arg(qs(l.name)), [&](job::Edit& e) {
-                l.place = place || name.empty() ? place : e.add(plan::Place{.name = name});
-                e.update(l);
-            });
+            if (light.id) desk_.job.change(work::set_place(desk_.job.shoot(), light, name));
         };
         connect(place_of_light_->lineEdit(), &QLineEdit::editingFinished, this, take_place);
         connect(place_of_light_, &QComboBox::activated, this, take_place);
@@ -158,8 +151,7 @@ void PlanView::make_forms() {
         });
     });
     // One lens or mode for a whole row.
-    const auto change_row = [this](QComboBox* box, Id plan::Setup::*member, Id plan::Rig::*of_rig, auto fresh,
-                                   const QString& what) {
+    const auto change_row = [this](QComboBox* box, Id plan::Rig::*of_rig, auto fresh, const QString& what) {
         connect(box, &QComboBox::activated, this, [=, this] {
             const int row = matrix_->currentRow();
             if (filling_ || row < 0) return;
@@ -167,33 +159,31 @@ void PlanView::make_forms() {
             Id wanted = box->currentData().toLongLong();
             if (wanted == rig.*of_rig) return;
             const bool waiting = std::erase(waiting_, rig) > 0;
-            session_.change(what, [&](job::Edit& e) {
-                if (wanted < 0) wanted = e.add(fresh(session_.shoot()));
-                for (plan::Setup s : session_.shoot().setups)
-                    if (plan::Rig{s.camera, s.lens, s.mode} == rig) {
-                        s.*member = wanted;
-                        e.update(s);
-                    }
-            });
+            if (wanted < 0) {
+                const auto ids = desk_.job.change(
+                    work::change_rig(desk_.job.shoot(), rig, fresh(desk_.job.shoot()), what.toStdString()));
+                wanted = ids ? ids->begin()->second : 0;
+            } else {
+                plan::Rig to = rig;
+                to.*of_rig = wanted;
+                desk_.job.change(work::change_rig(desk_.job.shoot(), rig, to, what.toStdString()));
+            }
             rig.*of_rig = wanted;
             if (waiting) waiting_.push_back(rig);
             refresh();
         });
     };
     change_row(
-        lens_of_row_, &plan::Setup::lens, &plan::Rig::lens,
-        [](const plan::Shoot& s) {
-            return plan::Lens{.uid = refero::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)};
-        },
+        lens_of_row_, &plan::Rig::lens, [](const plan::Shoot& s) { return work::unnamed_lens(s); },
         tr("Lens of the row"));
     change_row(
-        mode_of_row_, &plan::Setup::mode, &plan::Rig::mode,
+        mode_of_row_, &plan::Rig::mode,
         [](const plan::Shoot& s) { return plan::Mode{.name = "mode " + std::to_string(s.modes.size() + 1)}; },
         tr("Mode of the row"));
 }
 
 void PlanView::show_details() {
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     const int r = matrix_->currentRow(), c = matrix_->currentColumn();
     const plan::Rig rig =
         r >= 0 && r < static_cast<int>(rows_.size()) ? rows_[static_cast<std::size_t>(r)] : plan::Rig{};

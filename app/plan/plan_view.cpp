@@ -68,9 +68,9 @@ const T* by_name(const std::vector<T>& list, const QString& name) {
 
 } // namespace
 
-PlanView::PlanView(Session& session, QWidget* parent)
+PlanView::PlanView(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       matrix_(new QTableWidget),
       cameras_(new QComboBox),
       lights_(new QComboBox),
@@ -98,10 +98,10 @@ PlanView::PlanView(Session& session, QWidget* parent)
     split->addWidget(make_right());
     split->setSizes({560, 430});
     outer->addWidget(split, 1);
-    connect(&session, &Session::job_changed, this, [this] {
+    connect(&desk.chains, &Chains::structure_changed, this, [this] {
         if (isVisible()) refresh();
     });
-    connect(&session, &Session::history_changed, this, [this] {
+    connect(&desk.job, &JobDocument::history_changed, this, [this] {
         if (isVisible()) refresh();
     });
 }
@@ -222,7 +222,7 @@ QWidget* PlanView::make_middle() {
     foot->addWidget(another_);
     auto* keep = new QPushButton(tr("Keep in the kit"));
     keep->setToolTip(tr("Puts cameras, lights and charts of this job into the kit, for other jobs"));
-    connect(keep, &QPushButton::clicked, &session_, &Session::keep_in_kit);
+    connect(keep, &QPushButton::clicked, &desk_.setups, &Setups::keep_in_kit);
     foot->addWidget(keep);
     foot->addStretch();
     foot->addWidget(all_);
@@ -283,7 +283,7 @@ QWidget* PlanView::make_right() {
 
 void PlanView::refresh() {
     filling_ = true;
-    brief_->set(session_.shoot().brief());
+    brief_->set(desk_.job.shoot().brief());
     fill_boxes();
     fill_matrix();
     fill_list();
@@ -300,13 +300,13 @@ void PlanView::fill_boxes() {
         box->setCurrentIndex(-1);
         box->setEditText(typed);
     };
-    fill(cameras_, session_.kit().cameras, session_.shoot().cameras);
-    fill(lights_, session_.kit().lights, session_.shoot().lights);
-    fill(cards_, session_.kit().cards, session_.shoot().cards);
+    fill(cameras_, desk_.kit.kit().cameras, desk_.job.shoot().cameras);
+    fill(lights_, desk_.kit.kit().lights, desk_.job.shoot().lights);
+    fill(cards_, desk_.kit.kit().cards, desk_.job.shoot().cards);
 }
 
 void PlanView::fill_matrix() {
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     const int r0 = std::max(0, matrix_->currentRow()), c0 = std::max(0, matrix_->currentColumn());
     rows_ = plan::rigs(s);
     columns_ = plan::lights_in_order(s);
@@ -345,10 +345,11 @@ void PlanView::fill_matrix() {
                                                                (lens.isEmpty() ? tr("any lens") : lens) + "\n" + mode));
         for (int c = 0; c < matrix_->columnCount(); ++c) {
             const plan::Setup* setup = plan::setup_at(s, rig, columns_[static_cast<std::size_t>(c)]);
-            auto* item = new QTableWidgetItem(
-                setup ? words_for(session_.has(setup->id) ? session_.at(setup->id).state : plan::State::to_shoot) +
-                            (setup->balance_only ? tr("\nbalance only") : QString())
-                      : QString());
+            auto* item =
+                new QTableWidgetItem(setup ? words_for(desk_.chains.has(setup->id) ? desk_.chains.at(setup->id).state
+                                                                                   : plan::State::to_shoot) +
+                                                 (setup->balance_only ? tr("\nbalance only") : QString())
+                                           : QString());
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
             item->setCheckState(setup ? Qt::Checked : Qt::Unchecked);
             matrix_->setItem(r, c, item);
@@ -360,111 +361,60 @@ void PlanView::fill_matrix() {
 }
 
 void PlanView::fill_list() {
-    const plan::ShotList list = plan::shot_list(session_.shoot());
+    const plan::ShotList list = plan::shot_list(desk_.job.shoot());
     if (list.groups.empty())
         list_->setHtml(tr("<p style='color:#555'>The shot list appears here once combinations are ticked.</p>"));
     else list_->setHtml(shot_list_html(list, 8.5));
 }
 
 void PlanView::add_camera(const QString& name) {
-    const plan::Shoot& s = session_.shoot();
-    if (by_name(s.cameras, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Camera c{.uid = refero::new_uid(), .name = name.toStdString()};
-    if (const plan::Camera* known = by_name(session_.kit().cameras, name)) {
-        c = *known;
-        c.id = 0;
-        c.silent_lens = 0;
-    }
-    c.position = static_cast<int>(s.cameras.size());
-    session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
-        e.about(c.name);
-        e.add(c);
-        if (s.modes.empty()) e.add(plan::Mode{.name = "raw"});
-    });
+    desk_.notices.guarded(
+        [&] { desk_.job.change(work::add_camera(desk_.job.shoot(), desk_.kit.kit(), name.toStdString())); });
 }
 
 void PlanView::add_light(const QString& name) {
-    const plan::Shoot& s = session_.shoot();
-    if (by_name(s.lights, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Light l{.uid = refero::new_uid(), .name = name.toStdString(), .kind = kind_named(name)};
-    l.kelvin = usual_kelvin(l.kind);
-    if (const plan::Light* known = by_name(session_.kit().lights, name)) {
-        l = *known;
-        l.id = 0;
-        l.place = 0;
-    }
-    l.position = static_cast<int>(s.lights.size());
-    session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
-        e.about(l.name);
-        e.add(l);
-    });
+    plan::Light light{.name = name.toStdString(), .kind = kind_named(name)};
+    light.kelvin = usual_kelvin(light.kind);
+    desk_.notices.guarded([&] { desk_.job.change(work::add_light(desk_.job.shoot(), desk_.kit.kit(), light)); });
 }
 
 void PlanView::add_lens(const QString& name) {
-    const plan::Shoot& s = session_.shoot();
-    if (by_name(s.lenses, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Lens l{.uid = refero::new_uid(), .name = name.toStdString()};
+    plan::Lens lens{.name = name.toStdString()};
     static const QRegularExpression focal("(\\d+(?:\\.\\d+)?)(?:\\s*-\\s*(\\d+(?:\\.\\d+)?))?");
     if (const auto m = focal.match(name); m.hasMatch() && m.captured(1).toDouble() >= 1) {
-        l.focal_mm = m.captured(1).toDouble();
-        l.focal_max_mm = m.captured(2).isEmpty() ? l.focal_mm : m.captured(2).toDouble();
+        lens.focal_mm = m.captured(1).toDouble();
+        lens.focal_max_mm = m.captured(2).isEmpty() ? lens.focal_mm : m.captured(2).toDouble();
     }
-    session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
-        e.about(l.name);
-        e.add(l);
-    });
+    desk_.notices.guarded([&] { desk_.job.change(work::add_lens(desk_.job.shoot(), lens)); });
 }
 
 void PlanView::add_card(const QString& name) {
-    if (by_name(session_.shoot().cards, name)) return emit session_.notice(tr("%1 is in the plan already").arg(name));
-    plan::Card c{
-        .uid = refero::new_uid(), .name = name.toStdString(), .definition = "grid24", .width_mm = 203, .height_mm = 132};
-    if (const plan::Card* known = by_name(session_.kit().cards, name)) {
-        c = *known;
-        c.id = 0;
-    }
-    session_.change(tr("Add %1").arg(name), [&](job::Edit& e) {
-        e.about(c.name);
-        e.add(c);
-    });
+    desk_.notices.guarded(
+        [&] { desk_.job.change(work::add_card(desk_.job.shoot(), desk_.kit.kit(), name.toStdString())); });
 }
 
-void PlanView::plan_all() {
-    const auto rows = rows_;
-    const auto columns = columns_;
-    session_.change(tr("Plan all combinations"), [&](job::Edit& e) {
-        for (const plan::Rig& r : rows)
-            for (const Id light : columns)
-                if (r.mode && !plan::setup_at(session_.shoot(), r, light))
-                    e.add(plan::Setup{.camera = r.camera, .lens = r.lens, .mode = r.mode, .light = light});
-    });
-}
+void PlanView::plan_all() { desk_.job.change(work::plan_all(desk_.job.shoot(), rows_, columns_)); }
 
 void PlanView::toggled(int row, int column) {
     const plan::Rig rig = rows_[static_cast<std::size_t>(row)];
     const Id light = columns_[static_cast<std::size_t>(column)];
-    const plan::Shoot& s = session_.shoot();
-    const plan::Setup* setup = plan::setup_at(s, rig, light);
+    const plan::Setup* setup = plan::setup_at(desk_.job.shoot(), rig, light);
     const bool on = matrix_->item(row, column)->checkState() == Qt::Checked;
-    const QString title = qs(plan::name_in(s.cameras, rig.camera) + ", " + plan::name_in(s.lights, light));
-    if (on && !setup)
-        session_.change(tr("Plan %1").arg(title), [&](job::Edit& e) {
-            e.add(plan::Setup{.camera = rig.camera, .lens = rig.lens, .mode = rig.mode, .light = light});
-        });
+    if (on && !setup) desk_.job.change(work::plan_setup(desk_.job.shoot(), rig, light));
     if (!on && setup) {
-        const bool evidence = session_.at(setup->id).chart_shot != 0;
+        const QString title = desk_.chains.title_of(setup->id);
+        const bool evidence = desk_.chains.at(setup->id).chart_shot != 0;
         waiting_.push_back(rig); // the row stays even if this was its last setup
-        session_.change(tr("Take %1 out of the plan").arg(title),
-                        [&](job::Edit& e) { e.remove<plan::Setup>(setup->id); });
+        desk_.job.change(work::take_out(desk_.job.shoot(), setup->id));
         if (evidence)
-            emit session_.notice(
+            desk_.notices.tell(
                 tr("%1 is out of the plan, with its chart shot and correction. Ctrl+Z brings it back.").arg(title));
     }
 }
 
 void PlanView::add_row_like(int row) {
     if (row < 0 || row >= static_cast<int>(rows_.size())) return;
-    const plan::Shoot& s = session_.shoot();
+    const plan::Shoot& s = desk_.job.shoot();
     plan::Rig rig = rows_[static_cast<std::size_t>(row)];
     // The first lens or mode that this camera has no row with, else a new lens.
     for (const plan::Lens& l : s.lenses)
@@ -477,16 +427,15 @@ void PlanView::add_row_like(int row) {
             waiting_.push_back(other);
             return refresh();
         }
-    session_.change(tr("Add a lens"), [&](job::Edit& e) {
-        rig.lens = e.add(plan::Lens{.uid = refero::new_uid(), .name = "Lens " + std::to_string(s.lenses.size() + 1)});
-    });
+    if (const auto ids = desk_.job.change(plan::added("Add a lens", work::unnamed_lens(s))))
+        rig.lens = ids->begin()->second;
     waiting_.push_back(rig);
     refresh();
 }
 
 void PlanView::save(bool pdf) {
     const QString base = last_folder() + "/" +
-                         qs(session_.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-shot-list";
+                         qs(desk_.job.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-shot-list";
     const QString name = QFileDialog::getSaveFileName(this, tr("Save the shot list"), base + (pdf ? ".pdf" : ".txt"),
                                                       pdf ? tr("PDF (*.pdf)") : tr("Text (*.txt)"));
     if (name.isEmpty()) return;
@@ -497,28 +446,28 @@ void PlanView::save(bool pdf) {
 
 void PlanView::save_pdf(const fs::path& file) {
     try {
-        const int pages = save_shot_list_pdf(plan::shot_list(session_.shoot()), file);
-        session_.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
-        emit session_.notice(pages == 1
-                                 ? tr("The shot list is in %1").arg(qs(file.string()))
-                                 : tr("The shot list is in %1; it takes %2 pages").arg(qs(file.string())).arg(pages));
-    } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
+        const int pages = save_shot_list_pdf(plan::shot_list(desk_.job.shoot()), file);
+        desk_.job.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
+        desk_.notices.tell(pages == 1
+                               ? tr("The shot list is in %1").arg(qs(file.string()))
+                               : tr("The shot list is in %1; it takes %2 pages").arg(qs(file.string())).arg(pages));
+    } catch (const Error& e) { desk_.notices.tell(QString::fromUtf8(e.what())); }
 }
 
 void PlanView::save_text(const fs::path& file) {
     try {
-        write_whole(file, plan::as_text(plan::shot_list(session_.shoot())));
-        session_.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
-        emit session_.notice(tr("The shot list is in %1").arg(qs(file.string())));
-    } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
+        write_whole(file, plan::as_text(plan::shot_list(desk_.job.shoot())));
+        desk_.job.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
+        desk_.notices.tell(tr("The shot list is in %1").arg(qs(file.string())));
+    } catch (const Error& e) { desk_.notices.tell(QString::fromUtf8(e.what())); }
 }
 
 void PlanView::print() {
     QPrinter printer(QPrinter::HighResolution);
     QPrintDialog dialog(&printer, this);
     if (dialog.exec() != QDialog::Accepted) return;
-    paint_shot_list(plan::shot_list(session_.shoot()), printer);
-    session_.note(tr("Shot list printed"));
+    paint_shot_list(plan::shot_list(desk_.job.shoot()), printer);
+    desk_.job.note(tr("Shot list printed"));
 }
 
 } // namespace refero::app

@@ -9,8 +9,9 @@
 #include <QTableWidget>
 #include <QTextBrowser>
 
-#include "../session.hpp"
 #include "../widgets/record_form.hpp"
+#include "desk/desk.hpp"
+#include "work/planning.hpp"
 
 namespace refero::app {
 
@@ -21,7 +22,7 @@ class PlanView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit PlanView(Session& session, QWidget* parent = nullptr);
+    explicit PlanView(Desk& desk, QWidget* parent = nullptr);
     void refresh();
     /// Adds what the kit knows under this name, or a new one; the kind of light is told by its name.
     void add_camera(const QString& name);
@@ -56,10 +57,10 @@ private:
     void add_row_like(int row);
     template<class T>
     void update_row(const T& row, const QString& what) {
-        if (row.id) session_.change(what, [&](job::Edit& e) { e.update(row); });
+        if (row.id) desk_.job.change(plan::put(what.toStdString(), row));
     }
 
-    Session& session_;
+    Desk& desk_;
     QTableWidget* matrix_;
     QComboBox *cameras_, *lights_, *lenses_, *cards_;
     QLabel *empty_, *details_title_;

@@ -16,7 +16,7 @@ NeutralPlot::NeutralPlot(QWidget* parent) : Plot(parent), red_(addGraph()), blue
     });
 }
 
-void NeutralPlot::set(const SetupState& s) {
+void NeutralPlot::set(const Chain& s) {
     dress();
     const Theme& t = Theme::now();
     red_->setPen(QPen(t.text, 1.5));

@@ -1,8 +1,8 @@
 // How neutral the neutrals are after balancing: red and blue against green, one step a patch.
 #pragma once
 
+#include "desk/desk.hpp"
 #include "plot.hpp"
-#include "session.hpp"
 
 namespace refero::app {
 
@@ -11,7 +11,7 @@ class NeutralPlot : public Plot {
 
 public:
     explicit NeutralPlot(QWidget* parent = nullptr);
-    void set(const SetupState& setup);
+    void set(const Chain& setup);
     /// Largest distance of a usable neutral's red or blue from its green, percent.
     double largest_percent() const { return largest_; }
 

@@ -36,8 +36,8 @@ constexpr int finish_tab = 2;
 
 } // namespace
 
-BalancePage::BalancePage(Session& session, QWidget* parent)
-    : Page(session, parent),
+BalancePage::BalancePage(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
       picture_(new PictureView),
       light_(new Figure(tr("Light"))),
       facts_(new Facts),
@@ -80,9 +80,9 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
            "green.\nA fault of the recording's own curves: see first whether another mode or raw avoids it"));
     side()->addWidget(curves_);
     connect(curves_, &QCheckBox::clicked, this, [this](bool on) {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         s.curves = on;
-        session_.change(setup_, s, on ? tr("Greys brought together by curves") : tr("No curves"));
+        desk_.setups.change(setup_, s, on ? tr("Greys brought together by curves") : tr("No curves"));
     });
     auto* label = new QLabel(tr("&Balance on"));
     label->setBuddy(white_);
@@ -116,16 +116,16 @@ BalancePage::BalancePage(Session& session, QWidget* parent)
     });
     connect(finish_, &FinishPanel::moving, this, [this] { render(true); });
     connect(finish_, &FinishPanel::settled, this, [this](const balance::Finish& finish, const QString& what) {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         s.finish = finish;
-        session_.change(setup_, s, what);
+        desk_.setups.change(setup_, s, what);
         render(false);
     });
     connect(scopes_, &Scopes::region_wanted, this, [this] {
         picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
     });
     connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
-        if (at.size() == 1) return session_.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
+        if (at.size() == 1) return desk_.setups.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
         picture_->set_region(scopes_->take_region(at[0], at[1]));
     });
 }
@@ -190,11 +190,11 @@ QWidget* BalancePage::candidates_tab() {
     add_light_->setToolTip(
         tr("Adds a light of this temperature to the things to balance on: a fixed preset, as one school has it"));
     connect(add_light_, &QPushButton::clicked, this, [this] {
-        const SetupState& s = session_.at(setup_);
+        const Chain& s = desk_.chains.at(setup_);
         if (!s.shot || !s.shot->frame.camera_from_xyz) return;
         try {
             add_spot(balance::spot_of({kelvin_->value(), green_->value() / 1000}, *s.shot->frame.camera_from_xyz));
-        } catch (const Error& e) { emit session_.notice(QString::fromUtf8(e.what())); }
+        } catch (const Error& e) { desk_.notices.tell(QString::fromUtf8(e.what())); }
     });
     grade_ = new QPushButton(tr("Grade a card \u2026"));
     grade_->setObjectName("gradeCard");
@@ -217,11 +217,11 @@ QWidget* BalancePage::candidates_tab() {
 }
 
 void BalancePage::add_spot(const balance::Spot& spot) {
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     const std::string text = balance::text_of(spot);
     if (std::find(s.spots.begin(), s.spots.end(), text) != s.spots.end()) return;
     s.spots.push_back(text);
-    session_.change(setup_, s, tr("%1 to balance on").arg(qs(spot.name)));
+    desk_.setups.change(setup_, s, tr("%1 to balance on").arg(qs(spot.name)));
 }
 
 std::string BalancePage::chosen_spot() const {
@@ -234,7 +234,7 @@ void BalancePage::show_chosen() {
     const auto* item = candidates_->item(candidates_->currentRow(), 0);
     const std::string spot = chosen_spot();
     if (item && spot.empty()) picture_->select_patch(item->data(Qt::UserRole).toString());
-    const auto grade = spot.empty() || !session_.has(setup_) ? std::nullopt : session_.grade(setup_, spot);
+    const auto grade = spot.empty() || !desk_.chains.has(setup_) ? std::nullopt : desk_.setups.grade(setup_, spot);
     grade_->setEnabled(grade.has_value());
     grade_->setToolTip(
         grade ? tr("By the correction this spot is %1. Keeps that with a card of the kit").arg(grade->second)
@@ -245,31 +245,31 @@ void BalancePage::show_chosen() {
 
 void BalancePage::grade_chosen() {
     QMenu menu;
-    for (const plan::Card& card : session_.kit().cards) menu.addAction(qs(card.name))->setData(qlonglong(card.id));
+    for (const plan::Card& card : desk_.kit.kit().cards) menu.addAction(qs(card.name))->setData(qlonglong(card.id));
     if (menu.isEmpty())
-        return void(session_.notice(tr("The kit has no cards yet. Add one under Kit, then grade it here.")));
+        return desk_.notices.tell(tr("The kit has no cards yet. Add one under Kit, then grade it here."));
     if (const QAction* action = menu.exec(grade_->mapToGlobal(QPoint(0, grade_->height()))))
-        session_.keep_grade(setup_, chosen_spot(), action->data().toLongLong());
+        desk_.setups.keep_grade(setup_, chosen_spot(), action->data().toLongLong());
 }
 
 void BalancePage::forget_chosen() {
     const std::string spot = chosen_spot();
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     std::erase(s.spots, spot);
     if (s.white == spot) s.white.clear();
-    session_.change(setup_, s, tr("Remove %1").arg(name_of_white(spot)));
+    desk_.setups.change(setup_, s, tr("Remove %1").arg(name_of_white(spot)));
 }
 
 void BalancePage::balance_on(const QString& white) {
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     if (s.white == white.toStdString()) return;
     s.white = white.toStdString();
-    session_.change(
+    desk_.setups.change(
         setup_, s,
         tr("Balance on %1").arg(white.isEmpty() ? tr("the second-lightest neutral") : name_of_white(s.white)));
 }
 
-void BalancePage::show_candidates(const SetupState& s) {
+void BalancePage::show_candidates(const Chain& s) {
     const QSignalBlocker quiet(candidates_);
     const int row = candidates_->currentRow();
     candidates_->setRowCount(0);
@@ -303,7 +303,7 @@ void BalancePage::show_candidates(const SetupState& s) {
     show_chosen();
 }
 
-void BalancePage::show_exposures(const SetupState& s) {
+void BalancePage::show_exposures(const Chain& s) {
     exposures_->setRowCount(0);
     if (!s.shot || !s.reference || !s.balance) return;
     for (const balance::ExposureTarget& target : balance::exposure_targets()) {
@@ -322,25 +322,26 @@ void BalancePage::show_exposures(const SetupState& s) {
     }
 }
 
-void BalancePage::show_frames(const SetupState& s) {
+void BalancePage::show_frames(const Chain& s) {
     const QSignalBlocker quiet(frame_);
     const QVariant kept = frame_->currentData();
     frame_->clear();
     frame_->addItem(tr("Chart shot"), qlonglong(0));
     for (const Id f : s.frames)
-        if (const plan::Frame* row = session_.frame_row(f))
+        if (const plan::Frame* row = desk_.job.frame(f))
             frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
     frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
 }
 
 // The pixels once for each frame: the whole ones, and few of them to follow a slider.
 void BalancePage::load_pixels() {
-    const SetupState& s = session_.at(setup_);
+    const Chain& s = desk_.chains.at(setup_);
     const Id frame = frame_->currentData().toLongLong();
-    if (small_ && pixels_setup_ == setup_ && pixels_frame_ == frame && pixels_of_ == s.frame) return render(false);
+    if (small_ && pixels_setup_ == setup_ && pixels_frame_ == frame && pixels_of_ == desk_.pictures.of(setup_).frame)
+        return render(false);
     pixels_setup_ = setup_;
     pixels_frame_ = frame;
-    pixels_of_ = s.frame;
+    pixels_of_ = desk_.pictures.of(setup_).frame;
     small_.reset();
     whole_.reset();
     const auto take = [this, request = ++request_](std::shared_ptr<const frame::Frame>& to, bool live) {
@@ -350,14 +351,14 @@ void BalancePage::load_pixels() {
             render(live);
         };
     };
-    session_.pixels(setup_, frame, live_width, take(small_, true));
-    session_.pixels(setup_, frame, 0, take(whole_, false));
+    desk_.pictures.pixels(setup_, frame, live_width, take(small_, true));
+    desk_.pictures.pixels(setup_, frame, 0, take(whole_, false));
 }
 
 void BalancePage::render(bool live) {
     const std::shared_ptr<const frame::Frame> pixels = live || !whole_ ? small_ : whole_;
-    if (!pixels || !session_.has(setup_) || !session_.at(setup_).balance) return;
-    const SetupState& s = session_.at(setup_);
+    if (!pixels || !desk_.chains.has(setup_) || !desk_.chains.at(setup_).balance) return;
+    const Chain& s = desk_.chains.at(setup_);
     const bool finishing = tabs_->currentIndex() == finish_tab && s.correction;
     fit::Correction alone = finishing ? *s.correction : fit::balance_alone(*s.balance, s.light);
     alone.finish = {};
@@ -382,7 +383,7 @@ void BalancePage::render(bool live) {
         scopes_->set(measured(made.first), measured(made.second), made.first.full_width);
     };
     if (pixels == small_) return show(make());
-    session_.tasks().run_quietly([make, show](std::stop_token, const Progress&) -> Tasks::Then {
+    desk_.tasks.run_quietly({}, [make, show](std::stop_token, const Progress&) -> Tasks::Then {
         return [show, made = make()] { show(made); };
     });
 }
@@ -393,14 +394,14 @@ void BalancePage::show_setup(Id setup) {
         scopes_->set_region({});
     }
     setup_ = setup;
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     show_frames(s);
-    finish_->set(s, session_.kit());
+    finish_->set(s, desk_.kit.kit());
     const bool chart_frame = frame_->currentData().toLongLong() == 0;
-    if (!s.balance || (chart_frame && !s.frame)) {
+    if (!s.balance || (chart_frame && !desk_.pictures.of(setup_).frame)) {
         small_.reset();
         whole_.reset();
-        picture_->set_picture(s.picture, tr("There is nothing to balance yet."));
+        picture_->set_picture(desk_.pictures.of(setup_).picture, tr("There is nothing to balance yet."));
         picture_->set_after({});
         scopes_->set({}, {}, 0);
     } else {
@@ -434,7 +435,7 @@ void BalancePage::show_setup(Id setup) {
     curves_->setChecked(s.settings.curves);
     curves_->setVisible(s.settings.curves || (s.balance && plot_->largest_percent() > balance::most_off_percent));
     if (!s.balance) {
-        light_->set("\u2013", s.balance_problem);
+        light_->set("\u2013", qt(s.balance_problem));
         facts_->set({});
         return;
     }

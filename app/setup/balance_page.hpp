@@ -19,7 +19,7 @@ class BalancePage : public Page {
     Q_OBJECT
 
 public:
-    explicit BalancePage(Session& session, QWidget* parent = nullptr);
+    explicit BalancePage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
     PictureView* picture() override { return picture_; }
 
@@ -34,9 +34,9 @@ private:
     void load_pixels();
     void render(bool live);
     void show_chosen();
-    void show_frames(const SetupState& s);
-    void show_candidates(const SetupState& s);
-    void show_exposures(const SetupState& s);
+    void show_frames(const Chain& s);
+    void show_candidates(const Chain& s);
+    void show_exposures(const Chain& s);
 
     PictureView* picture_;
     Figure* light_;

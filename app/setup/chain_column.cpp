@@ -15,10 +15,11 @@ namespace {
 constexpr int picture_width = 66, picture_height = 44;
 
 // A small picture of what a step is about; null where there is nothing to show.
-QImage small_picture(Step step, const SetupState& s) {
+QImage small_picture(Step step, const Chain& s, const Desk& desk) {
     if (step == Step::shot)
-        return s.small_picture.isNull() ? s.small_picture
-                                        : s.small_picture.scaledToWidth(2 * picture_width, Qt::SmoothTransformation);
+        return desk.pictures.small(s.id).isNull()
+                   ? QImage()
+                   : desk.pictures.small(s.id).scaledToWidth(2 * picture_width, Qt::SmoothTransformation);
     const bool reading = step == Step::reading && s.shot && s.reference;
     const bool proof = step == Step::proof && s.proof;
     if (!reading && !proof) return {};
@@ -60,13 +61,13 @@ ChainCard::ChainCard(Step step, QWidget* parent) : QAbstractButton(parent), step
     setMaximumHeight(120);
 }
 
-void ChainCard::set(const SetupState& s, LinkState last, LinkState next) {
+void ChainCard::set(const Chain& s, const Desk& desk, LinkState last, LinkState next) {
     state_ = s.link(step_);
     next_state_ = next;
     last_state_ = last;
-    figure_ = s.figure(step_);
-    next_ = s.next(step_);
-    picture_ = small_picture(step_, s);
+    figure_ = figure_of(s, step_, desk.tasks);
+    next_ = next_of(s, step_, desk.tasks);
+    picture_ = small_picture(step_, s, desk);
     setAccessibleName(QString("%1: %2. %3").arg(text(), name_of(state_), figure_));
     setToolTip(tr("%1: %2").arg(text(), name_of(state_)) + (next_.isEmpty() ? QString() : tr("\nNext: %1").arg(next_)));
     update();
@@ -118,9 +119,9 @@ void ChainCard::paintEvent(QPaintEvent*) {
     if (!last.isEmpty()) line(small_font(), t.text, head_height, last);
 }
 
-ChainColumn::ChainColumn(Session& session, QWidget* parent)
+ChainColumn::ChainColumn(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       camera_(new QLabel),
       light_(new QLabel) {
     setFixedWidth(250);
@@ -150,8 +151,8 @@ void ChainColumn::choose(Step step) {
 }
 
 void ChainColumn::show_setup(Id setup) {
-    const SetupState& s = session_.at(setup);
-    const plan::Shoot& job = session_.shoot();
+    const Chain& s = desk_.chains.at(setup);
+    const plan::Shoot& job = desk_.job.shoot();
     const auto text = [](const std::string& t) { return QString::fromStdString(t); };
     const QString lens = text(plan::name_in(job.lenses, s.row.lens)), mode = text(plan::name_in(job.modes, s.row.mode));
     camera_->setText(text(plan::name_in(job.cameras, s.row.camera)) + (lens.isEmpty() ? "" : ", " + lens));
@@ -164,7 +165,7 @@ void ChainColumn::show_setup(Id setup) {
         cards_[static_cast<std::size_t>(i)]->setVisible(std::find(steps_.begin(), steps_.end(), static_cast<Step>(i)) !=
                                                         steps_.end());
     for (std::size_t i = 0; i < steps_.size(); ++i)
-        card(steps_[i])->set(s, i ? s.link(steps_[i - 1]) : LinkState::missing,
+        card(steps_[i])->set(s, desk_, i ? s.link(steps_[i - 1]) : LinkState::missing,
                              i + 1 < steps_.size() ? s.link(steps_[i + 1]) : LinkState::missing);
 }
 

@@ -6,7 +6,7 @@
 #include <QWidget>
 #include <array>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -16,7 +16,7 @@ class ChainCard : public QAbstractButton {
 public:
     explicit ChainCard(Step step, QWidget* parent = nullptr);
     /// `last` and `next`: the neighbours in this setup's chain; missing at its ends.
-    void set(const SetupState& state, LinkState last, LinkState next);
+    void set(const Chain& chain, const Desk& desk, LinkState last, LinkState next);
     QString figure() const { return figure_; }
 
 protected:
@@ -36,7 +36,7 @@ class ChainColumn : public QWidget {
     Q_OBJECT
 
 public:
-    explicit ChainColumn(Session& session, QWidget* parent = nullptr);
+    explicit ChainColumn(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup);
     void choose(Step step);
     Step chosen() const { return chosen_; }
@@ -49,7 +49,7 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
 
 private:
-    Session& session_;
+    Desk& desk_;
     std::vector<Step> steps_;
     std::array<ChainCard*, step_count> cards_;
     QLabel *camera_, *light_;

@@ -1,5 +1,6 @@
 #include "correction_page.hpp"
 
+#include <QDateTime>
 #include <QHeaderView>
 #include <QSignalBlocker>
 
@@ -26,8 +27,8 @@ constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
 
 } // namespace
 
-CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
-    : Page(session, parent),
+CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
       picture_(new PictureView),
       left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
       choice_(new QLabel),
@@ -38,8 +39,8 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
       compare_(new QComboBox),
       strong_(new QCheckBox(tr("Colours \u00d7 3"))),
       tabs_(new QTabWidget),
-      elsewhere_(new ElsewherePanel(session)),
-      weights_(new WeightsPanel(session)),
+      elsewhere_(new ElsewherePanel(desk)),
+      weights_(new WeightsPanel(desk)),
       scopes_(new Scopes),
       ramps_(new RampView),
       words_(new QLabel) {
@@ -71,23 +72,23 @@ CorrectionPage::CorrectionPage(Session& session, QWidget* parent)
                             "latest; noise falls, and a patch is taken from the shots in which it is good"));
     side()->addWidget(average_);
     connect(average_, &QCheckBox::clicked, this, [this](bool on) {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         s.average = on;
-        session_.change(setup_, s, on ? tr("All chart shots averaged") : tr("The latest chart shot alone"));
+        desk_.setups.change(setup_, s, on ? tr("All chart shots averaged") : tr("The latest chart shot alone"));
     });
     fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true);
     fit_->setObjectName("fitButton");
-    connect(fit_, &QPushButton::clicked, this, [this] { session_.fit(setup_); });
+    connect(fit_, &QPushButton::clicked, this, [this] { desk_.setups.fit(setup_); });
     connect(model_, &QComboBox::activated, this, [this] {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         const std::string name = model_->currentData().toString().toStdString();
         s.model = name.empty() ? std::nullopt : std::optional(fit::model_named(name));
-        session_.change(setup_, s, tr("Model"));
+        desk_.setups.change(setup_, s, tr("Model"));
     });
     connect(intent_, &QComboBox::activated, this, [this] {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         s.intent = fit::intent_named(intent_->currentData().toString().toStdString());
-        session_.change(setup_, s, tr("Intent"));
+        desk_.setups.change(setup_, s, tr("Intent"));
     });
 
     auto* view = new QWidget;
@@ -146,8 +147,8 @@ QHBoxLayout* CorrectionPage::picture_bar() {
 }
 
 void CorrectionPage::show_tab() {
-    if (!session_.has(setup_)) return;
-    const SetupState& s = session_.at(setup_);
+    if (!desk_.chains.has(setup_)) return;
+    const Chain& s = desk_.chains.at(setup_);
     const QWidget* front = tabs_->currentWidget();
     if (front == elsewhere_) elsewhere_->show_setup(setup_);
     else if (front == weights_) weights_->show_setup(setup_);
@@ -180,7 +181,7 @@ QWidget* CorrectionPage::versions_tab() {
     });
     connect(bring_back_, &QPushButton::clicked, this, [this] {
         if (const auto* item = versions_->item(versions_->currentRow(), 0))
-            session_.bring_back(setup_, item->data(Qt::UserRole).toLongLong());
+            desk_.setups.bring_back(setup_, item->data(Qt::UserRole).toLongLong());
     });
     auto* tab = new QWidget;
     auto* column = new QVBoxLayout(tab);
@@ -244,11 +245,11 @@ QString CorrectionPage::name_of(const Comparison& with) const {
 
 void CorrectionPage::compare_with(const Comparison& with) {
     with_ = with;
-    show_comparisons(session_.at(setup_));
+    show_comparisons(desk_.chains.at(setup_));
     show_pictures();
 }
 
-void CorrectionPage::show_comparisons(const SetupState& s) {
+void CorrectionPage::show_comparisons(const Chain& s) {
     const QSignalBlocker quiet(compare_);
     comparisons_ = {Comparison{}};
     if (s.shot && s.shot->frame.camera_from_xyz) comparisons_.push_back({Comparison::With::standard, 0, {}, 1});
@@ -269,20 +270,26 @@ void CorrectionPage::show_comparisons(const SetupState& s) {
     compare_->setCurrentIndex(static_cast<int>(found - comparisons_.begin()));
 }
 
-void CorrectionPage::show_versions(const SetupState& s) {
-    std::string now = formatted("%lld|%p", static_cast<long long>(s.id), static_cast<const void*>(s.shot.get()));
-    for (const plan::Correction& c : session_.shoot().corrections)
-        if (c.setup == s.id) now += formatted("|%lld", static_cast<long long>(c.id));
+void CorrectionPage::show_versions(const Chain& s) {
+    std::string now = formatted("{}|{}", s.id, static_cast<const void*>(s.shot.get()));
+    for (const plan::Correction& c : desk_.job.shoot().corrections)
+        if (c.setup == s.id) now += formatted("|{}", c.id);
     if (now == versions_of_) return;
     versions_of_ = now;
+    desk_.setups.versions(s.id, [this, now](const std::vector<Version>& all) {
+        if (now == versions_of_) fill_versions(all);
+    });
+}
+
+void CorrectionPage::fill_versions(const std::vector<Version>& all) {
     const QSignalBlocker quiet(versions_);
-    const auto all = session_.versions(s.id);
     versions_->setRowCount(static_cast<int>(all.size()));
     for (int r = 0; r < versions_->rowCount(); ++r) {
         const Version& v = all[static_cast<std::size_t>(r)];
-        const QString texts[] = {v.made, v.model, QString::number(v.left_out, 'f', 2),
-                                 v.here > 0 ? QString::number(v.here, 'f', 2) : QString("\u2013"),
-                                 r == 0 ? tr("in force") : QString()};
+        const QString made = QDateTime::fromString(qt(v.made), Qt::ISODate).toLocalTime().toString("yyyy-MM-dd HH:mm");
+        const QString texts[] = {
+            made, v.model ? qt(fit::name_of(*v.model)) : QString(), QString::number(v.left_out, 'f', 2),
+            v.here > 0 ? QString::number(v.here, 'f', 2) : QString("\u2013"), r == 0 ? tr("in force") : QString()};
         for (int k = 0; k < 5; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             if (k == 0) item->setData(Qt::UserRole, qlonglong(v.id));
@@ -299,7 +306,7 @@ void CorrectionPage::choose_frame(Id frame) {
 }
 
 void CorrectionPage::show_setup(Id setup) {
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     const bool other = setup != setup_;
     setup_ = setup;
     if (other || frame_->count() != static_cast<int>(s.frames.size()) + 1) {
@@ -310,7 +317,7 @@ void CorrectionPage::show_setup(Id setup) {
             tr("Chart shot, %1").arg(QString::fromStdString(fs::path(s.chart_frame.path).filename().string())),
             qlonglong(0));
         for (const Id f : s.frames)
-            if (const plan::Frame* row = session_.frame_row(f))
+            if (const plan::Frame* row = desk_.job.frame(f))
                 frame_->addItem(QString::fromStdString(fs::path(row->path).filename().string()), qlonglong(f));
         frame_->setCurrentIndex(std::max(0, frame_->findData(kept)));
     }
@@ -322,12 +329,13 @@ void CorrectionPage::show_setup(Id setup) {
         intent_->setCurrentIndex(
             std::max(0, intent_->findData(QString::fromStdString(fit::name_of(s.settings.intent)))));
     }
-    const int shots = session_.good_shots(setup);
+    const int shots = desk_.setups.good_shots(setup);
     average_->setText(tr("Average %1 chart shots").arg(shots));
     average_->setVisible(shots > 1);
     average_->setChecked(s.settings.average);
-    fit_->setEnabled(s.balance && !s.fitting && s.refused.isEmpty());
-    fit_->setText(s.fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
+    const bool fitting = desk_.tasks.busy(Doing::fitting, s.id);
+    fit_->setEnabled(s.balance && !fitting && s.refused.empty());
+    fit_->setText(fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
     if (s.correction) {
         left_out_->set(
             QString::number(s.correction->cross_validated.mean, 'f', 2),
@@ -355,7 +363,7 @@ void CorrectionPage::show_setup(Id setup) {
     show_pictures();
 }
 
-void CorrectionPage::show_candidates(const SetupState& s) {
+void CorrectionPage::show_candidates(const Chain& s) {
     const auto count = s.correction ? static_cast<int>(s.correction->candidates.size()) : 0;
     candidates_->setRowCount(count);
     for (int i = 0; i < count; ++i) {
@@ -411,9 +419,9 @@ void CorrectionPage::show_candidates(const SetupState& s) {
     words_->setToolTip(words);
 }
 
-void CorrectionPage::show_differences(const SetupState& s) {
+void CorrectionPage::show_differences(const Chain& s) {
     QStringList all;
-    const plan::Frame* row = session_.frame_row(frame_->currentData().toLongLong());
+    const plan::Frame* row = desk_.job.frame(frame_->currentData().toLongLong());
     if (row && s.correction) {
         frame::Metadata m{
             .make = row->make, .model = row->model, .lens = row->lens_name, .serial_number = row->serial_number};
@@ -428,13 +436,16 @@ void CorrectionPage::show_differences(const SetupState& s) {
 }
 
 void CorrectionPage::show_pictures() {
-    const SetupState& s = session_.at(setup_);
+    const Chain& s = desk_.chains.at(setup_);
     show_differences(s);
     const Id frame = frame_->currentData().toLongLong();
-    if (!s.frame) {
+    if (!desk_.pictures.of(setup_).frame) {
         shown_any_ = false;
         scopes_->set({}, {}, 0);
-        return picture_->set_picture({}, s.busy ? tr("Reading the frame \u2026") : tr("No chart shot yet."));
+        return picture_->set_picture({}, desk_.tasks.busy(Doing::reading, setup_) ||
+                                                 desk_.tasks.busy(Doing::looking, setup_)
+                                             ? tr("Reading the frame \u2026")
+                                             : tr("No chart shot yet."));
     }
     Comparison with = with_;
     with.chroma = strong_->isChecked() ? 3 : 1;
@@ -454,17 +465,17 @@ void CorrectionPage::show_pictures() {
                                ? tr("; %1").arg(QString::fromStdString(balance::in_words(s.correction->finish)))
                                : QString();
     picture_->set_names(tr("Before: %1%2").arg(name_of(with), strong), tr("After: corrected%1%2").arg(finish, strong));
-    session_.preview(setup_, frame, with,
-                     [this, request = ++request_](const Rendition& before, const Rendition& after) {
-                         if (request != request_) return; // another picture was asked for meanwhile
-                         picture_->set_picture(before);
-                         picture_->set_after(after);
-                         const auto small = [](const Rendition& r) {
-                             constexpr int measured = 900;
-                             return r.empty() ? QImage() : r.small(std::min(measured, r.levels.front().width()));
-                         };
-                         scopes_->set(small(before), small(after), before.full_width);
-                     });
+    desk_.pictures.preview(setup_, frame, with,
+                           [this, request = ++request_](const Rendition& before, const Rendition& after) {
+                               if (request != request_) return; // another picture was asked for meanwhile
+                               picture_->set_picture(before);
+                               picture_->set_after(after);
+                               const auto small = [](const Rendition& r) {
+                                   constexpr int measured = 900;
+                                   return r.empty() ? QImage() : r.small(std::min(measured, r.levels.front().width()));
+                               };
+                               scopes_->set(small(before), small(after), before.full_width);
+                           });
 }
 
 } // namespace refero::app

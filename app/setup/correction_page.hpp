@@ -20,18 +20,19 @@ class CorrectionPage : public Page {
     Q_OBJECT
 
 public:
-    explicit CorrectionPage(Session& session, QWidget* parent = nullptr);
+    explicit CorrectionPage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
     void choose_frame(Id frame); ///< 0: the chart shot
     PictureView* picture() override { return picture_; }
 
 private:
     void show_pictures();
-    void show_candidates(const SetupState& s);
-    void show_differences(const SetupState& s);
-    void show_versions(const SetupState& s);
+    void show_candidates(const Chain& s);
+    void show_differences(const Chain& s);
+    void show_versions(const Chain& s);
+    void fill_versions(const std::vector<Version>& all);
     void show_tab(); ///< the part in front; the others when they come to it
-    void show_comparisons(const SetupState& s);
+    void show_comparisons(const Chain& s);
     QWidget* candidates_tab();
     QWidget* versions_tab();
     QHBoxLayout* picture_bar();

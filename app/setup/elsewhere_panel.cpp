@@ -8,14 +8,14 @@
 #include <QVBoxLayout>
 
 #include "../widgets/plain_table.hpp"
+#include "desk/desk.hpp"
 #include "page.hpp"
-#include "session_parts.hpp"
 
 namespace refero::app {
 
-ElsewherePanel::ElsewherePanel(Session& session, QWidget* parent)
+ElsewherePanel::ElsewherePanel(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       table_(plain_table(
           {{tr("Correction"), tr("Made elsewhere; the first is what the matrix in the raw file makes of the colours")},
            {tr("Kind"), {}},
@@ -70,15 +70,15 @@ ElsewherePanel::ElsewherePanel(Session& session, QWidget* parent)
         Comparison with;
         const int i = other();
         with.with = i < 0 ? Comparison::With::standard : Comparison::With::elsewhere;
-        if (i >= 0) with.other = session_.at(setup_).settings.others[static_cast<std::size_t>(i)];
+        if (i >= 0) with.other = desk_.chains.at(setup_).settings.others[static_cast<std::size_t>(i)];
         emit compare(with);
     });
 }
 
 int ElsewherePanel::other() const {
     const int i = table_->currentRow() - (standard_ ? 1 : 0);
-    return table_->currentRow() >= 0 && session_.has(setup_) &&
-                   i < static_cast<int>(session_.at(setup_).settings.others.size())
+    return table_->currentRow() >= 0 && desk_.chains.has(setup_) &&
+                   i < static_cast<int>(desk_.chains.at(setup_).settings.others.size())
                ? i
                : -1;
 }
@@ -87,7 +87,7 @@ void ElsewherePanel::show_usage() {
     const int i = other();
     for (QWidget* w : std::initializer_list<QWidget*>{input_, space_, balanced_, trim_, remove_}) w->setEnabled(i >= 0);
     if (i < 0) return;
-    const prove::Usage& usage = session_.at(setup_).settings.others[static_cast<std::size_t>(i)].usage;
+    const prove::Usage& usage = desk_.chains.at(setup_).settings.others[static_cast<std::size_t>(i)].usage;
     input_->setCurrentText(qt(usage.input_encoding));
     space_->setCurrentText(qt(usage.space));
     balanced_->setChecked(usage.balanced);
@@ -96,56 +96,55 @@ void ElsewherePanel::show_usage() {
 void ElsewherePanel::change_usage() {
     const int i = other();
     if (i < 0) return;
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     s.others[static_cast<std::size_t>(i)].usage = {input_->currentText().toStdString(),
                                                    space_->currentText().toStdString(), balanced_->isChecked()};
-    session_.change(setup_, s, tr("How %1 is used").arg(name_of_file(s.others[static_cast<std::size_t>(i)].file)));
+    desk_.setups.change(setup_, s, tr("How %1 is used").arg(name_of_file(s.others[static_cast<std::size_t>(i)].file)));
 }
 
 void ElsewherePanel::open() {
     const QString file = QFileDialog::getOpenFileName(
         this, tr("Open a correction made elsewhere"), last_folder(),
         tr("Corrections (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.icc *.icm *.txt *.mat *.json)"));
-    if (file.isEmpty() || !session_.has(setup_)) return;
+    if (file.isEmpty() || !desk_.chains.has(setup_)) return;
     remember_folder(QFileInfo(file).path());
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     const fs::path path = file.toStdString();
     s.others.push_back({path, prove::usual_for(path)});
-    session_.change(setup_, s, tr("Open %1").arg(name_of_file(path)));
+    desk_.setups.change(setup_, s, tr("Open %1").arg(name_of_file(path)));
 }
 
 void ElsewherePanel::remove() {
     const int i = other();
     if (i < 0) return;
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     const QString name = name_of_file(s.others[static_cast<std::size_t>(i)].file);
     s.others.erase(s.others.begin() + i);
-    session_.change(setup_, s, tr("Remove %1").arg(name));
+    desk_.setups.change(setup_, s, tr("Remove %1").arg(name));
 }
 
 void ElsewherePanel::write_trimmed() {
     const int i = other();
     if (i < 0) return;
-    const prove::Named n = session_.at(setup_).settings.others[static_cast<std::size_t>(i)];
+    const prove::Named n = desk_.chains.at(setup_).settings.others[static_cast<std::size_t>(i)];
     const QString file = QFileDialog::getSaveFileName(
         this, tr("Write it trimmed"), last_folder() + "/" + qt(n.file.stem().string()) + "-trimmed.cube",
         tr("LUT (*.cube)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
-    session_.export_trimmed(setup_, n, file.toStdString());
+    desk_.handovers.write_trimmed(setup_, n, file.toStdString());
 }
 
 void ElsewherePanel::show_setup(Id setup) {
     setup_ = setup;
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     open_->setEnabled(s.balance.has_value());
-    const std::string now =
-        formatted("%lld|%lld|", static_cast<long long>(setup), static_cast<long long>(s.chart_shot)) +
-        (s.balance ? s.balance->white_patch : "") + formatted("|%p|", static_cast<const void*>(s.shot.get())) +
-        prove::text_of(s.settings.others);
+    const std::string now = formatted("{}|{}|", setup, s.chart_shot) + (s.balance ? s.balance->white_patch : "") +
+                            formatted("|{}|", static_cast<const void*>(s.shot.get())) +
+                            prove::text_of(s.settings.others);
     if (now == judged_) return show_usage();
     judged_ = now;
-    session_.judge_others(setup, [this, request = ++request_](const std::vector<Judged>& all) {
+    desk_.setups.judge_others(setup, [this, request = ++request_](const std::vector<Judged>& all) {
         if (request == request_) fill(all);
     });
 }
@@ -153,21 +152,21 @@ void ElsewherePanel::show_setup(Id setup) {
 void ElsewherePanel::fill(const std::vector<Judged>& all) {
     const QSignalBlocker quiet(table_);
     const int row = table_->currentRow();
-    standard_ = session_.has(setup_) && all.size() > session_.at(setup_).settings.others.size();
+    standard_ = desk_.chains.has(setup_) && all.size() > desk_.chains.at(setup_).settings.others.size();
     table_->setRowCount(static_cast<int>(all.size()));
     for (int r = 0; r < table_->rowCount(); ++r) {
         const Judged& j = all[static_cast<std::size_t>(r)];
-        const bool known = j.problem.isEmpty();
-        const QString texts[] = {j.name,
-                                 j.kind,
+        const bool known = j.problem.empty();
+        const QString texts[] = {j.file.empty() ? tr("Raw file's own matrix") : name_of_file(j.file),
+                                 qt(j.kind),
                                  known ? QString::number(j.as_it_is.mean, 'f', 2) : QString(),
                                  known ? QString("%1  %2").arg(qt(j.worst)).arg(j.as_it_is.max, 0, 'f', 1) : QString(),
                                  known ? QString::number(j.trimmed_left_out.mean, 'f', 2) : QString(),
-                                 j.problem};
+                                 qt(j.problem)};
         for (int k = 0; k < 6; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setTextAlignment((k == 2 || k == 4 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-            if (k == 5) item->setToolTip(j.problem);
+            if (k == 5) item->setToolTip(qt(j.problem));
             table_->setItem(r, k, item);
         }
     }

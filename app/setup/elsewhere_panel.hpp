@@ -5,7 +5,7 @@
 #include <QPushButton>
 #include <QTableWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -14,7 +14,7 @@ class ElsewherePanel : public QWidget {
     Q_OBJECT
 
 public:
-    explicit ElsewherePanel(Session& session, QWidget* parent = nullptr);
+    explicit ElsewherePanel(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup);
 
 signals:
@@ -30,7 +30,7 @@ private:
     void remove();
     int other() const; ///< index of the chosen file; -1: none
 
-    Session& session_;
+    Desk& desk_;
     Id setup_ = 0;
     QTableWidget* table_;
     QPushButton *open_, *trim_, *remove_;

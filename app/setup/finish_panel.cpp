@@ -5,7 +5,7 @@
 #include <QLabel>
 #include <QSignalBlocker>
 
-#include "session_parts.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -150,7 +150,7 @@ void FinishPanel::settle(const balance::Finish& finish, const QString& what) {
     emit settled(finish, what);
 }
 
-void FinishPanel::set(const SetupState& s, const plan::Kit& kit) {
+void FinishPanel::set(const Chain& s, const plan::Kit& kit) {
     if (std::any_of(controls_.begin(), controls_.end(), [](const Control& c) { return c.slider->isSliderDown(); }))
         return;
     setEnabled(s.balance.has_value());
@@ -167,7 +167,7 @@ void FinishPanel::set(const SetupState& s, const plan::Kit& kit) {
         school_->addItem(tr("White at \u2026"));
         white_at_ = [balance = *s.balance, reading = s.shot->reading, reference = *s.reference,
                      definition = s.shot->definition](int percent) -> std::optional<double> {
-            const auto ask = balance::asked(balance::exposure_target(formatted("%d %%", percent)), balance, reading,
+            const auto ask = balance::asked(balance::exposure_target(formatted("{} %", percent)), balance, reading,
                                             reference, &definition);
             return ask ? std::optional(ask->stops) : std::nullopt;
         };

@@ -6,7 +6,7 @@
 #include <QSlider>
 #include <QWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -17,7 +17,7 @@ class FinishPanel : public QWidget {
 
 public:
     explicit FinishPanel(QWidget* parent = nullptr);
-    void set(const SetupState& s, const plan::Kit& kit);
+    void set(const Chain& s, const plan::Kit& kit);
     const balance::Finish& finish() const { return finish_; }
 
 signals:

@@ -14,40 +14,16 @@ namespace refero::app {
 
 namespace {
 
-struct Kind {
-    const char* id;
-    const char* title;
-    const char* extension;
-    const char* what;
-};
-constexpr Kind kinds[] = {
-    {"cube", QT_TRANSLATE_NOOP("HandoverPage", "3D LUT"), ".cube",
-     QT_TRANSLATE_NOOP("HandoverPage",
-                       "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes "
-                       "out. Holds any model; its error between nodes stands in the file.")},
-    {"icc", QT_TRANSLATE_NOOP("HandoverPage", "ICC input profile"), ".icc",
-     QT_TRANSLATE_NOOP(
-         "HandoverPage",
-         "For raw developers and scanners that take ICC profiles: linear camera RGB to CIE XYZ. Holds a matrix.")},
-    {"dcp", QT_TRANSLATE_NOOP("HandoverPage", "DNG camera profile"), ".dcp",
-     QT_TRANSLATE_NOOP("HandoverPage", "For raw developers that take DNG camera profiles. Holds any model as a matrix "
-                                       "and a table of hue, saturation and value; for one light, or two.")},
-    {"matrix", QT_TRANSLATE_NOOP("HandoverPage", "Matrix"), ".json",
-     QT_TRANSLATE_NOOP("HandoverPage",
-                       "Plain numbers for scripts and own programs: gains, exposure and matrices as JSON.")},
-    {"correction", QT_TRANSLATE_NOOP("HandoverPage", "Correction"), ".json",
-     QT_TRANSLATE_NOOP("HandoverPage", "Refero's own file with all it was made from: reading, reference, candidates, "
-                                       "sources. Opens here and in refero-cli.")},
-    {"frames", QT_TRANSLATE_NOOP("HandoverPage", "Corrected frames"), "",
-     QT_TRANSLATE_NOOP("HandoverPage", "The chart shot and all frames of this setup, corrected at full size.")},
-};
-
-const Kind& kind_at(int row) { return kinds[std::clamp(row, 0, static_cast<int>(std::size(kinds)) - 1)]; }
+/// The rows of the list: the table's formats, and the frames themselves after them.
+const deliver::Format* format_at(int row) {
+    const auto& all = deliver::formats();
+    return row >= 0 && row < static_cast<int>(all.size()) ? &all[static_cast<std::size_t>(row)] : nullptr;
+}
 
 } // namespace
 
-HandoverPage::HandoverPage(Session& session, QWidget* parent)
-    : Page(session, parent),
+HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
       kinds_(new QListWidget),
       what_(new QLabel),
       fits_(new QLabel),
@@ -67,13 +43,13 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
     kinds_->setFixedWidth(210);
     kinds_->setStyleSheet("QListView::item { border: none; padding-left: 12px; }");
     kinds_->setAccessibleName(tr("Kind of file"));
-    for (const Kind& k : kinds) {
-        auto* item = new QListWidgetItem(
-            QString("%1\n%2").arg(tr(k.title), *k.extension ? tr("*%1").arg(k.extension) : tr("TIFF, PNG, JPEG, EXR")),
-            kinds_);
+    const auto add_kind = [&](const QString& title, const QString& files, const QString& id) {
+        auto* item = new QListWidgetItem(QString("%1\n%2").arg(title, files), kinds_);
         item->setSizeHint({180, 56});
-        item->setData(Qt::UserRole, k.id);
-    }
+        item->setData(Qt::UserRole, id);
+    };
+    for (const deliver::Format& f : deliver::formats()) add_kind(qt(f.title), "*" + qt(f.extension), qt(f.id));
+    add_kind(tr("Corrected frames"), tr("TIFF, PNG, JPEG, EXR"), "frames");
     row->addWidget(kinds_);
 
     auto* form_panel = new QFrame;
@@ -171,29 +147,29 @@ HandoverPage::HandoverPage(Session& session, QWidget* parent)
 
 QString HandoverPage::default_name() const {
     if (!setup_) return {};
-    QString base = session_.title_of(setup_).replace(", ", " ").simplified().replace(' ', '-').toLower();
+    QString base = desk_.chains.title_of(setup_).replace(", ", " ").simplified().replace(' ', '-').toLower();
     for (const QChar c : QString("/\\:*?\"<>|")) base.remove(c);
-    const Kind& k = kind_at(kinds_->currentRow());
-    return base + (QString(k.id) == "matrix" ? "-matrix" : "") + k.extension;
+    const deliver::Format* f = format_at(kinds_->currentRow());
+    return f ? base + (f->extension == ".json" ? "-" + qt(f->id) : QString()) + qt(f->extension) : base;
 }
 
 void HandoverPage::choose_kind() {
-    const Kind& k = kind_at(kinds_->currentRow());
-    const QString id = k.id;
-    what_->setText(tr(k.what));
+    const deliver::Format* f = format_at(kinds_->currentRow()); // null: the frames
+    what_->setText(f ? qt(f->what) : tr("The chart shot and all frames of this setup, corrected at full size."));
     const auto visible = [](QWidget* field, bool on) {
         field->setVisible(on);
         if (auto* label = qobject_cast<QWidget*>(field->property("label").value<QObject*>())) label->setVisible(on);
     };
-    visible(encoding_, id == "cube" || id == "icc");
-    encoding_->setCurrentText(id == "icc" ? "linear" : "srgb");
-    visible(space_, id == "cube" || id == "frames" || id == "matrix");
-    visible(size_, id == "cube");
-    visible(second_, id == "dcp" || id == "frames");
-    visible(picture_format_, id == "frames");
-    visible(name_, id != "frames");
+    const auto asks = [&](deliver::Option option) { return f && f->has(option); };
+    visible(encoding_, asks(deliver::Option::input_encoding));
+    if (f && !f->input_encoding.empty()) encoding_->setCurrentText(qt(f->input_encoding));
+    visible(space_, !f || asks(deliver::Option::space));
+    visible(size_, asks(deliver::Option::size));
+    visible(second_, !f || asks(deliver::Option::second));
+    visible(picture_format_, !f);
+    visible(name_, f);
     name_->setText(default_name());
-    write_->setText(id == "frames" ? tr("Write the frames") : tr("Write the file"));
+    write_->setText(!f ? tr("Write the frames") : tr("Write the file"));
     if (setup_) show_setup(setup_);
 }
 
@@ -201,18 +177,18 @@ void HandoverPage::show_setup(Id setup) {
     const bool other = setup != setup_;
     setup_ = setup;
     if (other) name_->setText(default_name());
-    const SetupState& s = session_.at(setup);
-    const Kind& k = kind_at(kinds_->currentRow());
+    const Chain& s = desk_.chains.at(setup);
+    const deliver::Format* f = format_at(kinds_->currentRow());
     write_->setEnabled(s.correction != nullptr);
-    const bool matrix_only = QString(k.id) == "icc" || QString(k.id) == "matrix";
+    const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
     {
         const QVariant kept = second_->currentData();
         second_->clear();
         second_->addItem(tr("none: one light"), qlonglong(0));
-        for (const Id id : session_.ids())
-            if (const SetupState& t = session_.at(id);
+        for (const Id id : desk_.chains.ids())
+            if (const Chain& t = desk_.chains.at(id);
                 id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
-                second_->addItem(tr("%1 (%2 K)").arg(t.title).arg(qRound(t.correction->light->kelvin / 50) * 50),
+                second_->addItem(tr("%1 (%2 K)").arg(qt(t.title)).arg(qRound(t.correction->light->kelvin / 50) * 50),
                                  qlonglong(id));
         second_->setCurrentIndex(std::max(0, second_->findData(kept)));
     }
@@ -236,7 +212,7 @@ void HandoverPage::show_setup(Id setup) {
         fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.")
                            .arg(s.correction->cross_validated.mean, 0, 'f', 2));
     if (s.correction && !s.correction->finish.empty() && !s.balance_only()) {
-        const bool held = QString(k.id) == "cube" || QString(k.id) == "frames" || QString(k.id) == "correction";
+        const bool held = !f || f->finish;
         fits_->setText(fits_->text() + " " +
                        (held ? tr("With it goes what is done after the correction: %1.")
                              : tr("It leaves out what is done after the correction (%1): set that where the pictures "
@@ -245,40 +221,39 @@ void HandoverPage::show_setup(Id setup) {
     }
     written_->setRowCount(static_cast<int>(s.handovers.size()));
     for (int i = 0; i < static_cast<int>(s.handovers.size()); ++i) {
-        const Handover& h = s.handovers[static_cast<std::size_t>(i)];
+        const plan::Handover& h = s.handovers[static_cast<std::size_t>(i)];
         const bool stale = !s.balance_only() && (h.correction != s.correction_id || s.correction_stale());
-        const QString texts[] = {QString::fromStdString(h.file.filename().string()),
-                                 stale ? tr("stale") : tr("current"), h.message};
+        const QString texts[] = {name_of_file(h.file), stale ? tr("stale") : tr("current"), qt(h.message)};
         for (int c = 0; c < 3; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);
-            item->setToolTip(c == 0 ? QString::fromStdString(h.file.string()) : texts[c]);
+            item->setToolTip(c == 0 ? qt(h.file) : texts[c]);
             written_->setItem(i, c, item);
         }
     }
 }
 
 void HandoverPage::write() {
-    const QString id = kind_at(kinds_->currentRow()).id;
+    const deliver::Format* format = format_at(kinds_->currentRow());
     const fs::path folder = folder_->text().toStdString();
     std::error_code ec;
     fs::create_directories(folder, ec);
     if (!fs::is_directory(folder, ec))
-        return emit session_.notice(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
+        return desk_.notices.tell(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
     remember_folder(folder_->text());
     const Id second = second_->currentData().toLongLong();
-    if (id == "frames")
-        return session_.export_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()),
-                                      space_->currentText().toStdString(), folder, second);
+    if (!format)
+        return desk_.handovers.write_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()),
+                                            space_->currentText().toStdString(), folder, second);
     if (name_->text().trimmed().isEmpty() || name_->text().contains('/'))
-        return emit session_.notice(tr("Give the file a name without a slash."));
+        return desk_.notices.tell(tr("Give the file a name without a slash."));
     const fs::path file = folder / name_->text().trimmed().toStdString();
-    if (id == "correction") return session_.export_correction(setup_, file);
     deliver::Options options;
-    options.input_encoding = id == "cube" || id == "icc" ? encoding_->currentText().toStdString() : "";
-    options.space = space_->currentText().toStdString();
-    options.size = size_->value();
-    if (id == "dcp" && session_.has(second)) options.second = session_.at(second).correction;
-    session_.export_file(setup_, deliver::format_named(id.toStdString()), options, file);
+    if (format->has(deliver::Option::input_encoding)) options.input_encoding = encoding_->currentText().toStdString();
+    if (format->has(deliver::Option::space)) options.space = space_->currentText().toStdString();
+    if (format->has(deliver::Option::size)) options.size = size_->value();
+    if (format->has(deliver::Option::second) && desk_.chains.has(second))
+        options.second = desk_.chains.at(second).correction;
+    desk_.handovers.write_file(setup_, format->id, options, file);
 }
 
 } // namespace refero::app

@@ -16,7 +16,7 @@ class HandoverPage : public Page {
     Q_OBJECT
 
 public:
-    explicit HandoverPage(Session& session, QWidget* parent = nullptr);
+    explicit HandoverPage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
 
 private:

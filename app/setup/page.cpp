@@ -8,9 +8,9 @@
 
 namespace refero::app {
 
-Page::Page(Session& session, QWidget* parent)
+Page::Page(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       side_panel_(new QFrame),
       side_(new QVBoxLayout(side_panel_)) {
     side_panel_->setProperty("panel", true);

@@ -7,8 +7,8 @@
 #include <QVBoxLayout>
 #include <QWidget>
 
-#include "../session.hpp"
 #include "../widgets/facts.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -16,7 +16,7 @@ class Page : public QWidget {
     Q_OBJECT
 
 public:
-    explicit Page(Session& session, QWidget* parent = nullptr);
+    explicit Page(Desk& desk, QWidget* parent = nullptr);
     /// Shows a setup; called again whenever it changed.
     virtual void show_setup(Id setup) = 0;
     /// The picture or other widget that flips and zooms; may be null.
@@ -29,7 +29,7 @@ protected:
     QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip,
                              bool primary = false);
 
-    Session& session_;
+    Desk& desk_;
     Id setup_ = 0;
 
 private:

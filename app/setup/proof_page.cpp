@@ -6,8 +6,8 @@
 
 namespace refero::app {
 
-ProofPage::ProofPage(Session& session, QWidget* parent)
-    : Page(session, parent),
+ProofPage::ProofPage(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
       swatches_(new Swatches),
       left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
       words_(new QLabel),
@@ -47,7 +47,7 @@ ProofPage::ProofPage(Session& session, QWidget* parent)
         tr("Prove it on this chart shot"), {},
         tr("Keeps the differences that the correction leaves on this setup's own chart shot (Ctrl+Return)"), true);
     prove_->setObjectName("proveButton");
-    connect(prove_, &QPushButton::clicked, this, [this] { session_.prove(setup_); });
+    connect(prove_, &QPushButton::clicked, this, [this] { desk_.setups.prove(setup_); });
 
     auto* lower = new QSplitter(Qt::Horizontal);
     lower->setHandleWidth(8);
@@ -81,7 +81,7 @@ void ProofPage::choose(const QString& id) {
 void ProofPage::show_setup(Id setup) {
     const bool other = setup != setup_;
     setup_ = setup;
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     if (other || elsewhere_of_ != s.correction) {
         elsewhere_.reset();
         on_file_.clear();
@@ -91,15 +91,15 @@ void ProofPage::show_setup(Id setup) {
 }
 
 // Every frame of a chart that the job has, and any other.
-void ProofPage::show_others(const SetupState& s) {
+void ProofPage::show_others(const Chain& s) {
     const QSignalBlocker quiet(on_);
     on_->clear();
     on_->addItem(tr("its own chart shot"), QString());
-    for (const plan::ChartShot& shot : session_.shoot().chart_shots)
-        if (const plan::Frame* row = session_.frame_row(shot.frame);
+    for (const plan::ChartShot& shot : desk_.job.shoot().chart_shots)
+        if (const plan::Frame* row = desk_.job.frame(shot.frame);
             row && shot.id != s.chart_shot && row->problem.empty() && row->kind != plan::FrameKind::clip)
             on_->addItem(tr("%1, %2").arg(QString::fromStdString(fs::path(row->path).filename().string()),
-                                          session_.title_of(shot.setup)),
+                                          desk_.chains.title_of(shot.setup)),
                          QString::fromStdString(row->path));
     if (!on_file_.isEmpty() && on_->findData(on_file_) < 0) on_->addItem(QFileInfo(on_file_).fileName(), on_file_);
     on_->addItem(tr("another frame \u2026"), QString("?"));
@@ -111,23 +111,23 @@ void ProofPage::prove_on(int index) {
     QString file = on_->itemData(index).toString();
     if (file == "?") {
         file = QFileDialog::getOpenFileName(this, tr("A frame of a chart"), last_folder());
-        if (file.isEmpty()) return show_others(session_.at(setup_));
+        if (file.isEmpty()) return show_others(desk_.chains.at(setup_));
     }
     on_file_ = file;
     elsewhere_.reset();
     if (file.isEmpty()) return show_setup(setup_);
-    elsewhere_of_ = session_.at(setup_).correction;
-    session_.prove_on(setup_, file.toStdString(),
-                      [this, file, setup = setup_](std::shared_ptr<const prove::Proof> proof) {
-                          if (file != on_file_ || setup != setup_ || !session_.has(setup)) return;
-                          elsewhere_ = proof;
-                          show_setup(setup);
-                      });
+    elsewhere_of_ = desk_.chains.at(setup_).correction;
+    desk_.setups.prove_on(setup_, file.toStdString(),
+                          [this, file, setup = setup_](std::shared_ptr<const prove::Proof> proof) {
+                              if (file != on_file_ || setup != setup_ || !desk_.chains.has(setup)) return;
+                              elsewhere_ = proof;
+                              show_setup(setup);
+                          });
 }
 
 void ProofPage::show_view() {
-    if (!session_.has(setup_)) return;
-    const prove::Proof* proof = elsewhere_ ? elsewhere_.get() : session_.at(setup_).proof.get();
+    if (!desk_.chains.has(setup_)) return;
+    const prove::Proof* proof = elsewhere_ ? elsewhere_.get() : desk_.chains.at(setup_).proof.get();
     switch (views_->currentIndex()) {
     case 0: return shifts_->set(proof);
     case 1: return wheel_->set(proof);
@@ -136,7 +136,7 @@ void ProofPage::show_view() {
     }
 }
 
-void ProofPage::show_proof(const SetupState& s, const prove::Proof* proof) {
+void ProofPage::show_proof(const Chain& s, const prove::Proof* proof) {
     std::optional<chart::Definition> definition;
     if (s.shot) definition = s.shot->definition;
     else if (s.correction && !s.correction->reading.chart.empty()) try {
@@ -185,7 +185,7 @@ void ProofPage::show_proof(const SetupState& s, const prove::Proof* proof) {
     if (s.taken_from) {
         left_out_->set(QString::number(f.mean, 'f', 2),
                        tr("A correction of %1, on this setup's own chart shot: it was not fitted to it.")
-                           .arg(session_.title_of(s.taken_from)));
+                           .arg(desk_.chains.title_of(s.taken_from)));
         facts_->set({{tr("Here"), tr("mean %1, median %2,\n95 % %3, max %4")
                                       .arg(f.mean, 0, 'f', 2)
                                       .arg(f.median, 0, 'f', 2)
@@ -201,7 +201,7 @@ void ProofPage::show_proof(const SetupState& s, const prove::Proof* proof) {
     show_facts(s);
 }
 
-void ProofPage::show_facts(const SetupState& s) {
+void ProofPage::show_facts(const Chain& s) {
     const prove::Proof& proof = *s.proof;
     const fit::Correction& c = *s.correction;
     const auto row = [](const fit::Statistics& v) {
@@ -242,26 +242,26 @@ void ProofPage::show_facts(const SetupState& s) {
     facts_->set(facts);
 }
 
-void ProofPage::draw_again(const SetupState& s) {
+void ProofPage::draw_again(const Chain& s) {
     if (drawn_for_ == s.correction) return;
     drawn_for_ = s.correction;
     uncertainty_.reset();
     metamerism_.reset();
     const auto correction = s.correction;
-    session_.tasks().run(tr("How sure the correction is"),
-                         [this, correction](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-                             const prove::Uncertainty u =
-                                 prove::uncertainty(*correction, fit::bootstrap(*correction, 200, progress, stop));
-                             const auto index = prove::metamerism_index(*correction);
-                             return [this, correction, u, index] {
-                                 if (drawn_for_ != correction) return;
-                                 uncertainty_ = u;
-                                 metamerism_ = index;
-                                 if (session_.has(setup_) && session_.at(setup_).correction == correction &&
-                                     session_.at(setup_).proof)
-                                     show_facts(session_.at(setup_));
-                             };
-                         });
+    desk_.tasks.run({}, tr("How sure the correction is"),
+                    [this, correction](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+                        const prove::Uncertainty u =
+                            prove::uncertainty(*correction, fit::bootstrap(*correction, 200, progress, stop));
+                        const auto index = prove::metamerism_index(*correction);
+                        return [this, correction, u, index] {
+                            if (drawn_for_ != correction) return;
+                            uncertainty_ = u;
+                            metamerism_ = index;
+                            if (desk_.chains.has(setup_) && desk_.chains.at(setup_).correction == correction &&
+                                desk_.chains.at(setup_).proof)
+                                show_facts(desk_.chains.at(setup_));
+                        };
+                    });
 }
 
 } // namespace refero::app

@@ -17,17 +17,17 @@ class ProofPage : public Page {
     Q_OBJECT
 
 public:
-    explicit ProofPage(Session& session, QWidget* parent = nullptr);
+    explicit ProofPage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
 
 private:
     void choose(const QString& id);
-    void show_facts(const SetupState& s);
-    void show_proof(const SetupState& s, const prove::Proof* proof);
-    void show_others(const SetupState& s);
+    void show_facts(const Chain& s);
+    void show_proof(const Chain& s, const prove::Proof* proof);
+    void show_others(const Chain& s);
     void prove_on(int index);
     void show_view(); ///< the plot in front; the others when they come to it
-    void draw_again(const SetupState& s);
+    void draw_again(const Chain& s);
 
     Swatches* swatches_;
     Figure* left_out_;

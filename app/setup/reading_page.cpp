@@ -10,8 +10,8 @@
 
 namespace refero::app {
 
-ReadingPage::ReadingPage(Session& session, QWidget* parent)
-    : Page(session, parent),
+ReadingPage::ReadingPage(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
       picture_(new PictureView),
       usable_(new Figure(tr("Patches that count"))),
       facts_(new Facts),
@@ -42,11 +42,11 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
     save_ =
         side_button(tr("Save the reading \u2026"), "table", tr("Writes the reading as CGATS text for other programs"));
     connect(save_, &QPushButton::clicked, this, [this] {
-        const QString name =
-            last_folder() + "/" + session_.title_of(setup_).replace(", ", "-").replace(' ', '-').toLower() + ".cgats";
+        const QString name = last_folder() + "/" +
+                             desk_.chains.title_of(setup_).replace(", ", "-").replace(' ', '-').toLower() + ".cgats";
         const QString file =
             QFileDialog::getSaveFileName(this, tr("Save the reading"), name, tr("CGATS text (*.cgats)"));
-        if (!file.isEmpty()) session_.export_reading(setup_, file.toStdString());
+        if (!file.isEmpty()) desk_.handovers.write_reading(setup_, file.toStdString());
     });
     curve_ = side_button(
         tr("Measure the tone curve \u2026"), {},
@@ -54,7 +54,7 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
            "exposures.\nWrites a 1D LUT that the mode then uses, and other programs read"));
     curve_->setObjectName("measureCurve");
     connect(curve_, &QPushButton::clicked, this, [this] {
-        const plan::Mode* mode = plan::record(session_.shoot().modes, session_.at(setup_).row.mode);
+        const plan::Mode* mode = plan::record(desk_.job.shoot().modes, desk_.chains.at(setup_).row.mode);
         if (!mode) return;
         const QString name =
             last_folder() + "/" + QString::fromStdString(mode->name).replace(' ', '-').toLower() + "-curve.cube";
@@ -62,7 +62,7 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
             QFileDialog::getSaveFileName(this, tr("Measure the tone curve"), name, tr("1D LUT (*.cube)"));
         if (file.isEmpty()) return;
         remember_folder(QFileInfo(file).path());
-        session_.measure_curve(setup_, file.toStdString());
+        desk_.setups.measure_curve(setup_, file.toStdString());
     });
     picture_->keep_chart_in_view(true);
     connect(table_, &PatchTable::patch_chosen, picture_, &PictureView::select_patch);
@@ -73,31 +73,26 @@ ReadingPage::ReadingPage(Session& session, QWidget* parent)
 }
 
 void ReadingPage::show_map() {
-    const SetupState& s = session_.at(setup_);
+    const Chain& s = desk_.chains.at(setup_);
     const bool any = s.shot && s.reference;
     for (QWidget* w : std::initializer_list<QWidget*>{mapped_, map_, map_words_}) w->setVisible(any);
-    if (!any) return map_->clear();
+    if (!any) {
+        lit_.reset();
+        return map_->clear();
+    }
     const chart::Definition& d = s.shot->definition;
     std::vector<double> values(d.patches.size(), NAN);
-    const auto at = [&](const std::string& id) { return static_cast<std::size_t>(d.index_of(id)); };
     const auto& patches = s.shot->reading.patches;
     if (mapped_->currentIndex() == 0) {
-        const inspect::Explained light = inspect::explain(s.shot->reading, d, *s.reference);
-        double low = INFINITY, high = -INFINITY;
-        for (std::size_t i = 0; i < patches.size() && light.usable; ++i) {
-            values[at(patches[i].id)] = light.light[i];
-            if (std::isfinite(light.light[i])) {
-                low = std::min(low, light.light[i]);
-                high = std::max(high, light.light[i]);
-            }
-        }
-        // A quarter of a stop is seen at a glance, more still has room.
-        const double reach = std::max({0.25, high, -low});
-        map_->set(d, values, reach, -reach, 2, tr("stops"));
-        map_words_->setText(!light.usable ? tr("Too few patches tell how the light falls.")
-                                          : tr("Stops over the middle; %1 between the darkest and the lightest patch.")
-                                                .arg(high - low, 0, 'f', 2));
+        if (lit_ == s.shot) return; // it shows just that
+        lit_ = s.shot;
+        map_->set(d, values, 0.25, -0.25, 2, tr("stops"));
+        desk_.setups.light_on_chart(setup_, [this, of = s.shot](const inspect::Explained& light) {
+            if (lit_ == of && mapped_->currentIndex() == 0) show_light(*of, light);
+        });
     } else {
+        lit_.reset();
+        const auto at = [&](const std::string& id) { return static_cast<std::size_t>(d.index_of(id)); };
         double worst = 0;
         for (const auto& p : patches)
             if (p.usable() && p.mean[1] > 0) {
@@ -110,15 +105,36 @@ void ReadingPage::show_map() {
     }
 }
 
+void ReadingPage::show_light(const work::MeasuredShot& shot, const inspect::Explained& light) {
+    const chart::Definition& d = shot.definition;
+    std::vector<double> values(d.patches.size(), NAN);
+    double low = INFINITY, high = -INFINITY;
+    for (std::size_t i = 0; i < shot.reading.patches.size() && light.usable; ++i) {
+        const int at = d.index_of(shot.reading.patches[i].id);
+        if (at < 0) continue;
+        values[static_cast<std::size_t>(at)] = light.light[i];
+        if (!std::isfinite(light.light[i])) continue;
+        low = std::min(low, light.light[i]);
+        high = std::max(high, light.light[i]);
+    }
+    // A quarter of a stop is seen at a glance, more still has room.
+    const double reach = std::max({0.25, high, -low});
+    map_->set(d, values, reach, -reach, 2, tr("stops"));
+    map_words_->setText(
+        !light.usable
+            ? tr("Too few patches tell how the light falls.")
+            : tr("Stops over the middle; %1 between the darkest and the lightest patch.").arg(high - low, 0, 'f', 2));
+}
+
 void ReadingPage::show_setup(Id setup) {
     setup_ = setup;
-    const SetupState& s = session_.at(setup);
-    picture_->set_picture(s.picture, tr("Nothing is measured yet.\nThe chart has to be found first."));
+    const Chain& s = desk_.chains.at(setup);
+    picture_->set_picture(desk_.pictures.of(setup).picture,
+                          tr("Nothing is measured yet.\nThe chart has to be found first."));
     picture_->set_chart(s.shot ? &s.shot->definition : nullptr,
                         s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
     save_->setEnabled(s.shot != nullptr);
-    curve_->setVisible(s.shot && s.reference && !s.chart_frame.raw &&
-                       s.chart_frame.kind != plan::FrameKind::clip);
+    curve_->setVisible(s.shot && s.reference && !s.chart_frame.raw && s.chart_frame.kind != plan::FrameKind::clip);
     std::vector<PatchRow> rows;
     int usable = 0, clipped = 0;
     double brightest = 0, noise = 0;

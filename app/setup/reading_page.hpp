@@ -14,12 +14,13 @@ class ReadingPage : public Page {
     Q_OBJECT
 
 public:
-    explicit ReadingPage(Session& session, QWidget* parent = nullptr);
+    explicit ReadingPage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
     PictureView* picture() override { return picture_; }
 
 private:
     void show_map();
+    void show_light(const work::MeasuredShot& shot, const inspect::Explained& light);
 
     PictureView* picture_;
     Figure* usable_;
@@ -29,6 +30,7 @@ private:
     PatchMap* map_;
     QLabel* map_words_;
     QPushButton *save_, *curve_;
+    std::shared_ptr<const work::MeasuredShot> lit_; ///< whose light is shown, or on its way
 };
 
 } // namespace refero::app

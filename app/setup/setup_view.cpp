@@ -11,20 +11,20 @@
 
 namespace refero::app {
 
-SetupView::SetupView(Session& session, QWidget* parent)
+SetupView::SetupView(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
-      chain_(new ChainColumn(session)),
+      desk_(desk),
+      chain_(new ChainColumn(desk)),
       pages_(new QStackedWidget) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
     row->addWidget(chain_);
     row->addWidget(pages_, 1);
-    auto* shot = new ShotPage(session);
-    correction_ = new CorrectionPage(session);
-    for (Page* page : std::initializer_list<Page*>{shot, new ReadingPage(session), new BalancePage(session),
-                                                   correction_, new ProofPage(session), new HandoverPage(session)})
+    auto* shot = new ShotPage(desk);
+    correction_ = new CorrectionPage(desk);
+    for (Page* page : std::initializer_list<Page*>{shot, new ReadingPage(desk), new BalancePage(desk), correction_,
+                                                   new ProofPage(desk), new HandoverPage(desk)})
         pages_->addWidget(page);
     connect(chain_, &ChainColumn::step_chosen, this, [this](Step step) {
         pages_->setCurrentIndex(static_cast<int>(step));
@@ -34,7 +34,7 @@ SetupView::SetupView(Session& session, QWidget* parent)
         choose(Step::correction);
         correction_->choose_frame(frame);
     });
-    connect(&session, &Session::setup_changed, this, [this](Id setup) {
+    connect(&desk.chains, &Chains::setup_changed, this, [this](Id setup) {
         if (setup == setup_) refresh();
     });
 }
@@ -43,15 +43,16 @@ Page* SetupView::page() const { return static_cast<Page*>(pages_->currentWidget(
 
 void SetupView::open(Id setup) {
     setup_ = setup;
-    session_.look_at(setup);
+    desk_.readings.want(setup);
+    desk_.pictures.look_at(setup);
     chain_->show_setup(setup);
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     choose(s.shot ? s.current() : Step::shot);
 }
 
 void SetupView::refresh() {
-    if (!session_.has(setup_)) return; // undone or removed
-    const auto steps = session_.at(setup_).steps();
+    if (!desk_.chains.has(setup_)) return; // undone or removed
+    const auto steps = desk_.chains.at(setup_).steps();
     if (std::find(steps.begin(), steps.end(), chosen()) == steps.end()) return choose(Step::balance);
     chain_->show_setup(setup_);
     page()->show_setup(setup_);
@@ -59,11 +60,11 @@ void SetupView::refresh() {
 
 void SetupView::go_on() {
     if (!setup_) return;
-    const Step step = session_.at(setup_).current();
+    const Step step = desk_.chains.at(setup_).current();
     choose(step);
-    const SetupState& s = session_.at(setup_);
-    if (step == Step::proof && s.correction && !s.correction_stale() && !s.proved) session_.prove(setup_);
-    else if (step == Step::correction || step == Step::proof) session_.fit(setup_);
+    const Chain& s = desk_.chains.at(setup_);
+    if (step == Step::proof && s.correction && !s.correction_stale() && !s.proved) desk_.setups.prove(setup_);
+    else if (step == Step::correction || step == Step::proof) desk_.setups.fit(setup_);
 }
 
 } // namespace refero::app

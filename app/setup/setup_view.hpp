@@ -14,7 +14,7 @@ class SetupView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit SetupView(Session& session, QWidget* parent = nullptr);
+    explicit SetupView(Desk& desk, QWidget* parent = nullptr);
     void open(Id setup);
     void close() { setup_ = 0; }
     Id setup() const { return setup_; }
@@ -27,7 +27,7 @@ public:
     void refresh();
 
 private:
-    Session& session_;
+    Desk& desk_;
     Id setup_ = 0;
     ChainColumn* chain_;
     QStackedWidget* pages_;

@@ -16,8 +16,8 @@ QString exposure_text(double seconds) {
 
 } // namespace
 
-ShotPage::ShotPage(Session& session, QWidget* parent)
-    : Page(session, parent),
+ShotPage::ShotPage(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
       picture_(new PictureView),
       verdict_(new QLabel),
       advice_(new QLabel),
@@ -58,10 +58,10 @@ ShotPage::ShotPage(Session& session, QWidget* parent)
     chart_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     side()->addWidget(chart_);
     connect(chart_, &QComboBox::activated, this, [this](int index) {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         s.chart = chart_->itemData(index).toString().toStdString();
         if (s.chart.empty()) s.corners.reset();
-        session_.change(setup_, s, tr("Look for %1").arg(chart_->itemText(index).toLower()));
+        desk_.setups.change(setup_, s, tr("Look for %1").arg(chart_->itemText(index).toLower()));
     });
     by_hand_ =
         side_button(tr("Place by hand"), "find", tr("For a chart that is not found, or cut off by the frame's edge"));
@@ -71,13 +71,14 @@ ShotPage::ShotPage(Session& session, QWidget* parent)
     refuse_ = side_button(QString(), "cancel", QString());
     refuse_->setObjectName("refuseButton");
     connect(refuse_, &QPushButton::clicked, this, [this] {
-        if (!session_.at(setup_).refused.isEmpty() && session_.at(setup_).shot) return session_.accept(setup_);
+        if (!desk_.chains.at(setup_).refused.empty() && desk_.chains.at(setup_).shot)
+            return desk_.setups.accept(setup_);
         QMenu why(this);
         for (const QString& reason :
              {tr("a shadow falls on it"), tr("glare or sheen"), tr("a finger or dirt on a patch"), tr("out of focus"),
               tr("clipped or too dark"), tr("tilted or too small"), tr("in other light than the subject"),
               tr("another reason")})
-            why.addAction(reason, this, [this, reason] { session_.refuse(setup_, reason); });
+            why.addAction(reason, this, [this, reason] { desk_.setups.refuse(setup_, reason); });
         why.exec(refuse_->mapToGlobal(QPoint(0, 0)));
     });
     again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"));
@@ -92,17 +93,18 @@ ShotPage::ShotPage(Session& session, QWidget* parent)
     connect(picture_, &PictureView::picked, this,
             [this](const std::vector<chart::Point>& at) { place_from_two(at[0], at[1]); });
     connect(again_, &QPushButton::clicked, this, [this] {
-        Settings s = session_.at(setup_).settings;
+        Settings s = desk_.chains.at(setup_).settings;
         s.corners.reset();
         s.chart.clear();
-        session_.change(setup_, s, tr("Find the chart"));
+        desk_.setups.change(setup_, s, tr("Find the chart"));
+        desk_.readings.want(setup_); // also where that was cancelled
     });
     connect(picture_, &PictureView::corners_moved, this, [this](const chart::Corners& corners) {
-        const SetupState& state = session_.at(setup_);
+        const Chain& state = desk_.chains.at(setup_);
         Settings s = state.settings;
         if (s.chart.empty()) s.chart = chosen_chart();
         s.corners = corners;
-        session_.change(setup_, s, tr("Move a corner"));
+        desk_.setups.change(setup_, s, tr("Move a corner"));
     });
 
     auto* below = new QWidget;
@@ -129,45 +131,36 @@ ShotPage::ShotPage(Session& session, QWidget* parent)
 }
 
 void ShotPage::place_by_hand() {
-    const SetupState& state = session_.at(setup_);
-    if (!state.frame) return;
-    const double w = state.frame->full_width, h = state.frame->full_height;
+    const Chain& state = desk_.chains.at(setup_);
+    const auto frame = desk_.pictures.of(setup_).frame;
+    if (!frame) return;
+    const double w = frame->full_width, h = frame->full_height;
     Settings s = state.settings;
     s.chart = chosen_chart();
     s.corners = chart::Corners{chart::Point(0.3 * w, 0.3 * h), chart::Point(0.7 * w, 0.3 * h),
                                chart::Point(0.7 * w, 0.7 * h), chart::Point(0.3 * w, 0.7 * h)};
-    session_.change(setup_, s, tr("Place the corners"));
+    desk_.setups.change(setup_, s, tr("Place the corners"));
 }
 
 void ShotPage::place_from_two(const chart::Point& first, const chart::Point& last) {
-    const SetupState& state = session_.at(setup_);
-    if (!state.frame) return;
-    Settings s = state.settings;
-    s.chart = chosen_chart();
-    try {
-        const chart::Definition d = chart::find_definition(s.chart);
-        s.corners = find::snapped(d, chart::corners_from_first_and_last(d, first, last), *state.frame);
-    } catch (const Error& e) {
-        emit session_.notice(QString::fromUtf8(e.what()));
-        return;
-    }
-    session_.change(setup_, s, tr("Place the chart by its first and last patch"));
+    desk_.notices.guarded([&] {
+        const chart::Definition d = chart::find_definition(chosen_chart());
+        desk_.setups.place(setup_, d.id, chart::corners_from_first_and_last(d, first, last),
+                           tr("Place the chart by its first and last patch"));
+    });
 }
 
 void ShotPage::snap() {
-    const SetupState& state = session_.at(setup_);
-    Settings s = state.settings;
-    if (!state.frame || !s.corners) return;
-    s.corners = find::snapped(chart::find_definition(s.chart), *s.corners, *state.frame);
-    session_.change(setup_, s, tr("Snap the corners"));
+    const Settings& s = desk_.chains.at(setup_).settings;
+    if (s.corners) desk_.setups.place(setup_, s.chart, *s.corners, tr("Snap the corners"));
 }
 
 std::string ShotPage::chosen_chart() const {
-    const SetupState& state = session_.at(setup_);
+    const Chain& state = desk_.chains.at(setup_);
     return !state.settings.chart.empty() ? state.settings.chart : state.shot ? state.shot->definition.id : "grid24";
 }
 
-void ShotPage::show_chart_choice(const SetupState& s) {
+void ShotPage::show_chart_choice(const Chain& s) {
     const QString now = QString::fromStdString(s.settings.chart);
     const bool by_hand = s.settings.corners.has_value();
     if (chart_->count() == 0 || chart_->property("byHand").toBool() != by_hand || chart_->findData(now) < 0) {
@@ -182,21 +175,22 @@ void ShotPage::show_chart_choice(const SetupState& s) {
     chart_->setCurrentIndex(chart_->findData(now));
 }
 
-void ShotPage::show_verdict(const SetupState& s) {
-    const bool by_user = !s.refused.isEmpty() && s.gate != "reshoot";
-    const QString words = s.waiting || (s.busy && !s.shot) ? QString()
-                          : !s.refused.isEmpty()           ? (by_user ? tr("Refused") : tr("Reshoot"))
-                          : !s.shot                        ? (s.problem.isEmpty() ? tr("To shoot") : tr("No chart"))
-                          : s.gate == "caution"            ? tr("Caution")
-                          : s.gate == "reshoot"            ? tr("Accepted")
-                                                           : tr("Pass");
+void ShotPage::show_verdict(const Chain& s) {
+    const bool by_user = !s.refused.empty() && s.gate() != "reshoot";
+    const bool waiting = desk_.tasks.busy(Doing::making, s.id) || (desk_.tasks.busy(Doing::reading, s.id) && !s.shot);
+    const QString words = waiting                 ? QString()
+                          : !s.refused.empty()    ? (by_user ? tr("Refused") : tr("Reshoot"))
+                          : !s.shot               ? (s.problem.empty() ? tr("To shoot") : tr("No chart"))
+                          : s.gate() == "caution" ? tr("Caution")
+                          : s.gate() == "reshoot" ? tr("Accepted")
+                                                  : tr("Pass");
     verdict_->setText(words);
     verdict_->setVisible(!words.isEmpty());
     const bool told = !s.findings.empty() && s.findings.front().status != "pass";
-    advice_->setText(!s.refused.isEmpty() ? s.refused
-                     : !s.shot            ? s.problem
-                     : told               ? QString::fromStdString(s.findings.front().advice)
-                                          : QString());
+    advice_->setText(!s.refused.empty() ? qt(s.refused)
+                     : !s.shot          ? qt(s.problem)
+                     : told             ? QString::fromStdString(s.findings.front().advice)
+                                        : QString());
     advice_->setVisible(!advice_->text().isEmpty());
     const QSignalBlocker quiet(findings_);
     findings_->clear();
@@ -231,23 +225,25 @@ void ShotPage::show_verdict(const SetupState& s) {
 
 void ShotPage::show_setup(Id setup) {
     setup_ = setup;
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     refuse_->setVisible(s.chart_shot != 0);
-    refuse_->setText(s.refused.isEmpty() ? tr("Refuse this chart shot \u2026") : tr("Accept it after all"));
-    refuse_->setToolTip(s.refused.isEmpty() ? tr("It is not used any more; a correction fitted to it turns stale")
-                                            : tr("Takes the refusal back"));
-    picture_->set_picture(s.picture, s.waiting ? tr("The frame is being made \u2026")
-                                     : s.busy  ? tr("Reading the frame \u2026")
-                                     : s.problem.isEmpty()
-                                         ? tr("No chart shot yet.\nDrop a frame that shows the chart onto the window.")
-                                         : s.problem);
+    refuse_->setText(s.refused.empty() ? tr("Refuse this chart shot \u2026") : tr("Accept it after all"));
+    refuse_->setToolTip(s.refused.empty() ? tr("It is not used any more; a correction fitted to it turns stale")
+                                          : tr("Takes the refusal back"));
+    picture_->set_picture(desk_.pictures.of(setup).picture,
+                          desk_.tasks.busy(Doing::making, setup) ? tr("The frame is being made \u2026")
+                          : desk_.tasks.busy(Doing::reading, setup) || desk_.tasks.busy(Doing::looking, setup)
+                              ? tr("Reading the frame \u2026")
+                          : s.problem.empty()
+                              ? tr("No chart shot yet.\nDrop a frame that shows the chart onto the window.")
+                              : qt(s.problem));
     std::optional<chart::Corners> corners = s.settings.corners;
     if (!corners && s.shot) corners = s.shot->placement.corners;
     std::optional<chart::Definition> by_hand;
     if (!s.shot && corners) by_hand = chart::find_definition(s.settings.chart);
     picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
-    by_hand_->setVisible(s.frame && !corners);
-    snap_->setVisible(s.frame && s.settings.corners);
+    by_hand_->setVisible(desk_.pictures.of(setup).frame && !corners);
+    snap_->setVisible(desk_.pictures.of(setup).frame && s.settings.corners);
     chart_->setVisible(s.chart_shot != 0);
     show_chart_choice(s);
     again_->setVisible(s.settings.corners.has_value());
@@ -286,12 +282,12 @@ void ShotPage::show_setup(Id setup) {
     // A setup can have thousands: the first ones here, all of them in the list of frames.
     constexpr std::size_t most = 200;
     for (std::size_t k = 0; k < std::min(most, s.frames.size()); ++k) {
-        const plan::Frame* row = session_.frame_row(s.frames[k]);
+        const plan::Frame* row = desk_.job.frame(s.frames[k]);
         auto* item =
             new QListWidgetItem(QIcon(blank), QString::fromStdString(fs::path(row->path).filename().string()), frames_);
         item->setData(Qt::UserRole, qlonglong(row->id));
         item->setToolTip(QString::fromStdString(row->path + "\n" + row->reason));
-        session_.thumbnail(row->id, [this, setup, id = row->id](const QImage& image) {
+        desk_.pictures.thumbnail(row->id, [this, setup, id = row->id](const QImage& image) {
             if (setup != setup_) return;
             for (int i = 0; i < frames_->count(); ++i)
                 if (frames_->item(i)->data(Qt::UserRole).toLongLong() == id) {

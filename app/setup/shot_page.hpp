@@ -14,7 +14,7 @@ class ShotPage : public Page {
     Q_OBJECT
 
 public:
-    explicit ShotPage(Session& session, QWidget* parent = nullptr);
+    explicit ShotPage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
     PictureView* picture() override { return picture_; }
 
@@ -27,8 +27,8 @@ private:
     void snap();
     /// Id of the chart that corners given by hand belong to.
     std::string chosen_chart() const;
-    void show_chart_choice(const SetupState& s);
-    void show_verdict(const SetupState& s);
+    void show_chart_choice(const Chain& s);
+    void show_verdict(const Chain& s);
 
     PictureView* picture_;
     QLabel *verdict_, *advice_;

@@ -8,8 +8,8 @@
 
 #include "../widgets/plain_table.hpp"
 #include "../widgets/swatches.hpp"
+#include "desk/desk.hpp"
 #include "page.hpp"
-#include "session_parts.hpp"
 
 namespace refero::app {
 
@@ -17,9 +17,9 @@ namespace {
 constexpr int own_column = 3;
 }
 
-WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
+WeightsPanel::WeightsPanel(Desk& desk, QWidget* parent)
     : QWidget(parent),
-      session_(session),
+      desk_(desk),
       table_(plain_table(
           {{tr("Patch"), {}},
            {tr("Role"), tr("By the chart's definition")},
@@ -43,13 +43,13 @@ WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
     roles_->setToolTip(tr("Own weights of roles and patches, 0 to 100. Roles: neutral skin sky foliage primary "
                           "secondary hue warm cool other"));
     connect(roles_, &QLineEdit::editingFinished, this, [this] {
-        if (!session_.has(setup_)) return;
-        Settings s = session_.at(setup_).settings;
+        if (!desk_.chains.has(setup_)) return;
+        Settings s = desk_.chains.at(setup_).settings;
         try {
             s.weights = fit::weights_from(roles_->text().toStdString());
-            session_.change(setup_, s, tr("Weights"));
+            desk_.setups.change(setup_, s, tr("Weights"));
         } catch (const Error& e) {
-            emit session_.notice(words_of(e));
+            desk_.notices.tell(words_of(e));
             roles_->setText(qt(fit::text_of(s.weights)));
         }
     });
@@ -73,10 +73,10 @@ WeightsPanel::WeightsPanel(Session& session, QWidget* parent)
 }
 
 void WeightsPanel::choose_samples() {
-    Settings s = session_.at(setup_).settings;
+    Settings s = desk_.chains.at(setup_).settings;
     if (!s.samples.empty()) {
         s.samples.clear();
-        return session_.change(setup_, s, tr("No samples of one's own"));
+        return desk_.setups.change(setup_, s, tr("No samples of one's own"));
     }
     const QString kind = tr("CGATS text (*.cgats *.txt *.it8)");
     const QString readings = QFileDialog::getOpenFileName(this, tr("Readings of your samples"), last_folder(), kind);
@@ -86,26 +86,26 @@ void WeightsPanel::choose_samples() {
         QFileDialog::getOpenFileName(this, tr("Measured values of your samples"), last_folder(), kind);
     if (reference.isEmpty()) return;
     s.samples = {readings.toStdString(), reference.toStdString()};
-    session_.change(setup_, s, tr("Samples of one's own"));
+    desk_.setups.change(setup_, s, tr("Samples of one's own"));
 }
 
 void WeightsPanel::edited(int row, int column) {
-    if (column != own_column || !session_.has(setup_)) return;
-    Settings s = session_.at(setup_).settings;
+    if (column != own_column || !desk_.chains.has(setup_)) return;
+    Settings s = desk_.chains.at(setup_).settings;
     const std::string id = table_->item(row, 0)->text().toStdString();
     const QString text = table_->item(row, column)->text().trimmed();
     bool number = false;
     const double weight = text.toDouble(&number);
     if (text.isEmpty()) s.weights.erase(id);
     else if (number && weight >= 0 && weight <= 100) s.weights[id] = weight;
-    else emit session_.notice(tr("A weight is a number from 0 to 100; nothing was changed."));
-    session_.change(setup_, s, tr("Weight of %1").arg(qt(id)));
+    else desk_.notices.tell(tr("A weight is a number from 0 to 100; nothing was changed."));
+    desk_.setups.change(setup_, s, tr("Weight of %1").arg(qt(id)));
     show_setup(setup_);
 }
 
 void WeightsPanel::show_setup(Id setup) {
     setup_ = setup;
-    const SetupState& s = session_.at(setup);
+    const Chain& s = desk_.chains.at(setup);
     const QSignalBlocker quiet(table_);
     if (!roles_->hasFocus()) roles_->setText(qt(fit::text_of(s.settings.weights)));
     std::map<std::string, double> used;

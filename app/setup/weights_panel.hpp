@@ -5,7 +5,7 @@
 #include <QPushButton>
 #include <QTableWidget>
 
-#include "../session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -14,14 +14,14 @@ class WeightsPanel : public QWidget {
     Q_OBJECT
 
 public:
-    explicit WeightsPanel(Session& session, QWidget* parent = nullptr);
+    explicit WeightsPanel(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup);
 
 private:
     void edited(int row, int column);
     void choose_samples();
 
-    Session& session_;
+    Desk& desk_;
     Id setup_ = 0;
     QTableWidget* table_;
     QLineEdit* roles_;

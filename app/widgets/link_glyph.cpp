@@ -85,7 +85,7 @@ void StateGlyph::paintEvent(QPaintEvent*) {
     draw_state(painter, QRectF(rect()).adjusted(1, 1, -1, -1), state_, Theme::now().text);
 }
 
-void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour) {
+void draw_chain(QPainter& painter, const QRectF& box, const Chain& setup, const QColor& colour) {
     const auto steps = setup.steps();
     const double step = box.width() / static_cast<double>(steps.size());
     for (std::size_t i = 0; i < steps.size(); ++i) {

@@ -4,7 +4,7 @@
 #include <QPainter>
 #include <QWidget>
 
-#include "session.hpp"
+#include "desk/desk.hpp"
 
 namespace refero::app {
 
@@ -14,7 +14,7 @@ void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QCol
 /// The state of a setup: a missing, broken, worn or whole link, and a ring that fills up on the way.
 void draw_state(QPainter& painter, const QRectF& box, plan::State state, const QColor& colour);
 /// The links of a setup side by side.
-void draw_chain(QPainter& painter, const QRectF& box, const SetupState& setup, const QColor& colour);
+void draw_chain(QPainter& painter, const QRectF& box, const Chain& setup, const QColor& colour);
 
 class StateGlyph : public QWidget {
     Q_OBJECT

@@ -5,8 +5,8 @@
 #include <QWidget>
 #include <optional>
 
+#include "pictures/rendition.hpp"
 #include "read/read.hpp"
-#include "rendition.hpp"
 
 namespace refero::app {
 

@@ -4,7 +4,7 @@
 #include <QComboBox>
 #include <QWidget>
 
-#include "rendition.hpp"
+#include "pictures/rendition.hpp"
 #include "scope/scope.hpp"
 
 namespace refero::app {

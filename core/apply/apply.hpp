@@ -43,8 +43,8 @@ enum class Format { tiff, exr, png, jpeg };
 Format format_named(const std::string& name);
 std::string extension_of(Format format); ///< ".tif" ...
 
-/// TIFF and PNG 16-bit, JPEG 8-bit quality 95, all with the space's encoding and ICC profile; EXR half, linear. What the
-/// metadata says of the shot goes with them (EXIF; EXR's standard attributes). Written whole or not at all.
+/// TIFF and PNG 16-bit, JPEG 8-bit quality 95, all with the space's encoding and ICC profile; EXR half, linear. What
+/// the metadata says of the shot goes with them (EXIF; EXR's standard attributes). Written whole or not at all.
 void write(const Picture& picture, const std::filesystem::path& file, Format format, const frame::Metadata& metadata,
            Existing existing = Existing::replace);
 

@@ -39,8 +39,8 @@ Imf::Header header_of(const Picture& p, const frame::Metadata& m) {
         return Imath::V2f(static_cast<float>(c.x), static_cast<float>(c.y));
     };
     if (space.name != "xyz-d50")
-        Imf::addChromaticities(header, Imf::Chromaticities(place(space.red), place(space.green), place(space.blue),
-                                                           place(space.white)));
+        Imf::addChromaticities(
+            header, Imf::Chromaticities(place(space.red), place(space.green), place(space.blue), place(space.white)));
     return header;
 }
 

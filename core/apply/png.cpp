@@ -37,7 +37,8 @@ std::string png_bytes(const Codes& codes) {
     for (int y = 0; y < codes.height; ++y)
         rows.push_back(reinterpret_cast<png_bytep>(
             const_cast<std::uint16_t*>(&codes.deep[static_cast<std::size_t>(y) * codes.width * 3])));
-    png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, [](png_structp, png_const_charp) {});
+    png_structp png =
+        png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, [](png_structp, png_const_charp) {});
     png_infop info = png ? png_create_info_struct(png) : nullptr;
     if (!info) throw std::bad_alloc();
     png_set_write_fn(

@@ -50,7 +50,7 @@ bool write_exif(TIFF* t, const frame::Metadata& m, std::uint64_t& offset) {
 
 bool write_position(TIFF* t, const frame::Position& p, std::uint64_t& offset) {
     if (TIFFCreateGPSDirectory(t) != 0) return false;
-    const auto parts = [](double degrees, double (&out)[3]) {
+    const auto parts = [](double degrees, double(&out)[3]) {
         const double all = std::abs(degrees);
         out[0] = std::floor(all);
         out[1] = std::floor((all - out[0]) * 60);

@@ -52,7 +52,8 @@ std::vector<T> codes_of(const Picture& p, colour::Transfer transfer) {
 
 void write(const Picture& p, const fs::path& file, Format format, const frame::Metadata& metadata, Existing existing) {
     if (format == Format::exr)
-        return write_whole(file, [&](const fs::path& part) { write_exr(p, metadata, part, file); }, existing);
+        return write_whole(
+            file, [&](const fs::path& part) { write_exr(p, metadata, part, file); }, existing);
     const colour::RgbSpace& space = colour::rgb_space(p.space);
     Codes codes{.width = p.width, .height = p.height, .metadata = metadata};
     codes.icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer, space.name,
@@ -62,7 +63,9 @@ void write(const Picture& p, const fs::path& file, Format format, const frame::M
     switch (format) {
     case Format::png: return write_whole(file, png_bytes(codes), existing);
     case Format::jpeg: return write_whole(file, jpeg_bytes(codes), existing);
-    default: return write_whole(file, [&](const fs::path& part) { write_tiff(codes, part, file); }, existing);
+    default:
+        return write_whole(
+            file, [&](const fs::path& part) { write_tiff(codes, part, file); }, existing);
     }
 }
 

@@ -37,7 +37,7 @@ Vec3 Balance::operator()(const Vec3& camera_rgb) const {
 }
 
 std::string text_of(const Spot& s) {
-    return formatted("rgb %.6g %.6g %.6g %s", s.camera_rgb[0], s.camera_rgb[1], s.camera_rgb[2], s.name.c_str());
+    return formatted("rgb {:.6g} {:.6g} {:.6g} {}", s.camera_rgb[0], s.camera_rgb[1], s.camera_rgb[2], s.name);
 }
 
 std::optional<Spot> spot_from(const std::string& text) {
@@ -56,7 +56,7 @@ Spot spot_at(const frame::Frame& f, double x, double y) {
     const int cx = static_cast<int>(std::floor(x / f.cell)), cy = static_cast<int>(std::floor(y / f.cell));
     if (!(x >= 0 && y >= 0) || cx >= std::min(across, f.width) || cy >= std::min(down, f.height))
         throw Error(ErrorKind::usage, "the spot lies outside the frame", f.file,
-                    formatted("Give pixels within %d x %d", f.full_width, f.full_height));
+                    formatted("Give pixels within {} x {}", f.full_width, f.full_height));
     const int half = std::max(1, std::max(f.width, f.height) / 200);
     std::array<std::vector<float>, 3> values;
     int clipped = 0, all = 0;
@@ -80,7 +80,7 @@ Spot spot_at(const frame::Frame& f, double x, double y) {
     }
     if (!(s.camera_rgb.minCoeff() >= least_signal))
         throw Error(ErrorKind::input, "this spot is too dark to set the balance", f.file, "Choose a lighter spot");
-    s.name = formatted("spot %.0f, %.0f of %s", x, y, f.file.filename().c_str());
+    s.name = formatted("spot {:.0f}, {:.0f} of {}", x, y, f.file.filename());
     return s;
 }
 
@@ -101,10 +101,11 @@ std::vector<Preset> presets() {
 Spot spot_of(colour::Temperature light, const colour::Mat3& camera_from_xyz) {
     Vec3 rgb = camera_from_xyz * colour::xyz_from(colour::chromaticity_of(light));
     if (!(rgb.minCoeff() > 0))
-        throw Error(ErrorKind::input, formatted("by its matrix the camera cannot see a light of %.0f K", light.kelvin),
-                    {}, "Choose a light between 2000 and 12000 K");
+        throw Error(ErrorKind::input,
+                    formatted("by its matrix the camera cannot see a light of {:.0f} K", light.kelvin), {},
+                    "Choose a light between 2000 and 12000 K");
     rgb *= 0.5 / rgb.maxCoeff();
-    return {rgb, formatted("%.0f K, %+.1f green", light.kelvin, 1000 * light.duv)};
+    return {rgb, formatted("{:.0f} K, {:+.1f} green", light.kelvin, 1000 * light.duv)};
 }
 
 namespace {
@@ -143,11 +144,11 @@ colour::Mat3 matrix_of(const Finish& f, const std::optional<colour::Temperature>
 std::string in_words(const Finish& f) {
     std::string words;
     const auto add = [&](const std::string& part) { words += (words.empty() ? "" : ", ") + part; };
-    if (f.stops != 0) add(formatted("%+.2f stops", f.stops));
+    if (f.stops != 0) add(formatted("{:+.2f} stops", f.stops));
     if (f.warmer_mired != 0)
-        add(formatted("%.0f mired %s", std::abs(f.warmer_mired), f.warmer_mired > 0 ? "warmer" : "cooler"));
-    if (f.greener != 0) add(formatted("%.1f towards %s", std::abs(f.greener), f.greener > 0 ? "green" : "magenta"));
-    if (f.light_kept > 0) add(formatted("%.0f %% of the light's colour kept", 100 * f.light_kept));
+        add(formatted("{:.0f} mired {}", std::abs(f.warmer_mired), f.warmer_mired > 0 ? "warmer" : "cooler"));
+    if (f.greener != 0) add(formatted("{:.1f} towards {}", std::abs(f.greener), f.greener > 0 ? "green" : "magenta"));
+    if (f.light_kept > 0) add(formatted("{:.0f} % of the light's colour kept", 100 * f.light_kept));
     return words;
 }
 

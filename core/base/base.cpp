@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <chrono>
-#include <cstdarg>
 #include <cstdlib>
 #include <ctime>
 #include <fstream>
@@ -28,20 +27,6 @@ Error::Error(ErrorKind kind, std::string message, fs::path file, std::string rem
 
 void throw_if_stopped(const std::stop_token& stop) {
     if (stop.stop_requested()) throw Error(ErrorKind::cancelled, "stopped on request");
-}
-
-std::string formatted(const char* format, ...) {
-    va_list arguments;
-    va_start(arguments, format);
-    char buffer[1024];
-    const int size = std::vsnprintf(buffer, sizeof buffer, format, arguments);
-    va_end(arguments);
-    if (size < static_cast<int>(sizeof buffer)) return buffer;
-    std::string text(static_cast<std::size_t>(size), '\0');
-    va_start(arguments, format);
-    std::vsnprintf(text.data(), text.size() + 1, format, arguments);
-    va_end(arguments);
-    return text;
 }
 
 std::string to_lower(std::string_view text) {

@@ -11,6 +11,20 @@
 #include <string_view>
 #include <vector>
 
+#include <fmt/core.h>
+
+/// Paths in texts, as they are.
+template<>
+struct fmt::formatter<std::filesystem::path> {
+    constexpr auto parse(fmt::format_parse_context& context) { return context.begin(); }
+    template<class Context>
+    auto format(const std::filesystem::path& path, Context& context) const {
+        auto out = context.out();
+        for (const char c : path.native()) *out++ = c;
+        return out;
+    }
+};
+
 namespace refero {
 
 /// Why an operation failed; decides the exit status of the command line.
@@ -52,10 +66,10 @@ std::string read_file(const std::filesystem::path& file, std::uintmax_t limit = 
 /// What writing does about a file that is there already.
 enum class Existing { replace, refuse };
 
-/// Writes through a temporary file in the same folder: `produce` gets its path (same extension) and writes it. It is then
-/// synced to the disk, checked and renamed, so that the target is either untouched or complete. Throws Error(internal)
-/// when it cannot be written whole, Error(usage) for a folder that is not there or a target that is to be refused.
-/// Temporary files that runs on this machine left behind when they were killed are removed from the folder.
+/// Writes through a temporary file in the same folder: `produce` gets its path (same extension) and writes it. It is
+/// then synced to the disk, checked and renamed, so that the target is either untouched or complete. Throws
+/// Error(internal) when it cannot be written whole, Error(usage) for a folder that is not there or a target that is to
+/// be refused. Temporary files that runs on this machine left behind when they were killed are removed from the folder.
 void write_whole(const std::filesystem::path& target, const std::function<void(const std::filesystem::path&)>& produce,
                  Existing existing = Existing::replace);
 void write_whole(const std::filesystem::path& target, std::string_view content, Existing existing = Existing::replace);
@@ -77,8 +91,11 @@ std::string sha256_of(const std::filesystem::path& file);
 /// The same of a text.
 std::string sha256_of_text(std::string_view text);
 
-/// printf into a string.
-std::string formatted(const char* format, ...) __attribute__((format(printf, 1, 2)));
+/// A text with values in it: "{:.2f} mm". Never by the user's locale.
+template<class... Values>
+std::string formatted(fmt::format_string<Values...> format, Values&&... values) {
+    return fmt::format(format, std::forward<Values>(values)...);
+}
 
 /// Lower-case copy (ASCII).
 std::string to_lower(std::string_view text);

@@ -71,7 +71,8 @@ std::string host_name() {
     return text.empty() ? "host" : text;
 }
 
-/// When a process was started, in the kernel's ticks since the machine was (proc(5), stat, field 22); empty: it is dead.
+/// When a process was started, in the kernel's ticks since the machine was (proc(5), stat, field 22); empty: it is
+/// dead.
 std::string start_of(const std::string& process) {
     std::ifstream in("/proc/" + process + "/stat");
     std::string text;
@@ -140,8 +141,9 @@ void sync(const fs::path& file, const fs::path& target) {
     const bool empty = fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode) && status.st_size == 0;
     close(descriptor);
     if (done != 0 && error != EINVAL) cannot_write(target, error);
-    if (empty) throw Error(ErrorKind::internal, "cannot be written: nothing arrived on the disk", target,
-                           "Check free space and permissions");
+    if (empty)
+        throw Error(ErrorKind::internal, "cannot be written: nothing arrived on the disk", target,
+                    "Check free space and permissions");
 }
 
 // The renaming itself is on the disk when its folder is.
@@ -153,7 +155,8 @@ void sync_folder(const fs::path& folder) {
 }
 
 [[noreturn]] void refuse_existing(const fs::path& target) {
-    throw Error(ErrorKind::usage, "this file exists already", target, "Choose another name, or allow it to be replaced");
+    throw Error(ErrorKind::usage, "this file exists already", target,
+                "Choose another name, or allow it to be replaced");
 }
 
 std::string hexadecimal(const unsigned char* digest, unsigned size) {
@@ -179,7 +182,8 @@ std::string read_file(const fs::path& file, std::uintmax_t limit) {
     const fs::file_status status = fs::status(file, ec);
     if (status.type() == fs::file_type::not_found)
         throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
-    if (!fs::exists(status)) throw Error(ErrorKind::input, "the file cannot be read: " + ec.message(), file, "Check the path");
+    if (!fs::exists(status))
+        throw Error(ErrorKind::input, "the file cannot be read: " + ec.message(), file, "Check the path");
     if (!fs::is_regular_file(status))
         throw Error(ErrorKind::input, "this is not a file", file, "Name a file, not a folder");
     if (fs::file_size(file, ec) > limit)
@@ -259,11 +263,11 @@ void check_outputs(const std::vector<fs::path>& outputs, const std::vector<fs::p
                                    return !input.empty() && fs::equivalent(input, output, ec);
                                }));
         if (is_input)
-            throw Error(ErrorKind::usage, "this would replace one of the inputs", output, "Choose another name or folder");
+            throw Error(ErrorKind::usage, "this would replace one of the inputs", output,
+                        "Choose another name or folder");
         if (there && fs::is_directory(output, ec))
             throw Error(ErrorKind::usage, "this is a folder", output, "Name a file");
-        if (there && !overwrite)
-            throw Error(ErrorKind::usage, "this file exists already", output, remedy);
+        if (there && !overwrite) throw Error(ErrorKind::usage, "this file exists already", output, remedy);
     }
 }
 

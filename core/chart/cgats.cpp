@@ -96,7 +96,7 @@ public:
         if (v < range.least || v > range.most)
             throw Error(ErrorKind::input,
                         place_of(row) + ", " + name_of(col) + ": " + std::string(digits) + " cannot be" +
-                            formatted(" (from %g to %g)", range.least, range.most),
+                            formatted(" (from {:g} to {:g})", range.least, range.most),
                         file_, "Correct this value, or check the unit");
         return v;
     }
@@ -167,7 +167,8 @@ Reference parse_reference(const std::string& text, const fs::path& file) {
     for (int row = 0; row < table.rows(); ++row) {
         const std::string id = table.id(row);
         const auto triple = [&](const std::array<int, 3>& c, const Range& first, const Range& others) {
-            return Vec3(table.number(row, c[0], first), table.number(row, c[1], others), table.number(row, c[2], others));
+            return Vec3(table.number(row, c[0], first), table.number(row, c[1], others),
+                        table.number(row, c[2], others));
         };
         if (spectral.size() >= 2) {
             std::vector<double> nm, value;

@@ -44,6 +44,8 @@ struct Reference {
 Definition load_definition(const std::filesystem::path& file);
 /// The same from text; `file` is named in errors and leads to the reference.
 Definition parse_definition(const std::string& json, const std::filesystem::path& file);
+/// A definition as it is written, without its reference.
+std::string text_of(const Definition& definition);
 /// Checks sizes, ids and overlaps as reading does, and writes definition and reference (NAME.cgats beside it), each
 /// whole or not at all. Returns the definition as it would be read again. Throws Error(input) for an invalid layout.
 Definition save_definition(const Definition& definition, const Reference& reference, const std::filesystem::path& file);
@@ -54,6 +56,11 @@ Definition grid(int columns, int rows, double patch_w_mm, double patch_h_mm, dou
 std::string likely_role(const Vec3& xyz_d50);
 /// Every definition that ships or lies in the user's data folder, sorted by id; unreadable ones are left out.
 std::vector<Definition> installed();
+/// The file of a chart that the user has installed under this id, or nothing.
+std::optional<std::filesystem::path> installed_by_user(const std::string& id);
+/// Installs a definition and its reference under the chart's id in the user's data folder, in place of one of that id.
+/// Throws Error(internal) where the folder cannot be made.
+void install(const Definition& definition);
 /// By id of an installed chart, or by path of a file. Throws Error(usage) listing the ids.
 Definition find_definition(const std::string& id_or_file);
 

@@ -154,6 +154,32 @@ std::vector<Definition> installed() {
     return all;
 }
 
+std::optional<fs::path> installed_by_user(const std::string& id) {
+    std::error_code ec;
+    for (fs::directory_iterator it(user_data_dir() / "charts", ec), end; !ec && it != end; it.increment(ec))
+        if (it->path().extension() == ".json")
+            if (const auto d = parsed(*it); d && d->id == id) return it->path();
+    return std::nullopt;
+}
+
+void install(const Definition& definition) {
+    const fs::path folder = user_data_dir() / "charts";
+    std::error_code ec;
+    fs::create_directories(folder, ec);
+    if (!fs::is_directory(folder, ec))
+        throw Error(ErrorKind::internal, "the folder for charts cannot be made", folder, "Check its permissions");
+    std::string name;
+    for (const char c : definition.id)
+        name += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == '.' ? c : '_';
+    fs::path file = folder / (name + ".json");
+    if (const auto known = installed_by_user(definition.id)) file = *known;
+    else // a name that another id's file bears
+        for (int n = 2; fs::exists(file, ec); ++n) file = folder / (name + "-" + std::to_string(n) + ".json");
+    Reference reference;
+    if (!definition.reference_file.empty()) reference = load_reference(definition.reference_file);
+    save_definition(definition, reference, file);
+}
+
 Definition find_definition(const std::string& id_or_file) {
     std::string ids;
     for (Definition& d : installed()) {

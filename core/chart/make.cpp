@@ -46,7 +46,7 @@ std::string likely_role(const Vec3& xyz) {
     return "other";
 }
 
-Definition save_definition(const Definition& d, const Reference& reference, const fs::path& file) {
+static nlohmann::json json_of(const Definition& d) {
     nlohmann::json j{{"refero_chart", 1},
                      {"id", d.id},
                      {"title", d.title},
@@ -56,6 +56,15 @@ Definition save_definition(const Definition& d, const Reference& reference, cons
         j["patches"].push_back({{"id", p.id},
                                 {"rect_mm", {rounded(p.x_mm), rounded(p.y_mm), rounded(p.w_mm), rounded(p.h_mm)}},
                                 {"role", p.role}});
+    return j;
+}
+
+std::string text_of(const Definition& definition) {
+    return json_of(definition).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
+Definition save_definition(const Definition& d, const Reference& reference, const fs::path& file) {
+    nlohmann::json j = json_of(d);
     fs::path beside = file;
     beside.replace_extension(".cgats");
     if (!reference.xyz.empty()) j["reference"] = beside.filename().string();
@@ -64,17 +73,17 @@ Definition save_definition(const Definition& d, const Reference& reference, cons
     if (!reference.xyz.empty()) {
         const bool spectral = reference.spectrum.size() == reference.xyz.size();
         std::string table = "CGATS.17\nORIGINATOR \"Refero " + std::string(program_version()) + "\"\n" +
-                            formatted("NUMBER_OF_FIELDS %d\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z",
+                            formatted("NUMBER_OF_FIELDS {}\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z",
                                       4 + (spectral ? colour::Spectrum::size : 0));
         for (int i = 0; spectral && i < colour::Spectrum::size; ++i)
-            table += formatted(" SPECTRAL_NM%d", static_cast<int>(colour::Spectrum::nm(i)));
-        table += formatted("\nEND_DATA_FORMAT\nNUMBER_OF_SETS %zu\nBEGIN_DATA\n", reference.xyz.size());
+            table += formatted(" SPECTRAL_NM{}", static_cast<int>(colour::Spectrum::nm(i)));
+        table += formatted("\nEND_DATA_FORMAT\nNUMBER_OF_SETS {}\nBEGIN_DATA\n", reference.xyz.size());
         for (const auto& [id, xyz] : reference.xyz) {
-            table += formatted("%s %.4f %.4f %.4f",
-                               id.find_first_of(" \t") == std::string::npos ? id.c_str() : ("\"" + id + "\"").c_str(),
+            table += formatted("{} {:.4f} {:.4f} {:.4f}",
+                               id.find_first_of(" \t") == std::string::npos ? id.c_str() : ("\"" + id + "\""),
                                100 * xyz[0], 100 * xyz[1], 100 * xyz[2]);
             if (spectral)
-                for (const double v : reference.spectrum.at(id).value) table += formatted(" %.5f", v);
+                for (const double v : reference.spectrum.at(id).value) table += formatted(" {:.5f}", v);
             table += "\n";
         }
         table += "END_DATA\n";

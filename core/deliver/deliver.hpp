@@ -1,16 +1,13 @@
 // Handover files: what other programs read.
 #pragma once
 
+#include <algorithm>
 #include <functional>
 #include <memory>
 
 #include "fit/fit.hpp"
 
 namespace refero::deliver {
-
-enum class Format { cube, icc, dcp, matrix };
-/// Throws Error(usage) listing the formats of this version.
-Format format_named(const std::string& name);
 
 struct Options {
     std::string input_encoding; ///< of the camera RGB that goes in; empty: srgb for cube, linear for icc
@@ -28,12 +25,38 @@ struct Written {
     std::string message;          ///< in words
 };
 
+/// What a format may be asked for.
+enum class Option { input_encoding, space, size, second };
+
+/// A handover format: one row of the table, one source in formats/. Command line, window and guide are fed from it.
+struct Format {
+    std::string id;        ///< "cube"
+    std::string title;     ///< "3D LUT"
+    std::string extension; ///< ".cube"
+    std::string what;      ///< for whom it is and what it holds, in sentences
+    enum class Holds { any_model, matrix } holds = Holds::any_model;
+    bool finish = false; ///< holds what is done after the correction
+    bool curves = false; ///< holds the greys' curves
+    int order = 0;       ///< in lists
+    std::vector<Option> options;
+    std::string input_encoding; ///< the usual one; empty: it is not asked
+    /// Gets a correction that the format can hold, and options with a name. May change what is said to be held.
+    std::function<void(const fit::Correction& held, const fit::Correction& asked, const std::filesystem::path& file,
+                       const Options& options, Written& written)>
+        write;
+    bool has(Option option) const { return std::find(options.begin(), options.end(), option) != options.end(); }
+};
+/// In the order in which they are offered.
+const std::vector<Format>& formats();
+/// Throws Error(usage) listing the formats of this version.
+const Format& format_named(const std::string& id);
+
 /// Any way from camera RGB to XYZ (D50) as a cube; `what` says in the file what it is.
 void write_cube(const std::function<colour::Vec3(const colour::Vec3&)>& rendering, const std::string& what,
                 const std::filesystem::path& file, const Options& options);
 
 /// Writes one file, whole or not at all. Throws Error(usage) for options that do not fit.
-Written write(const fit::Correction& correction, Format format, const std::filesystem::path& file,
+Written write(const fit::Correction& correction, const std::string& format, const std::filesystem::path& file,
               const Options& options = {});
 
 /// "Stills A, window" ...: short, so that it can be found again.

@@ -5,9 +5,6 @@
 
 namespace refero::deliver {
 
-std::string cube_text(const fit::Correction& correction, const Options& options);
-std::string matrix_json(const fit::Correction& correction, const Options& options);
-
 /// Camera RGB (linear, unbalanced) to XYZ relative to D50, for corrections that are one matrix.
 colour::Mat3 xyz_from_camera(const fit::Correction& correction);
 /// What a model does beyond a matrix, as hue shift, saturation and value factors over hue and saturation, in linear RGB

@@ -99,10 +99,10 @@ Source source_from(const ordered_json& j) {
 
 // ---- what a correction may hold; a file may hold anything
 
-constexpr std::size_t most_patches = 5000;       ///< of a reading; the largest charts have about 1500
-constexpr double most_gain = 1e4;                ///< of a channel or the exposure, and its inverse
-constexpr double most_coefficient = 1e4;         ///< of features that are about 1
-constexpr double most_value = 1e4;               ///< of a reading, 1 = saturation
+constexpr std::size_t most_patches = 5000; ///< of a reading; the largest charts have about 1500
+constexpr double most_gain = 1e4;          ///< of a channel or the exposure, and its inverse
+constexpr double most_coefficient = 1e4;   ///< of features that are about 1
+constexpr double most_value = 1e4;         ///< of a reading, 1 = saturation
 constexpr double least_kelvin = 500, most_kelvin = 1e5;
 
 void require(bool good, const std::string& what) {
@@ -182,8 +182,8 @@ void check(const Correction& c) {
         require(c.balance.gains[i] >= 1 / most_gain && c.balance.gains[i] <= most_gain, "a gain cannot be");
     require(c.balance.exposure >= 1 / most_gain && c.balance.exposure <= most_gain, "its exposure cannot be");
     for (const balance::Curve& curve : c.balance.curves)
-        require(curve.in.size() <= most_patches && (curve.in.empty() || (within(curve.in.back(), most_value) &&
-                                                                         within(curve.out.back(), most_value))),
+        require(curve.in.size() <= most_patches &&
+                    (curve.in.empty() || (within(curve.in.back(), most_value) && within(curve.out.back(), most_value))),
                 "a curve cannot be");
     require(c.coefficients.allFinite() && c.coefficients.cwiseAbs().maxCoeff() <= most_coefficient,
             "its coefficients cannot be");

@@ -177,10 +177,10 @@ ToneCurve estimate_curve(const std::vector<CurveShot>& shots, const chart::Refer
 }
 
 void save(const ToneCurve& curve, const std::filesystem::path& file) {
-    std::string text = formatted("# Tone curve, code values to linear light; measured from code %.3f to %.3f, "
-                                 "uncertain to %.3f stops\nLUT_1D_SIZE %zu\n",
+    std::string text = formatted("# Tone curve, code values to linear light; measured from code {:.3f} to {:.3f}, "
+                                 "uncertain to {:.3f} stops\nLUT_1D_SIZE {}\n",
                                  curve.first_code, curve.last_code, curve.error_stops, curve.linear.size());
-    for (const double v : curve.linear) text += formatted("%.8f %.8f %.8f\n", v, v, v);
+    for (const double v : curve.linear) text += formatted("{:.8f} {:.8f} {:.8f}\n", v, v, v);
     write_whole(file, text);
 }
 

@@ -20,7 +20,7 @@ std::vector<std::string> differences(const Correction& correction, const frame::
     if (both(own.lens, m.lens) && own.lens != m.lens)
         all.push_back("another lens: " + m.lens + " instead of " + own.lens);
     if (own.iso > 0 && m.iso > 0 && std::abs(std::log2(m.iso / own.iso)) >= 1)
-        all.push_back(formatted("ISO %.0f instead of %.0f%s", m.iso, own.iso,
+        all.push_back(formatted("ISO {:.0f} instead of {:.0f}{}", m.iso, own.iso,
                                 m.iso > own.iso ? ": more noise, and colour drifts with it" : ""));
     // Times of a whole run are rounded: a third of a stop is the step of a dial.
     const auto light = [](const frame::Metadata& x) {
@@ -29,7 +29,7 @@ std::vector<std::string> differences(const Correction& correction, const frame::
                    : NAN;
     };
     if (const double stops = light(m) - light(own); std::isfinite(stops) && std::abs(stops) > 0.29)
-        all.push_back(formatted("exposed %.1f stops %s: %+.1f stops make it as bright as the chart shot",
+        all.push_back(formatted("exposed {:.1f} stops {}: {:+.1f} stops make it as bright as the chart shot",
                                 std::abs(stops), stops > 0 ? "more" : "less", -stops));
     if (m.exposure_s > 0 && m.flash != own.flash)
         all.push_back(m.flash ? "a flash fired, which the chart shot had not"
@@ -66,10 +66,10 @@ Correction between(const Correction& a, const Correction& b, const colour::Tempe
     const auto mired = [](const colour::Temperature& t) { return 1e6 / t.kelvin; };
     const double apart = mired(*b.light) - mired(*a.light);
     if (std::abs(apart) < 20)
-        throw Error(
-            ErrorKind::usage,
-            formatted("the lights are too alike to stand between: %.0f and %.0f K", a.light->kelvin, b.light->kelvin),
-            {}, "Give lights far apart, such as tungsten and daylight");
+        throw Error(ErrorKind::usage,
+                    formatted("the lights are too alike to stand between: {:.0f} and {:.0f} K", a.light->kelvin,
+                              b.light->kelvin),
+                    {}, "Give lights far apart, such as tungsten and daylight");
     const double share = std::clamp((mired(light) - mired(*a.light)) / apart, 0.0, 1.0);
     Correction c = share < 0.5 ? a : b;
     const bool alike = a.model == b.model;
@@ -81,8 +81,8 @@ Correction between(const Correction& a, const Correction& b, const colour::Tempe
               : Vec3(((1 - share) * a.balance.gains.array().log() + share * b.balance.gains.array().log()).exp());
     c.balance.exposure = std::pow(a.balance.exposure, 1 - share) * std::pow(b.balance.exposure, share);
     c.light = light;
-    c.light_name = formatted("%.0f K", light.kelvin);
-    c.choice = formatted("%.0f %% of the correction for %.0f K and %.0f %% of that for %.0f K", 100 * (1 - share),
+    c.light_name = formatted("{:.0f} K", light.kelvin);
+    c.choice = formatted("{:.0f} % of the correction for {:.0f} K and {:.0f} % of that for {:.0f} K", 100 * (1 - share),
                          a.light->kelvin, 100 * share, b.light->kelvin);
     c.candidates.clear();
     return c;
@@ -108,7 +108,7 @@ Correction balance_alone(const balance::Balance& balance, const std::optional<co
 
 std::string text_of(const Weights& weights) {
     std::string text;
-    for (const auto& [name, weight] : weights) text += (text.empty() ? "" : ", ") + name + formatted(" %g", weight);
+    for (const auto& [name, weight] : weights) text += (text.empty() ? "" : ", ") + name + formatted(" {:g}", weight);
     return text;
 }
 

@@ -206,15 +206,15 @@ const Trial& choose(const std::vector<Trial>& trials, std::string& why) {
             best = &next;
             why =
                 mean > error
-                    ? formatted(
-                          "%s: %.2f CIEDE2000 better than %s on patches left out, more than the uncertainty of %.2f",
-                          name.c_str(), mean, than.c_str(), error)
-                    : formatted("%s: as good as %s on patches left out, and taught by more colours than the chart has",
-                                name.c_str(), than.c_str());
+                    ? formatted("{}: {:.2f} CIEDE2000 better than {} on patches left out, more than the uncertainty of "
+                                "{:.2f}",
+                                name, mean, than, error)
+                    : formatted("{}: as good as {} on patches left out, and taught by more colours than the chart has",
+                                name, than);
             others.clear();
         } else if (mean > 0) {
-            others += formatted("; %s gains %.2f on patches left out, with an uncertainty of %.2f not enough",
-                                name.c_str(), mean, error);
+            others += formatted("; {} gains {:.2f} on patches left out, with an uncertainty of {:.2f} not enough", name,
+                                mean, error);
         }
     }
     why += others;

@@ -23,9 +23,9 @@ public:
     ClipReader(const ClipReader&) = delete;
 
     const Clip& clip() const;
-    /// The picture at a position in seconds (the nearest one at or before it; the last one beyond the end), with the clip's
-    /// own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else by the
-    /// clip's tag. Throws Error(input).
+    /// The picture at a position in seconds (the nearest one at or before it; the last one beyond the end), with the
+    /// clip's own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else
+    /// by the clip's tag. Throws Error(input).
     Frame still(double position_s, const std::optional<Encoding>& encoding = {}, const std::stop_token& stop = {});
 
 private:

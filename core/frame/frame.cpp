@@ -108,13 +108,11 @@ std::optional<Position> position_of(const Exiv2::ExifData& exif) {
     return p;
 }
 
-std::string rational(double v, double parts) {
-    return formatted("%lld/%lld", static_cast<long long>(std::llround(v * parts)), static_cast<long long>(parts));
-}
+std::string rational(double v, double parts) { return formatted("{}/{}", std::llround(v * parts), parts); }
 
 std::string sexagesimal(double degrees) {
     const double all = std::abs(degrees), whole = std::floor(all), minutes = std::floor((all - whole) * 60);
-    return formatted("%.0f/1 %.0f/1 ", whole, minutes) + rational((all - whole - minutes / 60) * 3600, 10000);
+    return formatted("{:.0f}/1 {:.0f}/1 ", whole, minutes) + rational((all - whole - minutes / 60) * 3600, 10000);
 }
 
 } // namespace
@@ -133,7 +131,7 @@ void require_memory(const fs::path& file, std::int64_t pixels, double bytes_a_pi
     const double needed = static_cast<double>(pixels) * bytes_a_pixel, free = static_cast<double>(free_memory());
     if (needed <= most_memory * free) return;
     throw Error(ErrorKind::input,
-                formatted("this picture of %.0f megapixels needs %.1f GB of memory, and %.1f GB are free",
+                formatted("this picture of {:.0f} megapixels needs {:.1f} GB of memory, and {:.1f} GB are free",
                           static_cast<double>(pixels) / 1e6, needed / 1e9, free / 1e9),
                 file, "Close other programs, or save the picture smaller");
 }
@@ -240,7 +238,9 @@ std::string exif_of(const Metadata& m) {
     text("Exif.Photo.BodySerialNumber", m.serial_number);
     text("Exif.Photo.DateTimeOriginal", exif_time(m.taken));
     // Short times as one over a whole number, as cameras write them.
-    if (m.exposure_s > 0 && m.exposure_s < 0.5) exif["Exif.Photo.ExposureTime"].setValue("1/" + rational(1 / m.exposure_s, 1).substr(0, rational(1 / m.exposure_s, 1).find('/')));
+    if (m.exposure_s > 0 && m.exposure_s < 0.5)
+        exif["Exif.Photo.ExposureTime"].setValue(
+            "1/" + rational(1 / m.exposure_s, 1).substr(0, rational(1 / m.exposure_s, 1).find('/')));
     else number("Exif.Photo.ExposureTime", m.exposure_s, 1000);
     number("Exif.Photo.FNumber", m.f_number, 100);
     if (m.iso > 0) exif["Exif.Photo.ISOSpeedRatings"] = static_cast<std::uint16_t>(std::min(65535.0, m.iso));

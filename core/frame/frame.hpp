@@ -86,16 +86,16 @@ struct ReadOptions {
     double position_s = 0; ///< of the still in a clip
 };
 
-/// Reads a raw file (LibRaw), a picture (OpenImageIO) or a still of a clip (FFmpeg's libraries). An encoding that is told
-/// is for pictures and clips: raw files are linear. Throws Error(input) naming the file and a remedy, also where it needs
-/// more memory than is free.
+/// Reads a raw file (LibRaw), a picture (OpenImageIO) or a still of a clip (FFmpeg's libraries). An encoding that is
+/// told is for pictures and clips: raw files are linear. Throws Error(input) naming the file and a remedy, also where
+/// it needs more memory than is free.
 Frame read(const std::filesystem::path& file, const ReadOptions& options = {}, std::stop_token stop = {});
 
 /// What the file says about the shot, without its pixels (Exiv2). Never throws for a readable file.
 Metadata read_metadata(const std::filesystem::path& file);
 
-/// The shot's metadata as an EXIF block (a TIFF structure, as JPEG and PNG carry it), orientation upright, with the name of
-/// this program as the software that wrote the picture.
+/// The shot's metadata as an EXIF block (a TIFF structure, as JPEG and PNG carry it), orientation upright, with the
+/// name of this program as the software that wrote the picture.
 std::string exif_of(const Metadata& metadata);
 /// "Refero" and its version, as written pictures name it.
 std::string software_name();

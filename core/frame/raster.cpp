@@ -88,11 +88,11 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
         for (int y = 0; y < spec.height; y += band) {
             throw_if_stopped(stop);
             const int rows = std::min(band, spec.height - y);
-            const bool done =
-                spec.tile_width
-                    ? input->read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + y, spec.y + y + rows, spec.z,
-                                        spec.z + 1, first, first + used, type, codes)
-                    : input->read_scanlines(0, 0, spec.y + y, spec.y + y + rows, spec.z, first, first + used, type, codes);
+            const bool done = spec.tile_width
+                                  ? input->read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + y, spec.y + y + rows,
+                                                      spec.z, spec.z + 1, first, first + used, type, codes)
+                                  : input->read_scanlines(0, 0, spec.y + y, spec.y + y + rows, spec.z, first,
+                                                          first + used, type, codes);
             if (!done) unreadable(file, input->geterror());
             const std::size_t offset = static_cast<std::size_t>(y) * spec.width;
             tbb::parallel_for(std::size_t{0}, static_cast<std::size_t>(rows) * spec.width,

@@ -14,8 +14,8 @@ namespace {
 
 /// Share of the way from black to the white level from which a pixel counts as clipped.
 constexpr float saturation_share = 0.995f;
-/// Of memory: the raw image, LibRaw's four channels and its 16-bit picture, and the light; or the raw image and a quarter
-/// of the light.
+/// Of memory: the raw image, LibRaw's four channels and its 16-bit picture, and the light; or the raw image and a
+/// quarter of the light.
 constexpr double full_bytes_a_pixel = 2 + 8 + 6 + 13 + 8, measuring_bytes_a_pixel = 2 + 4 + 2;
 constexpr const char* remedy = "Copy it again from the card, or convert it to DNG";
 

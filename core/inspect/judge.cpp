@@ -72,7 +72,7 @@ std::string side_of(const Shot& s, double x, double y) {
 std::string list(const std::vector<std::string>& ids) {
     std::string all;
     for (std::size_t i = 0; i < ids.size() && i < 6; ++i) all += (i ? ", " : "") + ids[i];
-    return ids.size() > 6 ? all + formatted(" and %zu more", ids.size() - 6) : all;
+    return ids.size() > 6 ? all + formatted(" and {} more", ids.size() - 6) : all;
 }
 
 Finding size(const Shot& s) {
@@ -89,7 +89,7 @@ Finding size(const Shot& s) {
 Finding tilt(const Shot& s) {
     return against(
         s.limits.at("tilt"), "tilt", s.placement.tilt_deg,
-        formatted("Turn the chart %.0f degrees, so that it faces the camera", std::round(s.placement.tilt_deg)));
+        formatted("Turn the chart {:.0f} degrees, so that it faces the camera", std::round(s.placement.tilt_deg)));
 }
 
 Finding rotation(const Shot& s) {
@@ -154,8 +154,8 @@ Finding clipping(const Shot& s) {
             break;
         }
     Finding f = against(s.limits.at("clipping"), "clipping", static_cast<double>(ids.size()),
-                        formatted("Close down %.1f stops, or take light away: %s clipped", std::ceil(stops * 3) / 3,
-                                  (list(ids) + (ids.size() == 1 ? " is" : " are")).c_str()),
+                        formatted("Close down {:.1f} stops, or take light away: {} clipped", std::ceil(stops * 3) / 3,
+                                  (list(ids) + (ids.size() == 1 ? " is" : " are"))),
                         ids);
     if (f.status == Status::reshoot && !worst) f.status = Status::caution;
     return f;
@@ -172,7 +172,7 @@ Finding underexposure(const Shot& s) {
     const double stops = s.white > 0 ? std::log2(0.9 / s.white) : NAN;
     Finding f = against(
         s.limits.at("underexposure"), "underexposure", stops,
-        formatted("Open up %.1f stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
+        formatted("Open up {:.1f} stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
     const auto greys = neutrals(s);
     if (greys.size() >= 3)
         f = worse(f, against(s.limits.at("underexposure black"), "underexposure", signal_of_black(s),
@@ -192,8 +192,8 @@ Finding evenness(const Shot& s) {
     const double across = std::abs(e.slope_x) + std::abs(e.slope_y);
     return against(
         s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN,
-        formatted("The light falls off by %.0f %% towards the %s: turn the chart to the light or move the lamp back",
-                  100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y).c_str()));
+        formatted("The light falls off by {:.0f} % towards the {}: turn the chart to the light or move the lamp back",
+                  100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y)));
 }
 
 Finding shadow(const Shot& s) {
@@ -215,10 +215,10 @@ Finding mixed_light(const Shot& s) {
     const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 5 * e.noise_stops)) - 1);
     return against(
         s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent : NAN,
-        formatted("Two lights of different colour fall on the chart (%s towards the %s): shade one of them, or match "
+        formatted("Two lights of different colour fall on the chart ({} towards the {}): shade one of them, or match "
                   "their colours",
                   warm >= green ? "warmer" : "greener",
-                  warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y).c_str()));
+                  warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y)));
 }
 
 Finding noise(const Shot& s) {

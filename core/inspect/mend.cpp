@@ -55,7 +55,7 @@ Mended mended(const read::Reading& reading, const chart::Definition& d, const ch
         rest += p.usable() && reference.xyz.contains(p.id) && !out.contains(p.id);
     if (rest < 8)
         throw Error(ErrorKind::input,
-                    formatted("only %d patches of this shot are in good light, too few to fit to", rest), {},
+                    formatted("only {} patches of this shot are in good light, too few to fit to", rest), {},
                     "Shoot the chart again: " + (shadow      ? shadow
                                                  : glare     ? glare
                                                  : occlusion ? occlusion
@@ -64,10 +64,10 @@ Mended mended(const read::Reading& reading, const chart::Definition& d, const ch
 
     const bool flatten = evenness || shadow, veil = glare && glare->patches.empty();
     if (veil)
-        m.words.push_back(formatted("Stray light of %.1f %% of white was subtracted from every patch",
+        m.words.push_back(formatted("Stray light of {:.1f} % of white was subtracted from every patch",
                                     100 * e.veil.mean() / e.level));
     if (flatten && std::hypot(e.slope_x, e.slope_y) > 0.03)
-        m.words.push_back(formatted("The light falls off by %.1f stops across the chart; it was divided out",
+        m.words.push_back(formatted("The light falls off by {:.1f} stops across the chart; it was divided out",
                                     std::abs(e.slope_x) + std::abs(e.slope_y)));
     for (read::PatchReading& p : m.reading.patches) {
         const int at = d.index_of(p.id);

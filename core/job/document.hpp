@@ -21,6 +21,7 @@ public:
     Store& store() { return store_; }
 
     void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false);
+    Ids change(const plan::Change& change);
     /// False when there is nothing to undo or redo.
     bool undo() { return follow(store_.undo()); }
     bool redo() { return follow(store_.redo()); }

@@ -22,8 +22,8 @@ struct Rows;
 #define C(member) f(#member, r.member)
 
 REFERO_ROWS(Brief, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(balance_school),
-            C(exposure_school), C(chart_at_end), C(matching), C(fallbacks), C(iso_stops), C(light_days),
-            C(chart_years));
+            C(exposure_school), C(chart_at_end), C(matching), C(fallbacks), C(iso_stops), C(light_days), C(chart_years),
+            C(limits));
 REFERO_ROWS(Place, "place", C(name), C(note));
 REFERO_ROWS(Camera, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm),
             C(sensor_height_mm), C(width_px), C(height_px), C(clock_offset_s), C(silent_lens), C(position), C(note));
@@ -34,17 +34,17 @@ REFERO_ROWS(Light, "light", C(uid), C(name), C(kind), C(kelvin), C(power), C(mod
 REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought), C(first_used),
             C(compared), C(light_hours), C(condition));
 REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m),
-            C(white), C(model), C(intent), C(reference), C(note), C(weights), C(curves), C(spots), C(average),
-            C(samples), C(others), C(stops), C(warmer_mired), C(greener), C(light_kept));
-REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode), C(setup),
-            C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
+            C(note), C(settings));
+REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode),
+            C(setup), C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
             C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
 REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted),
             C(kelvin), C(duv));
 REFERO_ROWS(Reading, "reading", C(chart_shot), C(made_from), C(content));
 REFERO_ROWS(Finding, "finding", C(chart_shot), C(check), C(status), C(value), C(limit), C(unit), C(patches), C(advice));
-REFERO_ROWS(Correction, "correction", C(setup), C(chart_shot), C(taken_from), C(made), C(settings), C(firmware),
-            C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
+REFERO_ROWS(House, "house", C(limits));
+REFERO_ROWS(Correction, "correction", C(setup), C(kind), C(target), C(chart_shot), C(taken_from), C(made), C(settings),
+            C(firmware), C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
 REFERO_ROWS(Proof, "proof", C(correction), C(chart_shot), C(made), C(mean), C(median), C(p95), C(max), C(basis));
 REFERO_ROWS(Handover, "handover", C(setup), C(correction), C(file), C(kind), C(message), C(made));
 REFERO_ROWS(Note, "note", C(setup), C(at), C(text));

@@ -17,7 +17,7 @@ namespace fs = std::filesystem;
 namespace {
 
 // SQLite's file format, https://sqlite.org/fileformat.html
-constexpr std::size_t header_size = 100;                  // section 1.3
+constexpr std::size_t header_size = 100; // section 1.3
 constexpr std::size_t at_page_size = 16, at_write_version = 18, at_change_counter = 24, at_page_count = 28,
                       at_schema_cookie = 40, at_user_version = 60, at_application_id = 68;
 constexpr unsigned char journal_magic[] = {0xd9, 0xd5, 0x05, 0xf9, 0x20, 0xa1, 0x63, 0xd7}; // section 3
@@ -41,8 +41,8 @@ std::uint64_t page_size_of(const Header& h) {
     throw Error(ErrorKind::input, "this " + what + " file " + why, file, remedy + " The file has not been touched");
 }
 
-/// The first page as it was before the unfinished change that a rollback journal tells of; nothing where the journal is not
-/// one that SQLite would play back.
+/// The first page as it was before the unfinished change that a rollback journal tells of; nothing where the journal is
+/// not one that SQLite would play back.
 std::optional<Header> page_before(const fs::path& journal) {
     std::ifstream in(journal, std::ios::binary);
     char head[28] = {};
@@ -68,8 +68,7 @@ std::optional<Header> page_before(const fs::path& journal) {
 /// The journal tells of a change of this very file: every change keeps the first page as it was, with its counter.
 bool belongs(const Header& before, const Header& now) {
     const std::uint32_t was = big_endian(&before[at_change_counter]), is = big_endian(&now[at_change_counter]);
-    return (is == was || is == was + 1) &&
-           std::memcmp(&before[at_application_id], &now[at_application_id], 4) == 0 &&
+    return (is == was || is == was + 1) && std::memcmp(&before[at_application_id], &now[at_application_id], 4) == 0 &&
            big_endian(&before[at_schema_cookie]) <= big_endian(&now[at_schema_cookie]);
 }
 
@@ -79,7 +78,7 @@ std::string uri_of(const fs::path& file) {
     std::string uri = "file:";
     for (const unsigned char c : fs::absolute(file).string())
         if (std::isalnum(c) || std::strchr("/-._~", c)) uri += static_cast<char>(c);
-        else uri += formatted("%%%02X", c);
+        else uri += formatted("%{:02X}", c);
     return uri;
 }
 
@@ -100,7 +99,8 @@ void check_no_side_file(const fs::path& file) {
 
 void check_file(const fs::path& file, std::uint32_t application_id, const std::string& what, std::uint32_t version) {
     if (access(file.c_str(), R_OK) != 0)
-        throw Error(ErrorKind::input, "this " + what + " may not be read", file, "Change its permissions, or ask its owner");
+        throw Error(ErrorKind::input, "this " + what + " may not be read", file,
+                    "Change its permissions, or ask its owner");
     Header h{};
     std::ifstream in(file, std::ios::binary);
     in.read(h.data(), h.size());
@@ -119,7 +119,8 @@ void check_file(const fs::path& file, std::uint32_t application_id, const std::s
     const fs::path wal = file.string() + "-wal", journal = file.string() + "-journal";
     const bool has_wal = fs::exists(wal, ec) && fs::file_size(wal, ec) > 0;
     const char foreign[] = "has beside it an unfinished change of another file";
-    if (has_wal && h[at_write_version] != wal_version) refuse(what, file, foreign, "Move " + wal.filename().string() + " away.");
+    if (has_wal && h[at_write_version] != wal_version)
+        refuse(what, file, foreign, "Move " + wal.filename().string() + " away.");
     if (const auto before = fs::exists(journal, ec) ? page_before(journal) : std::nullopt) {
         if (!belongs(*before, h)) refuse(what, file, foreign, "Move " + journal.filename().string() + " away.");
         return; // to be rolled back; the file may be of any length

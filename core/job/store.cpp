@@ -238,7 +238,35 @@ INSTANTIATE(Monitor);
 INSTANTIATE(Warmth);
 INSTANTIATE(StoredBalance);
 INSTANTIATE(SeriesShot);
+INSTANTIATE(House);
 #undef INSTANTIATE
+
+Ids write(Edit& edit, const plan::Change& change) {
+    Ids ids;
+    for (const plan::Change::Step& step : change.steps)
+        std::visit(
+            [&](auto row) {
+                using T = decltype(row);
+                Rows<T>::fields(row, [&](const char*, auto& member) {
+                    if constexpr (std::is_same_v<std::decay_t<decltype(member)>, Id>)
+                        if (member < 0) member = ids.at(member);
+                });
+                const Id id = row.id;
+                if (id < 0) row.id = ids.contains(id) ? ids.at(id) : 0;
+                switch (step.kind) {
+                case plan::Change::Kind::add: {
+                    const Id made = edit.add(row);
+                    if (id < 0) ids[id] = made;
+                    break;
+                }
+                case plan::Change::Kind::update: edit.update(row); break;
+                case plan::Change::Kind::remove: edit.template remove<T>(row.id); break;
+                }
+            },
+            step.row);
+    if (!change.about().empty()) edit.about(change.about());
+    return ids;
+}
 
 Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schema_(std::move(schema)) {
     std::error_code ec;
@@ -253,7 +281,9 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
                     "Make it first, or choose another");
     if (schema_.shared) owner_ = new_uid();
     guarded(file, [&] {
-        if (there) check_file(file, schema_.application_id, schema_.what, static_cast<std::uint32_t>(schema_.migrations.size()));
+        if (there)
+            check_file(file, schema_.application_id, schema_.what,
+                       static_cast<std::uint32_t>(schema_.migrations.size()));
         else {
             check_no_side_file(file);
             // Made under another name, so that a half-made file never bears this one.
@@ -334,7 +364,8 @@ void Store::require_writable() const {
 // The name that the open file has now; nothing if it has none, or if another file bears it.
 void Store::stay_with_file() {
     if (for_viewing_ || descriptor_ < 0) return;
-    struct stat open_file {}, named {};
+    struct stat open_file {
+    }, named{};
     if (fstat(descriptor_, &open_file) != 0) return;
     const auto is_it = [&](const fs::path& path) {
         return stat(path.c_str(), &named) == 0 && named.st_dev == open_file.st_dev && named.st_ino == open_file.st_ino;

@@ -2,16 +2,16 @@
 //
 // What is promised: a change is in the file when change() has returned, and a file that was cut off in the middle of a
 // change (kill -9, loss of power) opens with every finished change and nothing of the unfinished one. SQLite's rollback
-// journal with full synchronisation keeps that promise (https://sqlite.org/atomiccommit.html). Between changes the file is
-// whole by itself: it can be copied, renamed and synchronised while it is open. A file that was renamed is followed; one
-// that was removed is saved elsewhere, and told.
-// Undo applies the inverted changeset that SQLite's session extension recorded (https://sqlite.org/sessionintro.html);
-// the history lies in the file, so that undo goes on after the file was closed. In a shared file each program undoes its
-// own changes alone.
+// journal with full synchronisation keeps that promise (https://sqlite.org/atomiccommit.html). Between changes the file
+// is whole by itself: it can be copied, renamed and synchronised while it is open. A file that was renamed is followed;
+// one that was removed is saved elsewhere, and told. Undo applies the inverted changeset that SQLite's session
+// extension recorded (https://sqlite.org/sessionintro.html); the history lies in the file, so that undo goes on after
+// the file was closed. In a shared file each program undoes its own changes alone.
 #pragma once
 
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <set>
@@ -19,7 +19,7 @@
 #include <vector>
 
 #include "base/base.hpp"
-#include "plan/shoot.hpp"
+#include "plan/change.hpp"
 
 namespace SQLite {
 class Database;
@@ -28,6 +28,9 @@ class Database;
 namespace refero::job {
 
 using plan::Id;
+
+/// Provisional ids of a change's rows, and what they became.
+using Ids = std::map<Id, Id>;
 
 /// What makes a kind of file.
 struct Schema {
@@ -84,6 +87,9 @@ private:
     std::string where_;
 };
 
+/// Writes all rows of a change.
+Ids write(Edit& edit, const plan::Change& change);
+
 class Store {
 public:
     enum class Open {
@@ -92,8 +98,8 @@ public:
         either
     };
     /// Opens a file; an older version is migrated, and a copy of it kept beside it as NAME.vN. A file that cannot be
-    /// written is opened for viewing. Throws Error(input) for files that are damaged, of another kind or newer, that may
-    /// not be read, or whose side file belongs to another one, without having touched them.
+    /// written is opened for viewing. Throws Error(input) for files that are damaged, of another kind or newer, that
+    /// may not be read, or whose side file belongs to another one, without having touched them.
     Store(const std::filesystem::path& file, Schema schema, Open how);
     ~Store();
     Store(const Store&) = delete;
@@ -101,8 +107,8 @@ public:
     const std::filesystem::path& file() const { return file_; }
     /// It can only be looked at: changes throw Error(usage).
     bool for_viewing() const { return for_viewing_; }
-    /// Follows the file where it was renamed, and saves it elsewhere where it is gone; what has happened, or nothing. Asked
-    /// before each change by itself; the answer then waits for the next call.
+    /// Follows the file where it was renamed, and saves it elsewhere where it is gone; what has happened, or nothing.
+    /// Asked before each change by itself; the answer then waits for the next call.
     std::optional<Moved> follow();
 
     /// One transaction, one step of undo, one line in the log. When `edit` throws, nothing has happened. A quiet change
@@ -145,9 +151,9 @@ private:
     std::filesystem::path file_;
     Schema schema_;
     std::unique_ptr<SQLite::Database> db_;
-    std::string owner_;       ///< of this program's steps in the history of a shared file
+    std::string owner_; ///< of this program's steps in the history of a shared file
     int data_version_ = 0;
-    int descriptor_ = -1;     ///< of the open file: holds the lock, and knows its name
+    int descriptor_ = -1; ///< of the open file: holds the lock, and knows its name
     bool for_viewing_ = false;
     std::optional<Moved> moved_;
 };

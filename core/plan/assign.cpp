@@ -88,7 +88,7 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
             if (s.light == light && fits(s, f)) candidates.push_back(&s);
     if (candidates.empty()) return {0, "no setup is planned for this camera, lens and mode"};
 
-    const std::string seen = kelvin > 0 ? formatted("its light reads %.0f K", std::round(kelvin / 50) * 50) : "";
+    const std::string seen = kelvin > 0 ? formatted("its light reads {:.0f} K", std::round(kelvin / 50) * 50) : "";
     if (f.flash) {
         std::vector<const Setup*> flashes;
         for (const Setup* s : candidates)
@@ -123,7 +123,7 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
         if (!evidence(shoot, s->id).shot) open.push_back(s);
     const auto nominal = [&](const Setup* s) {
         const Light* l = record(shoot.lights, s->light);
-        return seen + ", nearest to " + l->name + formatted(" (%.0f K)", l->kelvin);
+        return seen + ", nearest to " + l->name + formatted(" ({:.0f} K)", l->kelvin);
     };
     if (kelvin > 0) {
         if (!open.empty() && off(nearest(open)) <= near_mired &&

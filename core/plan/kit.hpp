@@ -14,6 +14,7 @@ struct LightReading {
     double kelvin = 0, duv = 0;  ///< correlated colour temperature; distance from the Planckian locus, CIE 1960 u, v
     std::string power, modifier; ///< at that time
     std::string source;          ///< the job and frame, or the instrument
+    bool operator==(const LightReading&) const = default;
 };
 
 struct Monitor {
@@ -23,6 +24,7 @@ struct Monitor {
     bool before_each_project = false; ///< else every `interval_days`
     double interval_days = 30;
     std::string note;
+    bool operator==(const Monitor&) const = default;
 };
 
 /// A repeatable step away from neutral that belongs to the house, the same on every job.
@@ -31,6 +33,7 @@ struct Warmth {
     std::string name;
     double mired = 0; ///< along the daylight locus, positive is warmer
     double tint = 0;  ///< Duv in thousandths, positive is greener
+    bool operator==(const Warmth&) const = default;
 };
 
 /// A white balance that a camera stores.
@@ -39,6 +42,7 @@ struct StoredBalance {
     Id camera = 0;
     std::string name, at;
     double kelvin = 0, tint = 0;
+    bool operator==(const StoredBalance&) const = default;
 };
 
 /// A chart shot of a job, kept to compare it with those of other jobs for the same client.
@@ -48,9 +52,18 @@ struct SeriesShot {
     std::string camera, lens, mode, light, taken;
     double kelvin = 0, duv = 0;
     std::string content; ///< the correction that was made from it, JSON
+    bool operator==(const SeriesShot&) const = default;
+};
+
+/// What holds in all jobs of this house; there is one, with id 1.
+struct House {
+    Id id = 1;
+    std::string limits; ///< of the gate, where they are not the usual ones: JSON, docs/formats.md
+    bool operator==(const House&) const = default;
 };
 
 struct Kit {
+    std::vector<House> houses;
     std::vector<Camera> cameras;
     std::vector<Light> lights;
     std::vector<Card> cards;
@@ -65,6 +78,7 @@ struct Kit {
 template<class K, class F>
 requires std::is_same_v<std::remove_const_t<K>, Kit>
 void for_each_list(K& k, F&& f) {
+    f(k.houses);
     f(k.cameras);
     f(k.lights);
     f(k.cards);

@@ -162,12 +162,11 @@ struct Evidence {
 Evidence evidence(const Shoot& shoot, Id setup);
 /// Why a chart shot is of no use, or nothing: refused by the user, unreadable, or a finding says reshoot.
 std::string refusal(const Shoot& shoot, const ChartShot& shot);
-/// What the settings of a setup and its chart shot are; kept with a correction to know when they have changed.
-std::string settings_of(const Setup& setup, const ChartShot* shot);
 
 struct Staleness {
     std::string rule; ///< light, lens, mode, firmware, iso, age, chart, refused, settings, newer
     std::string why, remedy;
+    bool operator==(const Staleness&) const = default;
 };
 /// Why the correction in force no longer holds; empty when it does, there is none, or it was taken from another setup.
 std::vector<Staleness> staleness(const Shoot& shoot, Id setup);

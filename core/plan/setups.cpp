@@ -4,6 +4,7 @@
 
 #include "base/base.hpp"
 #include "plan/plan.hpp"
+#include "plan/settings.hpp"
 
 namespace refero::plan {
 
@@ -121,20 +122,13 @@ Evidence evidence(const Shoot& shoot, Id setup) {
             if (r.chart_shot == s->id) e.reading = &r;
     }
     for (const Correction& c : shoot.corrections)
-        if (c.setup == setup) e.correction = &c; // the latest
+        if (c.setup == setup && c.kind != CorrectionKind::match) e.correction = &c; // the latest
     if (e.correction)
         for (const Proof& p : shoot.proofs)
             if (p.correction == e.correction->id) e.proof = &p;
     for (const Handover& h : shoot.handovers)
         if (h.setup == setup) e.handovers.push_back(&h);
     return e;
-}
-
-std::string settings_of(const Setup& s, const ChartShot* shot) {
-    return s.white + "|" + s.model + "|" + s.intent + "|" + s.reference + "|" +
-           (shot ? shot->chart + "|" + shot->corners : "|") + (s.weights.empty() ? "" : "|weights " + s.weights) +
-           (s.curves ? "|curves" : "") + (s.average ? "|average" : "") +
-           (s.samples.empty() ? "" : "|samples " + s.samples);
 }
 
 namespace {
@@ -157,9 +151,9 @@ std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Ev
             all.push_back({"refused", "its chart shot was refused afterwards (" + why + ")",
                            e.shot ? refit : "Shoot the chart again, then fit"});
         else if (e.shot && e.shot != used) all.push_back({"newer", "there is a newer chart shot", refit});
-        else if (c.settings != settings_of(*setup, used))
+        else if (!is_key_of(c.settings, settings_of(*setup, used)))
             all.push_back({"settings", "settings were changed after the fit", refit});
-    } else if (!c.settings.empty() && c.settings != settings_of(*setup, nullptr)) {
+    } else if (!c.settings.empty() && !is_key_of(c.settings, settings_of(*setup, nullptr))) {
         all.push_back({"settings", "settings were changed after the fit", refit});
     }
     if (const Light* light = record(shoot.lights, setup->light)) {
@@ -200,24 +194,25 @@ std::vector<Staleness> stale_by(const Shoot& shoot, const Setup* setup, const Ev
     }
     if (other_lens)
         all.push_back({"lens",
-                       formatted("%d frame%s taken with another lens than the chart shot", other_lens,
+                       formatted("{} frame{} taken with another lens than the chart shot", other_lens,
                                  other_lens == 1 ? " was" : "s were"),
                        "Shoot the chart with that lens too"});
     if (far)
-        all.push_back({"iso",
-                       formatted("%d frame%s %.0f stops or more from the chart shot's ISO %.0f (such as ISO %.0f)", far,
-                                 far == 1 ? " is" : "s are", brief.iso_stops, c.iso, iso),
-                       "Shoot the chart at that ISO too"});
+        all.push_back(
+            {"iso",
+             formatted("{} frame{} {:.0f} stops or more from the chart shot's ISO {:.0f} (such as ISO {:.0f})", far,
+                       far == 1 ? " is" : "s are", brief.iso_stops, c.iso, iso),
+             "Shoot the chart at that ISO too"});
     if (late)
         all.push_back({"age",
-                       formatted("%d frame%s taken up to %.0f days after the chart shot", late,
+                       formatted("{} frame{} taken up to {:.0f} days after the chart shot", late,
                                  late == 1 ? " was" : "s were", (last - shot_at) / 86400),
                        "Shoot the chart again under this light"});
     if (const Card* card = record(shoot.cards, setup->card)) {
         const std::string good = good_until(*card, brief.chart_years);
         if (!good.empty() && std::isfinite(shot_at) && seconds_of(good) < shot_at)
             all.push_back({"chart",
-                           card->name + formatted(" was older than %.0f years when it was shot", brief.chart_years),
+                           card->name + formatted(" was older than {:.0f} years when it was shot", brief.chart_years),
                            "Compare it with a new chart, or replace it"});
     }
     return all;

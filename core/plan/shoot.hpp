@@ -65,11 +65,14 @@ struct Brief {
     double iso_stops = 2;      ///< from here on a frame's ISO is far from the chart shot's
     double light_days = 30;    ///< a correction for the same light is good for so long
     double chart_years = 3;    ///< a chart is good for so long
+    std::string limits;        ///< of the gate, where they are not the usual ones: JSON, docs/formats.md
+    bool operator==(const Brief&) const = default;
 };
 
 struct Place {
     Id id = 0;
     std::string name, note;
+    bool operator==(const Place&) const = default;
 };
 
 struct Camera {
@@ -83,6 +86,7 @@ struct Camera {
     Id silent_lens = 0;        ///< the lens that leaves no data in the files
     int position = 0;          ///< on the board
     std::string note;
+    bool operator==(const Camera&) const = default;
 };
 
 struct Lens {
@@ -91,6 +95,7 @@ struct Lens {
     double focal_mm = 50, focal_max_mm = 50; ///< equal for a fixed focal length
     double f_number = 2.8;                   ///< widest
     double nearest_m = 0.45;                 ///< nearest focus, from the sensor
+    bool operator==(const Lens&) const = default;
 };
 
 /// Recording mode.
@@ -100,6 +105,7 @@ struct Mode {
     ModeKind kind = ModeKind::raw;
     std::string encoding = "linear"; ///< name of a transfer function or a 1D LUT file
     std::string sub_settings;        ///< contrast, saturation, sharpening ...
+    bool operator==(const Mode&) const = default;
 };
 
 struct Light {
@@ -113,6 +119,7 @@ struct Light {
     std::string spill;   ///< what else falls on the subject: window, lamps, coloured wall
     std::string changed; ///< time at which it was last changed or re-lit
     int position = 0;    ///< on the board
+    bool operator==(const Light&) const = default;
 };
 
 /// A chart or card as a thing that is owned and ages.
@@ -125,6 +132,7 @@ struct Card {
     std::string bought, first_used, compared; ///< dates; compared: with a new one, or measured
     double light_hours = 0;
     std::string condition;
+    bool operator==(const Card&) const = default;
 };
 
 /// Camera + lens + recording mode + light: what one correction holds for.
@@ -137,21 +145,9 @@ struct Setup {
     bool balance_only = false; ///< whole without a correction
     double f_number = 8;       ///< that the chart is shot at
     double subject_m = 0;      ///< distance of the subject from the sensor; 0: not known
-    // What the user decides about the correction:
-    std::string white; ///< patch to balance on; empty: chosen
-    std::string model; ///< of the correction; empty: by cross-validation
-    std::string intent = "colorimetric";
-    std::string reference; ///< CGATS file; empty: the chart's own
     std::string note;
-    std::string weights;  ///< of one's own, as fit::text_of writes them
-    bool curves = false;  ///< greys brought together by curves
-    std::string spots;    ///< things thought neutral to balance on, as balance::text_of writes them, a line each
-    bool average = false; ///< all good chart shots of the setup together, else the latest
-    std::string
-        samples; ///< readings and reference values (CGATS files, a line each) of samples that join in; empty: none
-    std::string others; ///< corrections made elsewhere, JSON, docs/formats.md
-    // What is done after the correction, as in balance::Finish:
-    double stops = 0, warmer_mired = 0, greener = 0, light_kept = 0;
+    std::string settings; ///< what the user decides about the correction: plan/settings.hpp
+    bool operator==(const Setup&) const = default;
 };
 
 /// A file that came in: an ordinary frame, a frame of a chart, a clip.
@@ -162,7 +158,7 @@ struct Frame {
     std::string sha256;
     Id same_as = 0; ///< the frame that this file is a companion or a copy of
     FrameKind kind = FrameKind::ordinary;
-    bool raw = false;      ///< a camera's raw file, by its content
+    bool raw = false;                             ///< a camera's raw file, by its content
     Id camera = 0, lens = 0, mode = 0, setup = 0; ///< as recognised and assigned
     bool by_hand = false;                         ///< the setup was given by the user
     std::string reason;                           ///< why it belongs there, or to no setup
@@ -173,6 +169,7 @@ struct Frame {
     bool flash = false;    ///< the flash fired
     double position_s = 0; ///< clips: where the chart is seen
     double duration_s = 0; ///< clips
+    bool operator==(const Frame&) const = default;
 };
 
 /// A frame of the chart in a setup. The latest that is not refused is in force.
@@ -185,6 +182,7 @@ struct ChartShot {
     std::string problem;        ///< why it cannot be read
     bool accepted = false;      ///< by the user, whatever the gate says
     double kelvin = 0, duv = 0; ///< of the light, by the chart's neutrals; 0: not known
+    bool operator==(const ChartShot&) const = default;
 };
 
 struct Reading {
@@ -192,6 +190,7 @@ struct Reading {
     Id chart_shot = 0;
     std::string made_from; ///< what the chart shot said when it was measured: chart and corners
     std::string content;   ///< JSON, docs/formats.md
+    bool operator==(const Reading&) const = default;
 };
 
 /// One finding of the gate about a chart shot.
@@ -201,11 +200,22 @@ struct Finding {
     std::string check, status; ///< status: pass, caution, reshoot
     double value = 0, limit = 0;
     std::string unit, patches, advice;
+    bool operator==(const Finding&) const = default;
 };
+
+enum class CorrectionKind {
+    plain,        ///< fitted to the setup's chart, or taken from another setup or the kit
+    balance_only, ///< a balance and no more
+    match,        ///< its target is another setup's rendering: never the setup's own correction
+    elsewhere     ///< brought from a file
+};
+inline constexpr auto names(CorrectionKind) { return std::array{"plain", "balance only", "match", "elsewhere"}; }
 
 struct Correction {
     Id id = 0;
     Id setup = 0;
+    CorrectionKind kind = CorrectionKind::plain;
+    Id target = 0;                      ///< of a match: the setup whose rendering it aims at
     Id chart_shot = 0;                  ///< that it was fitted to; none: made elsewhere
     Id taken_from = 0;                  ///< the setup whose correction it is a copy of
     std::string made;                   ///< UTC
@@ -215,6 +225,7 @@ struct Correction {
     double iso = 0;                     ///< of the chart shot
     std::string shot_taken;             ///< the job's time of the chart shot
     std::string content;                ///< JSON, docs/formats.md
+    bool operator==(const Correction&) const = default;
 };
 
 struct Proof {
@@ -224,18 +235,21 @@ struct Proof {
     std::string made;
     double mean = 0, median = 0, p95 = 0, max = 0; ///< CIEDE2000
     std::string basis;                             ///< "patches left out" or "chart shot"
+    bool operator==(const Proof&) const = default;
 };
 
 struct Handover {
     Id id = 0;
     Id setup = 0, correction = 0;
     std::string file, kind, message, made;
+    bool operator==(const Handover&) const = default;
 };
 
 struct Note {
     Id id = 0;
     Id setup = 0;
     std::string at, text;
+    bool operator==(const Note&) const = default;
 };
 
 /// A correction that stands in where a setup could not be shot.
@@ -245,6 +259,7 @@ struct Fallback {
     std::string camera; ///< its name
     LightKind kind = LightKind::window;
     std::string made, content; ///< correction JSON; empty: planned
+    bool operator==(const Fallback&) const = default;
 };
 
 /// All that a job holds.

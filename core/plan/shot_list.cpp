@@ -11,7 +11,9 @@ namespace refero::plan {
 namespace {
 
 std::string length(double mm) {
-    return !std::isfinite(mm) ? "infinity" : mm < 995 ? formatted("%.0f cm", mm / 10) : formatted("%.2f m", mm / 1000);
+    return !std::isfinite(mm) ? "infinity"
+           : mm < 995         ? formatted("{:.0f} cm", mm / 10)
+                              : formatted("{:.2f} m", mm / 1000);
 }
 
 double luminance_of(const char* patch) {
@@ -86,7 +88,7 @@ namespace {
 std::string chart_words(const Card* card) {
     if (!card) return "no chart in the kit yet: any that covers a tenth of the frame";
     const bool own_size = card->width_mm > 0;
-    return card->name + (own_size ? formatted(" (%.0f x %.0f mm)", card->width_mm, card->height_mm) : "");
+    return card->name + (own_size ? formatted(" ({:.0f} x {:.0f} mm)", card->width_mm, card->height_mm) : "");
 }
 
 void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
@@ -95,10 +97,10 @@ void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
     const Light* light = record(shoot.lights, s.light);
     if (p.holding.patch_px > 0) {
         const Holding& h = p.holding;
-        p.hints.push_back(formatted("%.0f %% of the frame, smallest patch %.0f px; sharp from %s to %s at f/%g",
-                                    100 * h.share, h.patch_px, length(h.depth.near_mm).c_str(),
-                                    length(h.depth.far_mm).c_str(), s.f_number) +
-                          (h.largest_tilt_deg < 45 ? formatted(" (tilt at most %.0f deg)", h.largest_tilt_deg) : ""));
+        p.hints.push_back(formatted("{:.0f} % of the frame, smallest patch {:.0f} px; sharp from {} to {} at f/{:g}",
+                                    100 * h.share, h.patch_px, length(h.depth.near_mm), length(h.depth.far_mm),
+                                    s.f_number) +
+                          (h.largest_tilt_deg < 45 ? formatted(" (tilt at most {:.0f} deg)", h.largest_tilt_deg) : ""));
     }
     if (!mode) return;
     const bool flash = light && light->kind == LightKind::flash;
@@ -111,11 +113,11 @@ void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
             brief.exposure_school);
         if (mode->kind == ModeKind::video) {
             const bool over = brief.exposure_school == ExposureSchool::one_over;
-            meter += formatted("grey %.0f %%, white %.0f %%, light skin %.0f %%, dark skin %.0f %%", 100 * l.grey,
+            meter += formatted("grey {:.0f} %, white {:.0f} %, light skin {:.0f} %, dark skin {:.0f} %", 100 * l.grey,
                                100 * l.white, 100 * l.light_skin, 100 * l.dark_skin) +
                      (over ? ", one stop over" : "");
         } else {
-            meter += formatted("grey at %.0f %% of the histogram, white below %.0f %%, nothing clipped", 100 * l.grey,
+            meter += formatted("grey at {:.0f} % of the histogram, white below {:.0f} %, nothing clipped", 100 * l.grey,
                                100 * l.white);
         }
     } catch (const Error&) { meter += "the mode's curve is not known here; nothing clipped, black not drowned"; }
@@ -125,7 +127,7 @@ void add_hints(PlannedShot& p, const Shoot& shoot, const Setup& s) {
     switch (brief.balance_school) {
     case BalanceSchool::custom: balance = "Balance on a grey or white card"; break;
     case BalanceSchool::preset:
-        balance = light && light->kelvin > 0 ? formatted("Balance set to %.0f K", light->kelvin)
+        balance = light && light->kelvin > 0 ? formatted("Balance set to {:.0f} K", light->kelvin)
                                              : "Balance at the light's preset";
         break;
     case BalanceSchool::automatic:
@@ -181,7 +183,7 @@ ShotList shot_list(const Shoot& shoot) {
         const std::string place = name_in(shoot.places, light.place);
         g.title = light.name + (place.empty() ? "" : ", " + place);
         g.about = words_for(light.kind);
-        if (light.kelvin > 0) g.about += formatted(", %.0f K", light.kelvin);
+        if (light.kelvin > 0) g.about += formatted(", {:.0f} K", light.kelvin);
         for (const std::string& s : {light.power, light.modifier})
             if (!s.empty()) g.about += ", " + s;
         if (!light.spill.empty()) g.about += "; also on the subject: " + light.spill;
@@ -206,10 +208,10 @@ ShotList shot_list(const Shoot& shoot) {
             if (camera && lens && card && card->width_mm > 0) {
                 p.holding = hold(*camera, *lens, *card, smallest_patch_mm(*card), s->f_number,
                                  wanted_share(*camera, *card, brief.share_school));
-                p.hold = formatted("%s from the camera (sensor)", length(p.holding.from_sensor_mm).c_str());
-                if (!s->lens) p.hold += formatted(" at %.0f mm", lens->focal_mm);
+                p.hold = formatted("{} from the camera (sensor)", length(p.holding.from_sensor_mm));
+                if (!s->lens) p.hold += formatted(" at {:.0f} mm", lens->focal_mm);
                 if (p.holding.too_near)
-                    p.hold += formatted(": as near as it focuses; a smaller share, %.0f %%", 100 * p.holding.share);
+                    p.hold += formatted(": as near as it focuses; a smaller share, {:.0f} %", 100 * p.holding.share);
                 p.hold += ", beside the subject";
             } else {
                 p.hold =
@@ -259,7 +261,7 @@ std::string as_text(const ShotList& list) {
         out += row + "\n";
     };
     line("SHOT LIST  " + list.title + (list.date.empty() ? "" : "  " + list.date), 0);
-    line(formatted("%d chart shots under %d lights; ", list.shots(), static_cast<int>(list.groups.size())) +
+    line(formatted("{} chart shots under {} lights; ", list.shots(), static_cast<int>(list.groups.size())) +
              list.schools,
          0);
     out += "\n";

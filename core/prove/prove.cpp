@@ -138,11 +138,11 @@ std::string in_words(const Proof& proof, const fit::Correction& c) {
     const double mean = c.cross_validated.mean, worst = proof.delta_e_2000.max;
     std::string words =
         mean < seen_by_half
-            ? formatted("Most patches are nearer than half of observers can see side by side (%.1f)", seen_by_half)
+            ? formatted("Most patches are nearer than half of observers can see side by side ({:.1f})", seen_by_half)
         : mean < accepted_by_half
-            ? formatted("Differences can be seen side by side, and are within what half of observers accept (%.1f)",
+            ? formatted("Differences can be seen side by side, and are within what half of observers accept ({:.1f})",
                         accepted_by_half)
-            : formatted("Differences are beyond what half of observers accept side by side (%.1f)", accepted_by_half);
+            : formatted("Differences are beyond what half of observers accept side by side ({:.1f})", accepted_by_half);
     if (worst > accepted_by_half) {
         const auto most =
             std::max_element(proof.patches.begin(), proof.patches.end(), [](const auto& a, const auto& b) {
@@ -150,7 +150,7 @@ std::string in_words(const Proof& proof, const fit::Correction& c) {
             });
         Eigen::Index term = 0;
         most->terms.cwiseAbs().maxCoeff(&term);
-        words += formatted("; %s is furthest off, mostly in %s", most->id.c_str(),
+        words += formatted("; {} is furthest off, mostly in {}", most->id,
                            term == 0   ? "lightness"
                            : term == 1 ? "chroma"
                                        : "hue");
@@ -164,7 +164,7 @@ std::string in_words(const Proof& proof, const fit::Correction& c) {
     for (const fit::Candidate& k : c.candidates)
         if (k.withdrawn.empty()) least = std::min(least, k.cross_validated.mean);
     if (std::isfinite(least) && least > accepted_by_half)
-        words += formatted(" No model leaves less than %.1f on patches left out: camera and light see these colours "
+        words += formatted(" No model leaves less than {:.1f} on patches left out: camera and light see these colours "
                            "otherwise than the eye does. More fitting will not help; a light of fuller spectrum will.",
                            least);
     return words;

@@ -153,7 +153,7 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, TIFFTAG_ROWSPERSTRIP, rows_per_strip);
     TIFFSetField(tif, TIFFTAG_MAKE, s.camera.make.c_str());
     TIFFSetField(tif, TIFFTAG_MODEL, s.camera.model.c_str());
-    TIFFSetField(tif, TIFFTAG_SOFTWARE, ("Refero " + std::string(program_version())).c_str());
+    TIFFSetField(tif, TIFFTAG_SOFTWARE, "Simulated camera of Refero");
     TIFFSetField(tif, TIFFTAG_DATETIME, exif_time(s.taken).c_str());
     const std::uint16_t two[] = {2, 2};
     const std::uint8_t rggb[] = {0, 1, 1, 2}, version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
@@ -213,7 +213,7 @@ void write_raster(const Rendering& r, const fs::path& target, const fs::path& fi
     OIIO::ImageSpec spec(s.width, s.height, 3, tiff ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::FLOAT);
     spec["Make"] = s.camera.make;
     spec["Model"] = s.camera.model;
-    spec["Software"] = "Refero " + std::string(program_version());
+    spec["Software"] = "Simulated camera of Refero";
     spec["DateTime"] = exif_time(s.taken);
     spec["Exif:DateTimeOriginal"] = exif_time(s.taken);
     spec["ExposureTime"] = static_cast<float>(s.exposure_s);

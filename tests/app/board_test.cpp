@@ -12,11 +12,11 @@ using test::Scratch;
 
 struct Board : testing::Test {
     Scratch scratch;
-    Session session;
+    Desk desk;
     Board() {
-        session.use_kit(scratch / "kit.refero-kit");
-        session.new_job(scratch / "a.refero");
-        session.change("plan", [](job::Edit& e) {
+        desk.kit.use(scratch / "kit.refero-kit");
+        desk.job.create(scratch / "a.refero");
+        edit(desk.job, "plan", [](plan::Change& e) {
             const Id raw = e.add(plan::Mode{.name = "raw"}), lens = e.add(plan::Lens{.name = "Lens 35 mm"}),
                      place = e.add(plan::Place{.name = "Store room"});
             const Id a = e.add(plan::Camera{.name = "Stills A", .position = 1}),
@@ -29,11 +29,11 @@ struct Board : testing::Test {
             e.add(plan::Setup{.camera = b, .mode = raw, .light = window});
         });
     }
-    Id id(int n) { return session.ids()[static_cast<std::size_t>(n)]; }
+    Id id(int n) { return desk.chains.ids()[static_cast<std::size_t>(n)]; }
     /// A chart shot as a record only.
     Id chart_shot(Id setup, const std::string& name, const plan::ChartShot& how = {}) {
         Id shot = 0;
-        session.change("shot", [&](job::Edit& e) {
+        edit(desk.job, "shot", [&](plan::Change& e) {
             const Id frame = e.add(plan::Frame{.path = (scratch / name).string(),
                                                .kind = plan::FrameKind::chart,
                                                .setup = setup,
@@ -43,13 +43,13 @@ struct Board : testing::Test {
             row.frame = frame;
             shot = e.add(row);
         });
-        EXPECT_TRUE(wait_for([&] { return session.tasks().running() == 0; })); // the file is not there
+        EXPECT_TRUE(wait_for([&] { return desk.tasks.running() == 0; })); // the file is not there
         return shot;
     }
 };
 
 TEST_F(Board, rows_and_columns_follow_their_positions) {
-    const BoardModel m(session);
+    const BoardModel m(desk);
     ASSERT_EQ(m.rowCount(), 2);
     ASSERT_EQ(m.columnCount(), 2);
     EXPECT_EQ(m.headerData(0, Qt::Vertical, Qt::DisplayRole).toString(), "Cine B\nraw");
@@ -63,7 +63,7 @@ TEST_F(Board, rows_and_columns_follow_their_positions) {
 }
 
 TEST_F(Board, the_filter_wants_all_words_in_one_cell) {
-    BoardModel m(session);
+    BoardModel m(desk);
     m.set_filter("stills FLASH");
     EXPECT_TRUE(m.matches(1, 0));
     EXPECT_FALSE(m.matches(1, 1));
@@ -78,7 +78,7 @@ TEST_F(Board, the_filter_wants_all_words_in_one_cell) {
 }
 
 TEST_F(Board, only_cells_with_a_correction_can_be_dragged_and_only_setups_take_one) {
-    BoardModel m(session);
+    BoardModel m(desk);
     EXPECT_FALSE(m.flags(m.index_of(id(0))) & Qt::ItemIsDragEnabled);
     QMimeData plain;
     plain.setText("no file");
@@ -95,81 +95,80 @@ TEST_F(Board, only_cells_with_a_correction_can_be_dragged_and_only_setups_take_o
 }
 
 TEST_F(Board, what_a_setup_says_and_what_is_next) {
-    const auto& at = [&](int n) -> const SetupState& { return session.at(id(n)); };
+    const auto& at = [&](int n) -> const Chain& { return desk.chains.at(id(n)); };
     EXPECT_EQ(at(0).state, State::to_shoot);
-    EXPECT_EQ(at(0).next(Step::shot), "Shoot the chart");
-    EXPECT_EQ(verdict(at(0)), "\u2192 Shoot the chart");
+    EXPECT_EQ(next_of(at(0), Step::shot, desk.tasks), "Shoot the chart");
+    EXPECT_EQ(verdict(at(0), desk.tasks), "\u2192 Shoot the chart");
     EXPECT_EQ(at(0).current(), Step::shot);
     EXPECT_EQ(at(1).steps().size(), 4u);
     chart_shot(id(0), "gone.dng", {.refused = "a shadow falls on it"});
     EXPECT_EQ(at(0).state, State::refused);
     EXPECT_EQ(at(0).link(Step::shot), LinkState::broken);
-    EXPECT_EQ(verdict(at(0)), "a shadow falls on it");
-    EXPECT_EQ(at(0).next(Step::shot), "Shoot the chart again");
+    EXPECT_EQ(verdict(at(0), desk.tasks), "a shadow falls on it");
+    EXPECT_EQ(next_of(at(0), Step::shot, desk.tasks), "Shoot the chart again");
     EXPECT_FALSE(at(0).wants_fit());
     chart_shot(id(2), "lost.dng", {.problem = "No chart was found."});
     EXPECT_EQ(at(2).state, State::refused);
-    EXPECT_EQ(verdict(at(2)), "No chart was found.");
-    session.undo();
+    EXPECT_EQ(verdict(at(2), desk.tasks), "No chart was found.");
+    desk.job.undo();
     EXPECT_EQ(at(2).state, State::to_shoot);
 }
 
 TEST_F(Board, the_gate_refuses_and_the_user_has_the_last_word) {
     const Id shot = chart_shot(id(0), "a.dng");
     const auto judge = [&](const char* status) {
-        session.change("judge", [&](job::Edit& e) {
-            for (const plan::Finding& f : session.shoot().findings) e.remove<plan::Finding>(f.id);
+        edit(desk.job, "judge", [&](plan::Change& e) {
+            for (const plan::Finding& f : desk.job.shoot().findings) e.remove<plan::Finding>(f.id);
             e.add(plan::Finding{.chart_shot = shot, .check = "glare", .status = status, .advice = "Shade the lens"});
         });
     };
     judge("caution");
-    EXPECT_NE(session.at(id(0)).state, State::refused);
-    EXPECT_EQ(session.at(id(0)).gate, "caution");
+    EXPECT_NE(desk.chains.at(id(0)).state, State::refused);
+    EXPECT_EQ(desk.chains.at(id(0)).gate(), "caution");
     judge("reshoot");
-    EXPECT_EQ(session.at(id(0)).state, State::refused);
-    EXPECT_EQ(session.at(id(0)).refused, "Shade the lens");
-    session.accept(id(0));
-    EXPECT_NE(session.at(id(0)).state, State::refused);
-    session.refuse(id(0), "on second thoughts");
-    EXPECT_EQ(session.at(id(0)).refused, "on second thoughts");
+    EXPECT_EQ(desk.chains.at(id(0)).state, State::refused);
+    EXPECT_EQ(desk.chains.at(id(0)).refused, "Shade the lens");
+    desk.setups.accept(id(0));
+    EXPECT_NE(desk.chains.at(id(0)).state, State::refused);
+    desk.setups.refuse(id(0), "on second thoughts");
+    EXPECT_EQ(desk.chains.at(id(0)).refused, "on second thoughts");
 }
 
 TEST_F(Board, a_damaged_reading_or_correction_in_the_job_is_told_and_not_fatal) {
     QStringList notices;
-    QObject::connect(&session, &Session::notice, [&](const QString& n) { notices << n; });
+    QObject::connect(&desk.notices, &Notices::told, [&](const QString& n) { notices << n; });
     const Id shot = chart_shot(id(0), "a.dng");
-    session.change("damage", [&](job::Edit& e) {
+    edit(desk.job, "damage", [&](plan::Change& e) {
         e.add(plan::Reading{.chart_shot = shot, .made_from = "|", .content = "{\"refero_reading\":1}"});
         e.add(plan::Correction{.setup = id(0), .chart_shot = shot, .content = "not JSON"});
     });
     EXPECT_GE(notices.size(), 2);
     EXPECT_TRUE(notices.join(" ").contains("Read the chart shot again"));
-    EXPECT_FALSE(session.at(id(0)).shot);
-    EXPECT_FALSE(session.at(id(0)).correction);
+    EXPECT_FALSE(desk.chains.at(id(0)).shot);
+    EXPECT_FALSE(desk.chains.at(id(0)).correction);
 }
 
 TEST_F(Board, a_relit_light_makes_its_corrections_stale_at_once) {
     const Id shot = chart_shot(id(0), "a.dng");
-    session.change("fit", [&](job::Edit& e) {
-        const Id c = e.add(plan::Correction{
-            .setup = id(0),
-            .chart_shot = shot,
-            .settings = plan::settings_of(session.at(id(0)).row, plan::record(session.shoot().chart_shots, shot)),
-            .shot_taken = "2026-05-04T09:00:00",
-            .content = "x"});
+    edit(desk.job, "fit", [&](plan::Change& e) {
+        const Id c = e.add(plan::Correction{.setup = id(0),
+                                            .chart_shot = shot,
+                                            .settings = plan::fit_key(desk.chains.at(id(0)).settings),
+                                            .shot_taken = "2026-05-04T09:00:00",
+                                            .content = "x"});
         e.add(plan::Proof{.correction = c, .mean = 1});
     });
-    EXPECT_EQ(session.at(id(0)).state, State::proved);
-    session.change("relit", [&](job::Edit& e) {
-        plan::Light l = session.shoot().lights[0];
+    EXPECT_EQ(desk.chains.at(id(0)).state, State::proved);
+    edit(desk.job, "relit", [&](plan::Change& e) {
+        plan::Light l = desk.job.shoot().lights[0];
         l.changed = "2026-05-04T12:00:00";
         e.update(l);
     });
-    EXPECT_EQ(session.at(id(0)).state, State::stale);
-    ASSERT_EQ(session.at(id(0)).stale.size(), 1u);
-    EXPECT_NE(session.at(id(0)).stale[0].why.find("re-lit"), std::string::npos);
-    session.undo();
-    EXPECT_EQ(session.at(id(0)).state, State::proved);
+    EXPECT_EQ(desk.chains.at(id(0)).state, State::stale);
+    ASSERT_EQ(desk.chains.at(id(0)).stale.size(), 1u);
+    EXPECT_NE(desk.chains.at(id(0)).stale[0].why.find("re-lit"), std::string::npos);
+    desk.job.undo();
+    EXPECT_EQ(desk.chains.at(id(0)).state, State::proved);
 }
 
 } // namespace

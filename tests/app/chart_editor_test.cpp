@@ -41,7 +41,7 @@ TEST(ChartEditor, a_grid_is_measured_saved_and_found_as_a_chart) {
     for (int k = 0; k < 3; ++k) {
         std::string text = "id,L,a,b\n";
         for (const chart::Patch& p : e.definition().patches)
-            text += formatted("%s,%g,%g,%g\n", p.id.c_str(), (k == 2 && p.id == "B2" ? 70.0 : 40.0) + 0.1 * k,
+            text += formatted("{},{:g},{:g},{:g}\n", p.id, (k == 2 && p.id == "B2" ? 70.0 : 40.0) + 0.1 * k,
                               p.id == "A1" ? 0.0 : 25.0, p.id == "A1" ? 0.0 : -20.0);
         files.push_back(test::written(data.scratch / ("series" + std::to_string(k) + ".csv"), text));
     }

@@ -24,16 +24,16 @@ struct FitPages : JobWindow {
     Id setup = 0;
 
     void open_fitted() {
-        session().new_job(job);
+        desk().job.create(job);
         test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
         test::shoot({.width = 900, .height = 600, .white = 0.5, .chart_width = 0.5, .rotation_deg = 5, .seed = 9},
                     scratch / "other.dng");
-        session().open({scratch / "chart.dng"}, 0);
+        desk().frames.open({scratch / "chart.dng"}, 0);
         ASSERT_TRUE(idle());
         setup = id(0);
-        session().fit(setup);
+        desk().setups.fit(setup);
         ASSERT_TRUE(idle());
-        ASSERT_TRUE(session().at(setup).correction);
+        ASSERT_TRUE(desk().chains.at(setup).correction);
         window.open_setup(setup);
         ASSERT_TRUE(idle());
     }
@@ -64,7 +64,7 @@ struct FitPages : JobWindow {
         apply::write(p, scratch / name, apply::Format::tiff, m);
     }
     PictureView* picture() { return window.setup_view()->page()->picture(); }
-    const SetupState& state() { return session().at(setup); }
+    const Chain& state() { return desk().chains.at(setup); }
     static void choose(QComboBox* box, int i) {
         box->setCurrentIndex(i);
         emit box->activated(i);
@@ -89,20 +89,20 @@ TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
     EXPECT_TRUE(table->item(before, 0)->text().startsWith("spot "));
     // By the correction a chart's own grey is nearly neutral: the card is good. The kit keeps it.
     const std::string spot = table->item(before, 0)->data(Qt::UserRole).toString().toStdString();
-    ASSERT_TRUE(session().grade(setup, spot));
-    EXPECT_LT(session().grade(setup, spot)->first, 1.5);
+    ASSERT_TRUE(desk().setups.grade(setup, spot));
+    EXPECT_LT(desk().setups.grade(setup, spot)->first, 1.5);
     table->setCurrentCell(before, 0);
     EXPECT_TRUE(child<QPushButton>("gradeCard")->isEnabled());
-    session().change_kit(
-        "A card", [](job::Edit& e) { e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card}); });
-    session().keep_grade(setup, spot, session().kit().cards.front().id);
-    EXPECT_NE(session().kit().cards.front().condition.find("off neutral"), std::string::npos);
+    edit(desk().kit, "A card",
+         [](plan::Change& e) { e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card}); });
+    desk().setups.keep_grade(setup, spot, desk().kit.kit().cards.front().id);
+    EXPECT_NE(desk().kit.kit().cards.front().condition.find("off neutral"), std::string::npos);
     // Balance on it, then take it away again.
     emit table->cellActivated(before, 0);
     EXPECT_EQ(state().settings.white, spot);
     EXPECT_EQ(table->item(before, 5)->text(), "in use");
-    session().undo();
-    session().undo();
+    desk().job.undo();
+    desk().job.undo();
     EXPECT_EQ(table->rowCount(), before);
     EXPECT_TRUE(state().settings.spots.empty());
 }
@@ -123,8 +123,8 @@ TEST_F(FitPages, a_light_by_its_kind_is_a_fixed_preset) {
 
 TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     open_fitted();
-    session().change_kit("House step",
-                         [](job::Edit& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
+    edit(desk().kit, "House step",
+         [](plan::Change& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
     page(Step::balance);
     child<QTabWidget>("balanceTabs")->setCurrentIndex(2);
     ASSERT_TRUE(idle());
@@ -165,17 +165,17 @@ TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     EXPECT_LT(state().settings.finish.stops, at_90 + 0.3);
     // It is in a cube and not in the proof.
     EXPECT_NEAR(state().proof->delta_e_2000.mean, state().correction->fit.mean, 1e-6);
-    session().export_file(setup, deliver::Format::cube, {}, scratch / "a.cube");
+    desk().handovers.write_file(setup, "cube", {}, scratch / "a.cube");
     ASSERT_TRUE(idle());
     EXPECT_NE(read_file(scratch / "a.cube").find("14 mired warmer"), std::string::npos);
     QTest::mouseClick(child<QPushButton>("noFinish"), Qt::LeftButton);
     EXPECT_TRUE(state().settings.finish.empty());
-    session().undo();
+    desk().job.undo();
     EXPECT_EQ(state().settings.finish.warmer_mired, 14);
     // Kept with the job.
-    session().open_job(job);
+    desk().job.open(job);
     ASSERT_TRUE(idle());
-    EXPECT_EQ(session().at(setup).settings.finish.warmer_mired, 14);
+    EXPECT_EQ(desk().chains.at(setup).settings.finish.warmer_mired, 14);
 }
 
 TEST_F(FitPages, scopes_show_every_kind_of_every_part) {
@@ -209,8 +209,8 @@ TEST_F(FitPages, kept_versions_are_compared_and_brought_back) {
     const std::string first = fit::name_of(state().correction->model);
     Settings s = state().settings;
     s.model = fit::Model::diagonal;
-    session().change(setup, s, "Model");
-    session().fit(setup);
+    desk().setups.change(setup, s, "Model");
+    desk().setups.fit(setup);
     ASSERT_TRUE(idle());
     ASSERT_EQ(state().correction->model, fit::Model::diagonal);
     page(Step::correction);
@@ -236,10 +236,10 @@ TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
     fit::Settings settings;
     settings.model = fit::Model::diagonal;
     auto poor = fit::build(state().shot->reading, *state().reference, &state().shot->definition, settings);
-    deliver::write(poor, deliver::Format::cube, scratch / "poor.cube");
+    deliver::write(poor, "cube", scratch / "poor.cube");
     Settings s = state().settings;
     s.others = {{scratch / "poor.cube", {}}, {scratch / "gone.cube", {}}};
-    session().change(setup, s, "Open");
+    desk().setups.change(setup, s, "Open");
     page(Step::correction);
     child<QTabWidget>("correctionTabs")->setCurrentIndex(2);
     auto* table = child<QTableWidget>("elsewhere");
@@ -253,11 +253,11 @@ TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
     ASSERT_TRUE(idle());
     EXPECT_EQ(child<QComboBox>("compareWith")->currentText(), "poor.cube");
     EXPECT_NE(picture()->grab().toImage(), before);
-    session().export_trimmed(setup, state().settings.others[0], scratch / "trimmed.cube");
+    desk().handovers.write_trimmed(setup, state().settings.others[0], scratch / "trimmed.cube");
     ASSERT_TRUE(idle());
     ASSERT_TRUE(fs::exists(scratch / "trimmed.cube"));
     s.others = {{scratch / "trimmed.cube", {}}};
-    session().change(setup, s, "Open");
+    desk().setups.change(setup, s, "Open");
     ASSERT_TRUE(wait_for([&] { return table->rowCount() == 2 && table->item(1, 0)->text() == "trimmed.cube"; }));
     EXPECT_LT(table->item(1, 2)->text().toDouble(), 2);
 }
@@ -281,7 +281,7 @@ TEST_F(FitPages, own_weights_are_shown_edited_and_kept) {
     emit own->editingFinished();
     EXPECT_TRUE(notice().contains("weight"));
     EXPECT_EQ(own->text(), "skin 3");
-    session().fit(setup);
+    desk().setups.fit(setup);
     ASSERT_TRUE(idle());
     EXPECT_EQ(table->item(0, 2)->text(), "3.00"); // A1 is skin
     EXPECT_EQ(table->item(6, 2)->text(), "1.00");
@@ -306,7 +306,8 @@ TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
     open_fitted();
     page(Step::proof);
     std::shared_ptr<const prove::Proof> there;
-    session().prove_on(setup, scratch / "other.dng", [&](std::shared_ptr<const prove::Proof> proof) { there = proof; });
+    desk().setups.prove_on(setup, scratch / "other.dng",
+                           [&](std::shared_ptr<const prove::Proof> proof) { there = proof; });
     ASSERT_TRUE(wait_for([&] { return there != nullptr; }));
     EXPECT_LT(there->delta_e_2000.mean, 2);
     EXPECT_NEAR(there->exposure_stops, std::log2(0.8 / 0.5), 0.1); // it was darker by so much
@@ -327,20 +328,20 @@ TEST_F(FitPages, several_chart_shots_are_averaged) {
     page(Step::correction);
     EXPECT_FALSE(child<QCheckBox>("average")->isVisible()); // there is one only
     const auto alone = state().correction->reading;
-    session().take_in({scratch / "other.dng"}, setup);
+    desk().frames.take_in({scratch / "other.dng"}, setup);
     ASSERT_TRUE(idle());
     const plan::Frame* other = nullptr;
-    for (const plan::Frame& f : session().shoot().frames)
+    for (const plan::Frame& f : desk().job.shoot().frames)
         if (f.path.ends_with("other.dng")) other = &f;
     ASSERT_TRUE(other);
-    if (other->kind != plan::FrameKind::chart) session().make_chart_shot(other->id, setup);
-    ASSERT_TRUE(wait_for([&] { return session().good_shots(setup) == 2 && session().tasks().running() == 0; }));
+    if (other->kind != plan::FrameKind::chart) desk().frames.make_chart_shot(other->id, setup);
+    ASSERT_TRUE(wait_for([&] { return desk().setups.good_shots(setup) == 2 && desk().tasks.running() == 0; }));
     page(Step::correction);
     auto* average = child<QCheckBox>("average");
     ASSERT_TRUE(average->isVisible());
     QTest::mouseClick(average, Qt::LeftButton, {}, QPoint(8, average->height() / 2));
     EXPECT_TRUE(state().settings.average);
-    session().fit(setup);
+    desk().setups.fit(setup);
     ASSERT_TRUE(idle());
     const auto both = state().correction->reading;
     EXPECT_GT(both.patches[0].pixels, 1.5 * std::min(alone.patches[0].pixels, state().shot->reading.patches[0].pixels));
@@ -353,15 +354,16 @@ TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
                   "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID RGB_R RGB_G "
                   "RGB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt 20 22 13\nEND_DATA\n");
     const colour::Vec3 xyz = 100 * (*state().correction)(colour::Vec3(0.2, 0.22, 0.13));
-    test::written(scratch / "r.cgats",
-                  formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y "
-                            "XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt %.4f %.4f %.4f\nEND_DATA\n",
-                            xyz[0], xyz[1], xyz[2]));
+    test::written(
+        scratch / "r.cgats",
+        formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y "
+                  "XYZ_Z\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nfelt {:.4f} {:.4f} {:.4f}\nEND_DATA\n",
+                  xyz[0], xyz[1], xyz[2]));
     Settings s = state().settings;
     s.samples = {scratch / "s.cgats", scratch / "r.cgats"};
-    session().change(setup, s, "Samples");
+    desk().setups.change(setup, s, "Samples");
     EXPECT_EQ(state().link(Step::correction), LinkState::worn);
-    session().fit(setup);
+    desk().setups.fit(setup);
     ASSERT_TRUE(idle());
     EXPECT_TRUE(state().correction->reference.xyz.contains("felt"));
     page(Step::correction);
@@ -371,32 +373,32 @@ TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
     QTest::mouseClick(button, Qt::LeftButton);
     EXPECT_TRUE(state().settings.samples.empty());
     s.samples = {scratch / "gone.cgats", scratch / "r.cgats"};
-    session().change(setup, s, "Samples");
-    session().fit(setup);
+    desk().setups.change(setup, s, "Samples");
+    desk().setups.fit(setup);
     ASSERT_TRUE(idle());
     EXPECT_TRUE(notice().contains("gone.cgats"));
 }
 
 // A mode whose curve is not told: it is measured from the greys, and the reading is then made anew by it.
 TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
-    session().new_job(job);
+    desk().job.create(job);
     // Pictures of the camera with a curve of its own, which the file does not tell: code = linear ^ (1 / 1.8).
     own_picture("a.tif", 0.8, 1 / 1.8f);
     own_picture("b.tif", 0.4, 1 / 1.8f);
-    session().open({scratch / "a.tif"}, 0);
+    desk().frames.open({scratch / "a.tif"}, 0);
     ASSERT_TRUE(idle());
     setup = id(0);
-    ASSERT_TRUE(state().shot) << state().problem.toStdString();
-    session().take_in({scratch / "b.tif"}, setup);
+    ASSERT_TRUE(state().shot) << state().problem;
+    desk().frames.take_in({scratch / "b.tif"}, setup);
     ASSERT_TRUE(idle());
     const double before =
         std::abs(std::log2(state().shot->reading.find("D5")->mean[1] / state().shot->reading.find("D2")->mean[1]));
     window.open_setup(setup);
     page(Step::reading);
     EXPECT_TRUE(child<QPushButton>("measureCurve")->isVisible());
-    session().measure_curve(setup, scratch / "mode-curve.cube");
+    desk().setups.measure_curve(setup, scratch / "mode-curve.cube");
     ASSERT_TRUE(wait_for([&] {
-        return fs::exists(scratch / "mode-curve.cube") && session().tasks().running() == 0 && state().shot &&
+        return fs::exists(scratch / "mode-curve.cube") && desk().tasks.running() == 0 && state().shot &&
                state().shot->frame.encoding == (scratch / "mode-curve.cube").string();
     })) << notice().toStdString();
     const auto reference = chart::reference_of(test::grid24());
@@ -409,28 +411,29 @@ TEST_F(FitPages, the_tone_curve_of_a_mode_is_measured_and_used) {
 
 // Balance that wanders between two chart shots of a setup stands in the list of frames, with what to do about it.
 TEST_F(FitPages, balance_that_wanders_is_told_of_in_the_window) {
-    session().new_job(job);
+    desk().job.create(job);
     own_picture("a.tif", 0.8, 1);
     own_picture("b.tif", 0.4, 1, 0.93f); // files of floats are linear
-    session().open({scratch / "a.tif"}, 0);
+    desk().frames.open({scratch / "a.tif"}, 0);
     ASSERT_TRUE(idle());
     const auto recording = [&](Id shot) {
-        for (const plan::Finding& f : session().shoot().findings)
+        for (const plan::Finding& f : desk().job.shoot().findings)
             if (f.chart_shot == shot && f.check == "recording") return f;
         return plan::Finding{};
     };
-    EXPECT_EQ(recording(session().shoot().chart_shots.at(0).id).status, "pass");
-    session().take_in({scratch / "b.tif"}, id(0));
+    EXPECT_EQ(recording(desk().job.shoot().chart_shots.at(0).id).status, "pass");
+    desk().frames.take_in({scratch / "b.tif"}, id(0));
     ASSERT_TRUE(idle());
-    ASSERT_EQ(session().shoot().chart_shots.size(), 2u);
-    const auto f = recording(session().shoot().chart_shots.at(1).id);
+    ASSERT_EQ(desk().job.shoot().chart_shots.size(), 2u);
+    const auto f = recording(desk().job.shoot().chart_shots.at(1).id);
     EXPECT_EQ(f.status, "caution");
     EXPECT_NEAR(f.value, 7.5, 1.5);
     EXPECT_NE(f.advice.find("set a fixed balance"), std::string::npos) << f.advice;
 }
 
 TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
-    GateLimits view;
+    GateLimits view(desk());
+    const auto limits = [&] { return work::limits_of(desk().job.shoot().brief()); };
     auto* table = view.findChild<QTableWidget*>("gateLimits");
     ASSERT_TRUE(table);
     int tilt = -1;
@@ -441,9 +444,9 @@ TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
     ASSERT_GE(tilt, 0);
     const double usual = inspect::limits_for({}).at("tilt").caution;
     table->item(tilt, 1)->setText("2");
-    EXPECT_EQ(GateLimits::of({}).at("tilt").caution, 2);
+    EXPECT_EQ(limits().at("tilt").caution, 2);
     table->item(tilt, 1)->setText("a lot"); // no number: nothing changes
-    EXPECT_EQ(GateLimits::of({}).at("tilt").caution, 2);
+    EXPECT_EQ(limits().at("tilt").caution, 2);
     EXPECT_EQ(table->item(tilt, 1)->text(), "2");
     // The next shot is judged by it.
     open_fitted();
@@ -452,7 +455,7 @@ TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
         cautioned = cautioned || (f.check == "tilt" && f.status == "caution");
     EXPECT_TRUE(cautioned); // it is tilted by 6 degrees
     QTest::mouseClick(view.findChild<QPushButton*>("usualLimits"), Qt::LeftButton);
-    EXPECT_EQ(GateLimits::of({}).at("tilt").caution, usual);
+    EXPECT_EQ(limits().at("tilt").caution, usual);
 }
 
 } // namespace

@@ -5,10 +5,20 @@
 #include <QTest>
 #include <functional>
 
+#include "desk/desk.hpp"
 #include "support.hpp"
 #include "widgets/picture_view.hpp"
 
 namespace refero::app {
+
+/// One change of a job or kit, of rows that a test writes by itself.
+template<class Document>
+std::optional<job::Ids> edit(Document& document, const std::string& what,
+                             const std::function<void(plan::Change&)>& fill) {
+    plan::Change change(what);
+    fill(change);
+    return document.change(change);
+}
 
 inline bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
 

@@ -18,55 +18,55 @@ struct JobWindow : testing::Test {
         window.resize(1280, 800);
         window.show();
         EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
-        session().use_kit(scratch / "kit.refero-kit");
+        desk().kit.use(scratch / "kit.refero-kit");
         fs::create_directories(card);
     }
-    Session& session() { return window.session(); }
+    Desk& desk() { return window.desk(); }
     PlanView& plan() { return *window.plan_view(); }
     FramesView& frames() { return *window.board_place()->frames_view(); }
     bool idle() {
-        return wait_for([&] { return session().tasks().running() == 0; });
+        return wait_for([&] { return desk().tasks.running() == 0; });
     }
-    Id id(int n) { return session().ids().at(static_cast<std::size_t>(n)); }
+    Id id(int n) { return desk().chains.ids().at(static_cast<std::size_t>(n)); }
     QString notice() {
         const auto* strip = window.findChild<QWidget*>("noticeStrip");
         return strip->isVisible() ? strip->findChild<QLabel*>()->text() : QString();
     }
     /// What the job holds, in words.
     std::string content() {
-        const Session& s = session();
+        const plan::Shoot& s = desk().job.shoot();
         std::string text;
-        for (const auto& c : s.shoot().cameras)
+        for (const auto& c : s.cameras)
             text += "camera " + c.name + std::to_string(c.clock_offset_s) + std::to_string(c.silent_lens) + "\n";
-        for (const auto& l : s.shoot().lights) text += "light " + l.name + l.changed + std::to_string(l.place) + "\n";
-        for (const auto& x : s.shoot().setups)
-            text += "setup " + std::to_string(x.id) + x.white + x.model + x.intent + std::to_string(x.balance_only) +
+        for (const auto& l : s.lights) text += "light " + l.name + l.changed + std::to_string(l.place) + "\n";
+        for (const auto& x : s.setups)
+            text += "setup " + std::to_string(x.id) + x.settings + std::to_string(x.balance_only) +
                     std::to_string(x.lens) + "\n";
-        for (const auto& f : s.shoot().frames)
+        for (const auto& f : s.frames)
             text += "frame " + f.path + std::to_string(f.setup) + f.reason + plan::name_of(f.kind) +
                     std::to_string(f.lens) + "\n";
-        for (const auto& c : s.shoot().chart_shots)
+        for (const auto& c : s.chart_shots)
             text += "shot " + std::to_string(c.setup) + c.refused + c.corners + c.problem + "\n";
-        for (const auto& r : s.shoot().readings)
+        for (const auto& r : s.readings)
             text += "reading " + std::to_string(r.chart_shot) + std::to_string(r.content.size()) + "\n";
-        for (const auto& c : s.shoot().corrections)
+        for (const auto& c : s.corrections)
             text += "correction " + std::to_string(c.setup) + c.made + std::to_string(c.taken_from) + "\n";
-        for (const auto& p : s.shoot().proofs) text += "proof " + std::to_string(p.correction) + p.basis + "\n";
-        for (const auto& h : s.shoot().handovers) text += "handover " + h.file + std::to_string(h.correction) + "\n";
-        for (const auto& b : s.shoot().briefs) text += b.title + b.client + plan::name_of(b.lens_school) + "\n";
-        for (const auto& n : s.shoot().notes) text += "note " + n.text + "\n";
+        for (const auto& p : s.proofs) text += "proof " + std::to_string(p.correction) + p.basis + "\n";
+        for (const auto& h : s.handovers) text += "handover " + h.file + std::to_string(h.correction) + "\n";
+        for (const auto& b : s.briefs) text += b.title + b.client + plan::name_of(b.lens_school) + "\n";
+        for (const auto& n : s.notes) text += "note " + n.text + "\n";
         return text;
     }
     /// Cameras of the simulator and lights, all combinations planned.
     void plan_shoot(const QStringList& cameras, const QStringList& lights) {
-        session().new_job(job);
+        desk().job.create(job);
         window.show_plan();
         for (const QString& c : cameras) plan().add_camera(c);
         for (const QString& l : lights) plan().add_light(l);
-        session().change("Lens and charts", [&](job::Edit& e) {
+        edit(desk().job, "Lens and charts", [&](plan::Change& e) {
             e.add(plan::Lens{.name = "Lens 50 mm"});
             e.add(plan::Card{.name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
-            for (plan::Camera c : session().shoot().cameras) {
+            for (plan::Camera c : desk().job.shoot().cameras) {
                 const char* id = c.name == "Stills A"   ? "stills-a"
                                  : c.name == "Stills B" ? "stills-b"
                                  : c.name == "Cine A"   ? "cine-a"
@@ -82,7 +82,7 @@ struct JobWindow : testing::Test {
     fs::path shoot(Id setup, const char* name, const std::string& taken, bool chart = true,
                    job::Mistake mistake = job::Mistake::none) {
         auto scene = job::simulated_scene(
-            session().shoot(), setup,
+            desk().job.shoot(), setup,
             {.chart = chart, .share = 0.2, .mistake = mistake, .seed = std::hash<std::string>{}(name), .taken = taken});
         scene.width = 900;
         scene.height = 600;

@@ -18,7 +18,7 @@ namespace {
 
 // From an empty job to a shot list for 3 cameras and 4 lights. Two minutes are 120 s; a slow typist needs 0.5 s a key.
 TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
-    session().change_kit("Kit", [](job::Edit& e) {
+    edit(desk().kit, "Kit", [](plan::Change& e) {
         e.add(plan::Card{.uid = "c", .name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
     });
     QTest::mouseClick(window.findChild<QPushButton*>("newJobButton"), Qt::LeftButton);
@@ -38,9 +38,9 @@ TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
     keys += 11;
     QTest::mouseClick(plan().findChild<QPushButton*>("planAllButton"), Qt::LeftButton);
     ++keys;
-    ASSERT_EQ(session().count(), 12);
-    EXPECT_EQ(session().shoot().lights[3].kind, plan::LightKind::flash);
-    EXPECT_EQ(session().shoot().lights[1].kelvin, 3000); // incandescent about 3000 K (common practice)
+    ASSERT_EQ(desk().chains.count(), 12);
+    EXPECT_EQ(desk().job.shoot().lights[3].kind, plan::LightKind::flash);
+    EXPECT_EQ(desk().job.shoot().lights[1].kelvin, 3000); // incandescent about 3000 K (common practice)
     plan().save_pdf(scratch / "list.pdf");
     keys += 3;
     plan().save_text(scratch / "list.txt");
@@ -62,33 +62,33 @@ TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
         EXPECT_TRUE(seen.contains(words)) << words;
     EXPECT_EQ(seen.count("Hand chart"), 12);
     EXPECT_TRUE(notice().contains("list.txt"));
-    EXPECT_EQ(session().shoot().brief().title, "Untitled job");
+    EXPECT_EQ(desk().job.shoot().brief().title, "Untitled job");
 }
 
 TEST_F(JobWindow, ticking_and_unticking_cells_plans_setups) {
     plan_shoot({"Stills A", "Stills B"}, {"Window", "Flash"});
-    ASSERT_EQ(session().count(), 4);
+    ASSERT_EQ(desk().chains.count(), 4);
     QTableWidget* m = plan().matrix();
     m->setCurrentCell(1, 1);
     m->setFocus();
     QTest::keyClick(m, Qt::Key_Space);
-    EXPECT_EQ(session().count(), 3);
+    EXPECT_EQ(desk().chains.count(), 3);
     EXPECT_EQ(m->rowCount(), 2);
     QTest::keyClick(m, Qt::Key_Space);
-    EXPECT_EQ(session().count(), 4);
+    EXPECT_EQ(desk().chains.count(), 4);
     // Both setups of a row out: the row stays, to be ticked again.
     for (int c = 0; c < 2; ++c) m->item(1, c)->setCheckState(Qt::Unchecked);
-    EXPECT_EQ(session().count(), 2);
+    EXPECT_EQ(desk().chains.count(), 2);
     EXPECT_EQ(m->rowCount(), 2);
-    session().undo();
-    session().undo();
-    EXPECT_EQ(session().count(), 4);
+    desk().job.undo();
+    desk().job.undo();
+    EXPECT_EQ(desk().chains.count(), 4);
     // From the board, too.
     window.show_board();
-    const auto before = session().count();
-    session().change("out", [&](job::Edit& e) { e.remove<plan::Setup>(id(0)); });
+    const auto before = desk().chains.count();
+    edit(desk().job, "out", [&](plan::Change& e) { e.remove<plan::Setup>(id(0)); });
     EXPECT_NE(window.board()->plan_cell(0, 0), 0);
-    EXPECT_EQ(session().count(), before);
+    EXPECT_EQ(desk().chains.count(), before);
 }
 
 // Nothing is typed: each frame finds its setup by camera, flash, colour of the light and order.
@@ -97,7 +97,7 @@ TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board)
     window.show_board();
     window.show_camera(true);
     SimulatedCamera& camera = *window.simulated_camera();
-    session().watch({card});
+    desk().watcher.watch({card});
     QElapsedTimer clock;
     for (int shot = 0; shot < 6; ++shot) {
         const Id wanted = camera.setups()->currentData().toLongLong();
@@ -105,21 +105,22 @@ TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board)
         QTest::mouseClick(camera.shutter(), Qt::LeftButton);
         ASSERT_TRUE(wait_for([&] { return camera.shutter()->isEnabled(); }));
         clock.start();
-        ASSERT_TRUE(wait_for([&] { return session().at(wanted).state == plan::State::read; }, 20000))
-            << shot << " " << session().title_of(wanted).toStdString();
-        test::measured("frame of %s in its setup after %.1f s: %s", session().title_of(wanted).toStdString().c_str(),
-                       clock.elapsed() / 1000.0, session().at(wanted).chart_frame.reason.c_str());
+        ASSERT_TRUE(wait_for([&] { return desk().chains.at(wanted).state == plan::State::read; }, 20000))
+            << shot << " " << desk().chains.title_of(wanted).toStdString();
+        test::measured("frame of %s in its setup after %.1f s: %s",
+                       desk().chains.title_of(wanted).toStdString().c_str(), clock.elapsed() / 1000.0,
+                       desk().chains.at(wanted).chart_frame.reason.c_str());
     }
-    for (const Id setup : session().ids()) {
-        EXPECT_EQ(session().at(setup).state, plan::State::read);
-        EXPECT_FALSE(session().at(setup).chart_frame.by_hand);
+    for (const Id setup : desk().chains.ids()) {
+        EXPECT_EQ(desk().chains.at(setup).state, plan::State::read);
+        EXPECT_FALSE(desk().chains.at(setup).chart_frame.by_hand);
     }
-    EXPECT_EQ(session().shoot().frames.size(), 6u);
+    EXPECT_EQ(desk().job.shoot().frames.size(), 6u);
     // An ordinary frame follows the latest chart shot of its camera.
-    const auto last = plan::record(session().shoot().cameras, session().at(id(5)).row.camera);
+    const auto last = plan::record(desk().job.shoot().cameras, desk().chains.at(id(5)).row.camera);
     shoot(id(5), "later.dng", plan::time_of(plan::seconds_of("2026-11-24T00:00:00") + 86400 * 400), false);
-    ASSERT_TRUE(wait_for([&] { return session().shoot().frames.size() == 7; }, 20000));
-    const plan::Frame& f = session().shoot().frames.back();
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 7; }, 20000));
+    const plan::Frame& f = desk().job.shoot().frames.back();
     EXPECT_EQ(f.camera, last->id);
     EXPECT_EQ(f.setup, id(5)); // the flash was the last light on the list
     EXPECT_TRUE(f.reason.starts_with("the last chart shot before it")) << f.reason;
@@ -131,7 +132,7 @@ TEST_F(JobWindow, mistakes_come_in_as_they_are) {
                          job::Mistake::mirrored, job::Mistake::no_lens_data}) {
         const std::string name = std::string(names(m)[static_cast<std::size_t>(m)]) + ".dng";
         const fs::path file = shoot(id(0), name.c_str(), "2026-05-04T10:00:00", true, m);
-        const auto shot = job::take_shot(file, {.chart = "grid24"});
+        const auto shot = work::take_shot(file, {.chart = "grid24"});
         if (m == job::Mistake::overexposed) { EXPECT_GT(shot.reading.find("D1")->clipped, 0.9); }
         if (m == job::Mistake::mirrored) { EXPECT_TRUE(shot.placement.mirrored); }
         if (m == job::Mistake::no_lens_data) { EXPECT_EQ(frame::read_metadata(file).lens, ""); }
@@ -148,10 +149,10 @@ TEST_F(JobWindow, a_file_dropped_on_a_cell_goes_there_and_a_correction_dragged_o
     const QModelIndex to = model->index_of(id(1));
     ASSERT_TRUE(model->canDropMimeData(&files, Qt::CopyAction, -1, -1, to));
     model->dropMimeData(&files, Qt::CopyAction, -1, -1, to);
-    ASSERT_TRUE(wait_for([&] { return session().at(id(1)).state == plan::State::read; }));
-    EXPECT_TRUE(session().at(id(1)).chart_frame.by_hand);
-    session().fit(id(1));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(1)).state == plan::State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).state == plan::State::read; }));
+    EXPECT_TRUE(desk().chains.at(id(1)).chart_frame.by_hand);
+    desk().setups.fit(id(1));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).state == plan::State::proved; }));
 
     // Its correction onto another camera's cell: a copy with a warning, to be proved there.
     const std::unique_ptr<QMimeData> dragged(model->mimeData({model->index_of(id(1))}));
@@ -159,18 +160,19 @@ TEST_F(JobWindow, a_file_dropped_on_a_cell_goes_there_and_a_correction_dragged_o
         model->canDropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(1)))); // not onto itself
     model->dropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(3)));
     EXPECT_TRUE(notice().contains("another camera")) << notice().toStdString();
-    EXPECT_EQ(session().at(id(3)).state, plan::State::corrected);
-    EXPECT_EQ(session().at(id(3)).taken_from, id(1));
-    session().take_in({shoot(id(3), "b.dng", "2026-05-04T10:10:00")}, id(3));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(3)).shot != nullptr; }));
-    EXPECT_EQ(session().at(id(3)).next(Step::proof), "Prove it on this chart shot");
-    session().prove(id(3));
-    EXPECT_EQ(session().at(id(3)).state, plan::State::proved);
-    EXPECT_GT(session().at(id(3)).proof_mean, session().at(id(1)).proof_mean); // another camera's correction is worse
-    session().undo();
-    session().undo();
-    session().undo();
-    EXPECT_FALSE(session().at(id(3)).correction);
+    EXPECT_EQ(desk().chains.at(id(3)).state, plan::State::corrected);
+    EXPECT_EQ(desk().chains.at(id(3)).taken_from, id(1));
+    desk().frames.take_in({shoot(id(3), "b.dng", "2026-05-04T10:10:00")}, id(3));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(3)).shot != nullptr; }));
+    EXPECT_EQ(next_of(desk().chains.at(id(3)), Step::proof, desk().tasks), "Prove it on this chart shot");
+    desk().setups.prove(id(3));
+    EXPECT_EQ(desk().chains.at(id(3)).state, plan::State::proved);
+    EXPECT_GT(desk().chains.at(id(3)).proof_mean,
+              desk().chains.at(id(1)).proof_mean); // another camera's correction is worse
+    desk().job.undo();
+    desk().job.undo();
+    desk().job.undo();
+    EXPECT_FALSE(desk().chains.at(id(3)).correction);
 }
 
 } // namespace

@@ -17,8 +17,8 @@ namespace refero::app {
 namespace {
 
 TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
-    session().new_job(job);
-    session().change("60 setups", [](job::Edit& e) {
+    desk().job.create(job);
+    edit(desk().job, "60 setups", [](plan::Change& e) {
         const Id mode = e.add(plan::Mode{.name = "raw"});
         std::vector<Id> cameras, lights;
         for (int c = 0; c < 6; ++c)
@@ -38,7 +38,7 @@ TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
     table->setCurrentIndex(table->model()->index(0, 0));
     for (int i = 0; i < 9; ++i) QTest::keyClick(table, Qt::Key_Right);
     for (int i = 0; i < 5; ++i) QTest::keyClick(table, Qt::Key_Down);
-    EXPECT_EQ(session().title_of(window.board()->chosen()), "Camera 6, Light 10");
+    EXPECT_EQ(desk().chains.title_of(window.board()->chosen()), "Camera 6, Light 10");
     QTest::keyClick(&window, Qt::Key_F, Qt::ControlModifier);
     QTest::keyClicks(window.board()->filter(), "camera 3 balance only");
     int rows = 0, columns = 0;
@@ -52,49 +52,51 @@ TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
 
 TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     plan_shoot({"Stills A"}, {"Window", "Tungsten"});
-    session().take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed),
-                       shoot(id(1), "good.dng", "2026-05-04T09:10:00")});
+    desk().frames.take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed),
+                           shoot(id(1), "good.dng", "2026-05-04T09:10:00")});
     ASSERT_TRUE(wait_for(
         [&] {
-            return session().at(id(0)).state == plan::State::refused && session().at(id(1)).state == plan::State::read;
+            return desk().chains.at(id(0)).state == plan::State::refused &&
+                   desk().chains.at(id(1)).state == plan::State::read;
         },
         20000));
-    EXPECT_EQ(session().at(id(1)).gate, "pass");
-    EXPECT_GE(session().at(id(1)).findings.size(), 13u);
+    EXPECT_EQ(desk().chains.at(id(1)).gate(), "pass");
+    EXPECT_GE(desk().chains.at(id(1)).findings.size(), 13u);
     window.open_setup(id(0));
     ASSERT_TRUE(idle());
     auto* verdict = window.setup_view()->findChild<QLabel*>("verdict");
     EXPECT_EQ(verdict->text(), "Reshoot");
     EXPECT_GE(QFontMetrics(verdict->font()).capHeight(), 24); // read from two metres
-    EXPECT_TRUE(session().at(id(0)).refused.contains("Close down")) << session().at(id(0)).refused.toStdString();
-    EXPECT_EQ(session().at(id(0)).next(Step::shot), "Shoot the chart again");
-    session().fit(id(0)); // not from a refused shot
-    EXPECT_FALSE(session().at(id(0)).fitting);
+    EXPECT_TRUE(desk().chains.at(id(0)).refused.find("Close down") != std::string::npos)
+        << desk().chains.at(id(0)).refused;
+    EXPECT_EQ(next_of(desk().chains.at(id(0)), Step::shot, desk().tasks), "Shoot the chart again");
+    desk().setups.fit(id(0)); // not from a refused shot
+    EXPECT_FALSE(desk().tasks.busy(Doing::fitting, id(0)));
     QTest::mouseClick(window.setup_view()->findChild<QPushButton*>("refuseButton"),
                       Qt::LeftButton); // says "Accept it after all"
-    EXPECT_EQ(session().at(id(0)).state, plan::State::read);
+    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::read);
     EXPECT_EQ(verdict->text(), "Accepted");
-    session().undo();
+    desk().job.undo();
     EXPECT_EQ(verdict->text(), "Reshoot");
     window.open_setup(id(1));
     window.setup_view()->choose(Step::shot);
     EXPECT_EQ(verdict->text(), "Pass");
     // A better shot of the same setup takes over.
-    session().take_in({shoot(id(0), "again.dng", "2026-05-04T09:20:00")}, id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::read; }, 20000));
-    EXPECT_EQ(fs::path(session().at(id(0)).chart_frame.path).filename(), "again.dng");
+    desk().frames.take_in({shoot(id(0), "again.dng", "2026-05-04T09:20:00")}, id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::read; }, 20000));
+    EXPECT_EQ(fs::path(desk().chains.at(id(0)).chart_frame.path).filename(), "again.dng");
 }
 
 TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
     plan_shoot({"Stills A"}, {"Window", "Tungsten"});
-    session().take_in({shoot(id(0), "early.dng", "2026-05-04T08:00:00", false)});
+    desk().frames.take_in({shoot(id(0), "early.dng", "2026-05-04T08:00:00", false)});
     ASSERT_TRUE(idle());
-    session().take_in({shoot(id(0), "chart.dng", "2026-05-04T09:00:00")});
+    desk().frames.take_in({shoot(id(0), "chart.dng", "2026-05-04T09:00:00")});
     ASSERT_TRUE(idle());
-    session().take_in(
+    desk().frames.take_in(
         {shoot(id(0), "one.dng", "2026-05-04T09:05:00", false), shoot(id(0), "two.dng", "2026-05-04T09:06:00", false)});
     ASSERT_TRUE(idle());
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.size() == 2; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).frames.size() == 2; }));
     window.show_board(BoardPlace::frames);
     FramesModel& model = *frames().model();
     ASSERT_EQ(model.rowCount(), 4);
@@ -115,14 +117,14 @@ TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
     auto* box = frames().findChild<QComboBox*>("setupBox");
     box->setCurrentIndex(box->findData(qlonglong(id(1))));
     QTest::mouseClick(frames().findChild<QPushButton*>("putButton"), Qt::LeftButton);
-    EXPECT_EQ(session().at(id(1)).frames.size(), 2u);
-    session().undo();
-    EXPECT_EQ(session().at(id(0)).frames.size(), 2u);
+    EXPECT_EQ(desk().chains.at(id(1)).frames.size(), 2u);
+    desk().job.undo();
+    EXPECT_EQ(desk().chains.at(id(0)).frames.size(), 2u);
     // The chart shot is refused: they belong nowhere any more; accepted again, they come back.
-    session().refuse(id(0), "a shadow");
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.empty(); }));
-    session().accept(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.size() == 2; }));
+    desk().setups.refuse(id(0), "a shadow");
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).frames.empty(); }));
+    desk().setups.accept(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).frames.size() == 2; }));
 }
 
 TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
@@ -131,11 +133,10 @@ TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
     fs::create_directories(scratch / "second card");
     fs::copy_file(raw, scratch / "second card/A_0001.dng");
     test::written(card / "broken.dng", std::string(5000, 'x'));
-    session().watch({scratch.folder()});
-    ASSERT_TRUE(
-        wait_for([&] { return session().shoot().frames.size() == 3 && session().tasks().running() == 0; }, 20000));
+    desk().watcher.watch({scratch.folder()});
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 3 && desk().tasks.running() == 0; }, 20000));
     int mains = 0, copies = 0, unreadable = 0;
-    for (const plan::Frame& f : session().shoot().frames) {
+    for (const plan::Frame& f : desk().job.shoot().frames) {
         mains += !f.same_as && f.problem.empty();
         copies += f.same_as != 0;
         if (f.problem.empty()) continue;
@@ -149,102 +150,104 @@ TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
     auto* remember = window.findChild<QPushButton*>("rememberLensButton");
     ASSERT_TRUE(wait_for([&] { return remember->isVisible(); }));
     QTest::mouseClick(remember, Qt::LeftButton);
-    EXPECT_NE(session().shoot().cameras[0].silent_lens, 0);
-    EXPECT_EQ(session().at(id(0)).chart_frame.lens, session().shoot().cameras[0].silent_lens);
-    session().take_in({shoot(id(0), "next.dng", "2026-05-04T09:10:00", false, job::Mistake::no_lens_data)});
+    EXPECT_NE(desk().job.shoot().cameras[0].silent_lens, 0);
+    EXPECT_EQ(desk().chains.at(id(0)).chart_frame.lens, desk().job.shoot().cameras[0].silent_lens);
+    desk().frames.take_in({shoot(id(0), "next.dng", "2026-05-04T09:10:00", false, job::Mistake::no_lens_data)});
     ASSERT_TRUE(idle());
     EXPECT_FALSE(remember->isVisible());
-    EXPECT_NE(session().shoot().frames.back().lens, 0);
+    EXPECT_NE(desk().job.shoot().frames.back().lens, 0);
 }
 
 TEST_F(JobWindow, two_frames_of_one_moment_set_the_clock) {
     plan_shoot({"Stills A", "Stills B"}, {"Window"});
-    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(1), "b.dng", "2026-05-04T10:01:04")});
+    desk().frames.take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(1), "b.dng", "2026-05-04T10:01:04")});
     ASSERT_TRUE(idle());
     // B's clock is an hour and 64 seconds ahead: a frame that it took at 9:30 says 10:31:04.
     Id a = 0, b = 0;
-    for (const plan::Frame& f : session().shoot().frames) (f.camera == session().shoot().cameras[0].id ? a : b) = f.id;
-    session().same_moment(a, b);
-    EXPECT_EQ(session().shoot().cameras[1].clock_offset_s, -3664);
-    EXPECT_EQ(plan::time_of(plan::time_in_job(session().shoot(), *session().frame_row(b))), "2026-05-04T09:00:00");
-    session().same_moment(a, a);
+    for (const plan::Frame& f : desk().job.shoot().frames)
+        (f.camera == desk().job.shoot().cameras[0].id ? a : b) = f.id;
+    desk().frames.same_moment(a, b);
+    EXPECT_EQ(desk().job.shoot().cameras[1].clock_offset_s, -3664);
+    EXPECT_EQ(plan::time_of(plan::time_in_job(desk().job.shoot(), *desk().job.frame(b))), "2026-05-04T09:00:00");
+    desk().frames.same_moment(a, a);
     EXPECT_TRUE(notice().contains("two cameras"));
-    session().undo();
-    EXPECT_EQ(session().shoot().cameras[1].clock_offset_s, 0);
+    desk().job.undo();
+    EXPECT_EQ(desk().job.shoot().cameras[1].clock_offset_s, 0);
 }
 
 TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time_line) {
     plan_shoot({"Cine A"}, {"LED panel"});
-    auto scene = job::simulated_scene(session().shoot(), id(0), {.share = 0.2});
+    auto scene = job::simulated_scene(desk().job.shoot(), id(0), {.share = 0.2});
     scene.width = 640;
     scene.height = 400;
     const auto chart = simulate::render(scene);
     scene.charts.clear();
     const auto plain = simulate::render(scene);
     simulate::write_clip({{&plain, 2}, {&chart, 2}, {&plain, 2}}, colour::Transfer::bt709, 5, card / "interview.mkv");
-    session().take_in({card / "interview.mkv"}, id(0));
-    ASSERT_TRUE(wait_for([&] { return session().shoot().frames.size() == 1; }));
-    ASSERT_EQ(session().shoot().frames[0].kind, plan::FrameKind::clip);
-    EXPECT_EQ(session().at(id(0)).state, plan::State::to_shoot);
+    desk().frames.take_in({card / "interview.mkv"}, id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 1; }));
+    ASSERT_EQ(desk().job.shoot().frames[0].kind, plan::FrameKind::clip);
+    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::to_shoot);
     window.show_board(BoardPlace::frames);
-    frames().choose({session().shoot().frames[0].id});
+    frames().choose({desk().job.shoot().frames[0].id});
     auto* panel = frames().findChild<ClipPanel*>();
     ASSERT_TRUE(panel->isVisible());
     panel->slider()->setValue(3000);
     QTest::mouseClick(panel->take_button(), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }, 20000));
-    EXPECT_EQ(session().at(id(0)).state, plan::State::read);
-    EXPECT_EQ(session().at(id(0)).shot->frame.encoding, "bt709");
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }, 20000));
+    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::read);
+    EXPECT_EQ(desk().chains.at(id(0)).shot->frame.encoding, "bt709");
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
     // Before the chart comes in, there is none.
     panel->slider()->setValue(500);
     QTest::mouseClick(panel->take_button(), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return !session().at(id(0)).problem.isEmpty(); }, 20000));
-    EXPECT_EQ(session().at(id(0)).link(Step::shot), LinkState::broken);
+    ASSERT_TRUE(wait_for([&] { return !desk().chains.at(id(0)).problem.empty(); }, 20000));
+    EXPECT_EQ(desk().chains.at(id(0)).link(Step::shot), LinkState::broken);
 }
 
-// Every kind of change through the session, all the way back and forth.
+// Every kind of change through the desk, all the way back and forth.
 TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     plan_shoot({"Stills A", "Stills B"}, {"Window", "Tungsten"});
-    session().take_in(
+    desk().frames.take_in(
         {shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
     ASSERT_TRUE(idle());
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot && session().at(id(0)).frames.size() == 1; }));
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).correction != nullptr; }));
-    session().export_correction(id(0), scratch / "c.json");
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::handed_over; }));
-    Settings s = session().at(id(0)).settings;
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot && desk().chains.at(id(0)).frames.size() == 1; }));
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).correction != nullptr; }));
+    desk().handovers.write_file(id(0), "correction", {}, scratch / "c.json");
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::handed_over; }));
+    Settings s = desk().chains.at(id(0)).settings;
     s.intent = fit::Intent::chroma;
-    session().change(id(0), s, "Intent");
-    s.chart = "grid24", s.corners = session().at(id(0)).shot->placement.corners, (*s.corners)[0].x() += 4;
-    session().change(id(0), s, "Move a corner");
+    desk().setups.change(id(0), s, "Intent");
+    s.chart = "grid24", s.corners = desk().chains.at(id(0)).shot->placement.corners, (*s.corners)[0].x() += 4;
+    desk().setups.change(id(0), s, "Move a corner");
     ASSERT_TRUE(idle());
-    session().refuse(id(0), "a finger");
-    session().accept(id(0));
-    session().lend(id(0), id(3));
-    session().assign(
-        {session().at(id(0)).frames.empty() ? session().shoot().frames[1].id : session().at(id(0)).frames[0]}, id(2));
-    session().set_silent_lens(session().shoot().cameras[0].id, session().shoot().lenses[0].id);
-    session().make_ordinary(session().at(id(0)).chart_frame.id);
-    session().remove_frames({session().shoot().frames.back().id});
-    session().change("Note", [](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
+    desk().setups.refuse(id(0), "a finger");
+    desk().setups.accept(id(0));
+    desk().setups.lend(id(0), id(3));
+    desk().frames.assign(
+        {desk().chains.at(id(0)).frames.empty() ? desk().job.shoot().frames[1].id : desk().chains.at(id(0)).frames[0]},
+        id(2));
+    desk().frames.set_silent_lens(desk().job.shoot().cameras[0].id, desk().job.shoot().lenses[0].id);
+    desk().frames.make_ordinary(desk().chains.at(id(0)).chart_frame.id);
+    desk().frames.remove({desk().job.shoot().frames.back().id});
+    edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "n"}); });
     QTest::qWait(400); // frames find their places
     ASSERT_TRUE(idle());
     std::vector<std::string> states{content()};
-    while (!session().undo_title().isEmpty()) {
-        session().undo();
+    while (!desk().job.undo_title().isEmpty()) {
+        desk().job.undo();
         QTest::qWait(1);
         ASSERT_TRUE(idle());
         states.push_back(content());
         ASSERT_LT(states.size(), 60u);
     }
     EXPECT_GE(states.size(), 15u);
-    EXPECT_TRUE(session().shoot().cameras.empty());
+    EXPECT_TRUE(desk().job.shoot().cameras.empty());
     for (std::size_t i = states.size() - 1; i-- > 0;) {
-        ASSERT_FALSE(session().redo_title().isEmpty()) << i << " of " << states.size();
-        session().redo();
+        ASSERT_FALSE(desk().job.redo_title().isEmpty()) << i << " of " << states.size();
+        desk().job.redo();
         QTest::qWait(1);
         ASSERT_TRUE(idle());
         ASSERT_EQ(content(), states[i]) << i;
@@ -253,58 +256,59 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
 
 TEST_F(JobWindow, a_job_opens_as_it_was_left_and_finds_moved_frames) {
     plan_shoot({"Stills A"}, {"Window"});
-    session().take_in(
+    desk().frames.take_in(
         {shoot(id(0), "a.dng", "2026-05-04T09:00:00"), shoot(id(0), "f.dng", "2026-05-04T09:05:00", false)});
     ASSERT_TRUE(idle());
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for(
-        [&] { return session().at(id(0)).state == plan::State::proved && session().at(id(0)).frames.size() == 1; }));
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] {
+        return desk().chains.at(id(0)).state == plan::State::proved && desk().chains.at(id(0)).frames.size() == 1;
+    }));
     const std::string before = content();
-    const auto coefficients = session().at(id(0)).correction->coefficients;
-    const auto mean = session().at(id(0)).shot->reading.patches[3].mean;
-    session().close_job();
+    const auto coefficients = desk().chains.at(id(0)).correction->coefficients;
+    const auto mean = desk().chains.at(id(0)).shot->reading.patches[3].mean;
+    desk().job.close();
     // Moved as a whole, job and frames: found without a question.
     fs::create_directories(scratch / "archive/2026");
     fs::rename(job, scratch / "archive/shoot.refero");
     fs::rename(card, scratch / "archive/2026/card");
     window.open({scratch / "archive/shoot.refero"});
-    ASSERT_EQ(session().count(), 1);
-    EXPECT_EQ(session().at(id(0)).state, plan::State::proved); // at once, without reading a frame
-    EXPECT_EQ(session().at(id(0)).correction->coefficients, coefficients);
-    EXPECT_EQ(session().at(id(0)).shot->reading.patches[3].mean, mean);
+    ASSERT_EQ(desk().chains.count(), 1);
+    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::proved); // at once, without reading a frame
+    EXPECT_EQ(desk().chains.at(id(0)).correction->coefficients, coefficients);
+    EXPECT_EQ(desk().chains.at(id(0)).shot->reading.patches[3].mean, mean);
     ASSERT_TRUE(idle());
-    EXPECT_EQ(session().missing_frames(), 0);
-    EXPECT_EQ(session().at(id(0)).chart_frame.path, (scratch / "archive/2026/card/a.dng").string());
+    EXPECT_EQ(desk().frames.missing(), 0);
+    EXPECT_EQ(desk().chains.at(id(0)).chart_frame.path, (scratch / "archive/2026/card/a.dng").string());
     window.open_setup(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frame != nullptr; }));
+    ASSERT_TRUE(wait_for([&] { return desk().pictures.of(id(0)).frame != nullptr; }));
     // Only the frames moved: asked for once.
-    session().close_job();
+    desk().job.close();
     fs::create_directories(scratch / "elsewhere");
     fs::rename(scratch / "archive/2026/card", scratch / "elsewhere/card");
     window.open({scratch / "archive/shoot.refero"});
-    ASSERT_TRUE(wait_for([&] { return session().missing_frames() == 2 && !notice().isEmpty(); }));
+    ASSERT_TRUE(wait_for([&] { return desk().frames.missing() == 2 && !notice().isEmpty(); }));
     EXPECT_TRUE(notice().contains("Find moved frames")) << notice().toStdString();
-    session().find_moved(scratch / "elsewhere");
-    ASSERT_TRUE(wait_for([&] { return session().missing_frames() == 0; }));
+    desk().frames.find_moved(scratch / "elsewhere");
+    ASSERT_TRUE(wait_for([&] { return desk().frames.missing() == 0; }));
     // A damaged file is refused in words, and the open job stays.
     test::written(scratch / "bad.refero", std::string(3000, '?'));
     window.open({scratch / "bad.refero"});
     EXPECT_TRUE(notice().contains("bad.refero"));
-    EXPECT_EQ(session().count(), 1);
+    EXPECT_EQ(desk().chains.count(), 1);
 }
 
 TEST_F(JobWindow, a_job_saved_under_another_name_goes_on_there) {
     plan_shoot({"Stills A"}, {"Window"});
-    session().save_as(scratch / "other.refero");
-    EXPECT_EQ(session().job_file(), scratch / "other.refero");
-    session().change("Note", [](job::Edit& e) { e.add(plan::Note{.text = "only here"}); });
-    session().open_job(job);
-    EXPECT_TRUE(session().shoot().notes.empty());
+    desk().job.save_as(scratch / "other.refero");
+    EXPECT_EQ(desk().job.file(), scratch / "other.refero");
+    edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "only here"}); });
+    desk().job.open(job);
+    EXPECT_TRUE(desk().job.shoot().notes.empty());
 }
 
 TEST_F(JobWindow, the_log_is_searched_and_exported) {
     plan_shoot({"Stills A"}, {"Window"});
-    session().change("Note: \"quoted\", with a comma", [](job::Edit& e) { e.add(plan::Note{.text = "q"}); });
+    edit(desk().job, "Note: \"quoted\", with a comma", [](plan::Change& e) { e.add(plan::Note{.text = "q"}); });
     window.show_board(BoardPlace::log);
     LogView& log = *window.board_place()->log_view();
     const int all = log.table()->rowCount();
@@ -333,49 +337,49 @@ TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
     EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .before_each_project = true}, QDate(2026, 5, 2)),
               "due before the next project");
 
-    session().change_kit("A light", [](job::Edit& e) {
+    edit(desk().kit, "A light", [](plan::Change& e) {
         const Id l = e.add(plan::Light{
             .uid = "the-lamp", .name = "Tungsten", .kind = plan::LightKind::tungsten, .kelvin = 2900, .power = "full"});
         e.add(plan::LightReading{.light = l, .at = "2025-05-04T10:00:00", .kelvin = 2990, .power = "1/4"});
     });
     plan_shoot({"Stills A"}, {"Tungsten"}); // the kit's light, by its name
-    EXPECT_EQ(session().shoot().lights[0].uid, "the-lamp");
-    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00")});
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }));
-    ASSERT_EQ(session().kit().light_readings.size(), 2u);
-    EXPECT_NEAR(session().kit().light_readings[1].kelvin, 2900, 0.1 * 2900);
+    EXPECT_EQ(desk().job.shoot().lights[0].uid, "the-lamp");
+    desk().frames.take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00")});
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }));
+    ASSERT_EQ(desk().kit.kit().light_readings.size(), 2u);
+    EXPECT_NEAR(desk().kit.kit().light_readings[1].kelvin, 2900, 0.1 * 2900);
     window.show_kit();
     window.kit_view()->sections()->setCurrentRow(2);
     EXPECT_EQ(window.kit_view()->findChild<LightPlot*>("lightPlot")->lines(), 2); // two powers, two lines
     // A fallback for what could not be shot.
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved; }));
-    const auto missing = plan::missing_fallbacks(session().shoot()).size();
-    session().keep_fallback(id(0));
-    EXPECT_EQ(session().kit().fallbacks.size(), 1u);
-    EXPECT_EQ(plan::missing_fallbacks(session().shoot()).size(), missing - 1);
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    const auto missing = plan::missing_fallbacks(desk().job.shoot()).size();
+    desk().setups.keep_fallback(id(0));
+    EXPECT_EQ(desk().kit.kit().fallbacks.size(), 1u);
+    EXPECT_EQ(plan::missing_fallbacks(desk().job.shoot()).size(), missing - 1);
     // Series: the same setup handed over in another job of the client is compared.
     const auto hand_over = [&](const char* name) {
-        session().change("Client", [&](job::Edit& e) {
-            plan::Brief b = session().shoot().brief();
+        edit(desk().job, "Client", [&](plan::Change& e) {
+            plan::Brief b = desk().job.shoot().brief();
             b.client = "Museum";
             b.title = name;
             e.update(b);
         });
-        session().export_correction(id(0), scratch / (std::string(name) + ".json"));
-        ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::handed_over; }));
+        desk().handovers.write_file(id(0), "correction", {}, scratch / (std::string(name) + ".json"));
+        ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::handed_over; }));
     };
     hand_over("first");
-    session().new_job(scratch / "second.refero");
+    desk().job.create(scratch / "second.refero");
     job = scratch / "third.refero";
     plan_shoot({"Stills A"}, {"Tungsten"});
-    session().take_in({shoot(id(0), "b.dng", "2027-05-04T09:00:00")});
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }));
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).correction != nullptr; }));
+    desk().frames.take_in({shoot(id(0), "b.dng", "2027-05-04T09:00:00")});
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }));
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).correction != nullptr; }));
     hand_over("a year later");
-    ASSERT_EQ(session().kit().series.size(), 2u);
-    const QString words = compared(session().kit().series[0], session().kit().series[1]);
+    ASSERT_EQ(desk().kit.kit().series.size(), 2u);
+    const QString words = compared(desk().kit.kit().series[0], desk().kit.kit().series[1]);
     EXPECT_TRUE(words.contains("mired") && words.contains("CIEDE2000")) << words.toStdString();
     EXPECT_TRUE(words.contains("carried on")) << words.toStdString(); // nothing has changed
 }

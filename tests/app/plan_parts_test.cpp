@@ -7,8 +7,8 @@
 
 #include "job_window.hpp"
 #include "kit/kit_section.hpp"
+#include "pictures/kept_pictures.hpp"
 #include "plan/shot_list_page.hpp"
-#include "thumbnails.hpp"
 #include "widgets/link_glyph.hpp"
 
 namespace refero::app {
@@ -115,14 +115,14 @@ TEST(Glyph, every_state_has_a_shape_of_its_own) {
 TEST(Thumbnails, are_kept_by_the_hash_of_what_they_show) {
     QImage image(100, 60, QImage::Format_RGB32);
     image.fill(QColor(40, 120, 200));
-    EXPECT_TRUE(kept_thumbnail("abcdef").isNull());
-    keep_thumbnail("abcdef", image);
-    const QImage again = kept_thumbnail("abcdef");
+    EXPECT_TRUE(kept_picture("abcdef").isNull());
+    keep_picture("abcdef", image);
+    const QImage again = kept_picture("abcdef");
     ASSERT_EQ(again.size(), image.size());
     EXPECT_NEAR(again.pixelColor(50, 30).blue(), 200, 6); // JPEG
-    EXPECT_TRUE(kept_thumbnail("").isNull());
-    keep_thumbnail("", image); // a file without a hash has none
-    EXPECT_TRUE(kept_thumbnail("").isNull());
+    EXPECT_TRUE(kept_picture("").isNull());
+    keep_picture("", image); // a file without a hash has none
+    EXPECT_TRUE(kept_picture("").isNull());
 }
 
 // ---- work that nobody waits for
@@ -131,15 +131,15 @@ TEST(QuietTasks, are_not_counted_and_their_errors_are_not_told) {
     Tasks tasks;
     int done = 0, told = 0;
     QObject::connect(&tasks, &Tasks::failed, [&](const QString&) { ++told; });
-    tasks.run_quietly([&](std::stop_token, const Progress&) -> Tasks::Then { return [&] { ++done; }; });
+    tasks.run_quietly({}, [&](std::stop_token, const Progress&) -> Tasks::Then { return [&] { ++done; }; });
     tasks.run_quietly(
-        [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no picture"); });
+        {}, [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no picture"); });
     EXPECT_EQ(tasks.running(), 0);
     EXPECT_EQ(tasks.progress(), 1);
     ASSERT_TRUE(wait_for([&] { return done == 1; }));
     QTest::qWait(50);
     EXPECT_EQ(told, 0);
-    tasks.run("loud",
+    tasks.run({}, "loud",
               [](std::stop_token, const Progress&) -> Tasks::Then { throw Error(ErrorKind::input, "no file"); });
     EXPECT_EQ(tasks.running(), 1);
     EXPECT_EQ(tasks.title(), "loud");
@@ -212,68 +212,68 @@ TEST_F(Kit, things_are_added_edited_removed_and_brought_back) {
     auto* monitors = section<plan::Monitor>();
     ASSERT_TRUE(monitors && monitors->isVisible());
     QTest::mouseClick(button(monitors, "Add"), Qt::LeftButton);
-    ASSERT_EQ(session().kit().monitors.size(), 1u);
+    ASSERT_EQ(desk().kit.kit().monitors.size(), 1u);
     ASSERT_TRUE(monitors->chosen());
     auto* name = monitors->form().widget()->findChildren<QLineEdit*>().front();
     name->setText("Desk");
     emit name->editingFinished();
-    EXPECT_EQ(session().kit().monitors[0].name, "Desk");
+    EXPECT_EQ(desk().kit.kit().monitors[0].name, "Desk");
     EXPECT_EQ(monitors->table()->item(0, 0)->text(), "Desk");
     EXPECT_EQ(monitors->table()->item(0, 3)->text(), "never calibrated: due now");
     QTest::mouseClick(button(monitors, "Calibrated today"), Qt::LeftButton);
-    EXPECT_EQ(session().kit().monitors[0].calibrated, QDate::currentDate().toString(Qt::ISODate).toStdString());
+    EXPECT_EQ(desk().kit.kit().monitors[0].calibrated, QDate::currentDate().toString(Qt::ISODate).toStdString());
     QTest::mouseClick(button(monitors, "Remove"), Qt::LeftButton);
-    EXPECT_TRUE(session().kit().monitors.empty());
+    EXPECT_TRUE(desk().kit.kit().monitors.empty());
     // Ctrl+Z in the kit is the kit's own.
-    session().new_job(job);
-    session().change("Note", [](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
+    desk().job.create(job);
+    edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "n"}); });
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(session().kit().monitors.size(), 1u);
-    EXPECT_EQ(session().shoot().notes.size(), 1u);
+    EXPECT_EQ(desk().kit.kit().monitors.size(), 1u);
+    EXPECT_EQ(desk().job.shoot().notes.size(), 1u);
     window.show_board(BoardPlace::log);
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_TRUE(session().shoot().notes.empty());
+    EXPECT_TRUE(desk().job.shoot().notes.empty());
 }
 
 TEST_F(Kit, what_a_job_uses_can_be_kept_and_is_taken_by_its_name) {
     plan_shoot({"Stills A", "Cine B"}, {"Window"});
-    session().keep_in_kit();
-    EXPECT_EQ(session().kit().cameras.size(), 2u);
-    EXPECT_EQ(session().kit().lights.size(), 1u);
-    session().keep_in_kit();
-    EXPECT_EQ(session().kit().cameras.size(), 2u) << "once only";
+    desk().setups.keep_in_kit();
+    EXPECT_EQ(desk().kit.kit().cameras.size(), 2u);
+    EXPECT_EQ(desk().kit.kit().lights.size(), 1u);
+    desk().setups.keep_in_kit();
+    EXPECT_EQ(desk().kit.kit().cameras.size(), 2u) << "once only";
     EXPECT_TRUE(notice().contains("already"));
-    session().new_job(scratch / "next.refero");
+    desk().job.create(scratch / "next.refero");
     window.show_plan();
     EXPECT_EQ(plan().camera_box()->count(), 2); // offered
     plan().add_camera("cine b");
-    ASSERT_EQ(session().shoot().cameras.size(), 1u);
-    EXPECT_EQ(session().shoot().cameras[0].serial_number, "CB-19");
-    EXPECT_EQ(session().shoot().cameras[0].uid, session().kit().cameras[1].uid);
+    ASSERT_EQ(desk().job.shoot().cameras.size(), 1u);
+    EXPECT_EQ(desk().job.shoot().cameras[0].serial_number, "CB-19");
+    EXPECT_EQ(desk().job.shoot().cameras[0].uid, desk().kit.kit().cameras[1].uid);
     EXPECT_EQ(plan().camera_box()->count(), 1);
     plan().add_camera("Cine B");
-    EXPECT_EQ(session().shoot().cameras.size(), 1u);
+    EXPECT_EQ(desk().job.shoot().cameras.size(), 1u);
     EXPECT_TRUE(notice().contains("in the plan already"));
 }
 
 TEST_F(Kit, a_fallback_stands_in_where_a_setup_cannot_be_shot) {
     plan_shoot({"Stills A"}, {"Tungsten"});
-    session().take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00")});
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }));
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).state == plan::State::proved; }));
-    session().keep_fallback(id(0));
-    session().keep_fallback(id(0));
-    EXPECT_EQ(session().kit().fallbacks.size(), 1u) << "the newer one replaces the older";
-    const auto coefficients = session().at(id(0)).correction->coefficients;
+    desk().frames.take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00")});
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }));
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    desk().setups.keep_fallback(id(0));
+    desk().setups.keep_fallback(id(0));
+    EXPECT_EQ(desk().kit.kit().fallbacks.size(), 1u) << "the newer one replaces the older";
+    const auto coefficients = desk().chains.at(id(0)).correction->coefficients;
     job = scratch / "next.refero";
     plan_shoot({"Stills A", "Stills B"}, {"Tungsten", "LED panel"});
-    EXPECT_TRUE(session().fallback_for(id(0)));
-    EXPECT_FALSE(session().fallback_for(id(1))); // LEDs have no common colour
-    EXPECT_FALSE(session().fallback_for(id(2))); // another camera
-    session().take_fallback(id(0));
-    EXPECT_EQ(session().at(id(0)).state, plan::State::corrected);
-    EXPECT_EQ(session().at(id(0)).correction->coefficients, coefficients);
+    EXPECT_TRUE(desk().setups.fallback_for(id(0)));
+    EXPECT_FALSE(desk().setups.fallback_for(id(1))); // LEDs have no common colour
+    EXPECT_FALSE(desk().setups.fallback_for(id(2))); // another camera
+    desk().setups.take_fallback(id(0));
+    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::corrected);
+    EXPECT_EQ(desk().chains.at(id(0)).correction->coefficients, coefficients);
     EXPECT_TRUE(notice().contains("stands in"));
 }
 
@@ -292,38 +292,38 @@ TEST_F(Kit, lens_mode_and_place_of_a_row_and_column) {
     auto* lens = box("Lens");
     lens->setCurrentIndex(lens->findText("Lens 50 mm"));
     emit lens->activated(lens->currentIndex());
-    for (const plan::Setup& s : session().shoot().setups)
-        EXPECT_EQ(s.lens, session().shoot().lenses[0].id); // the whole row
+    for (const plan::Setup& s : desk().job.shoot().setups)
+        EXPECT_EQ(s.lens, desk().job.shoot().lenses[0].id); // the whole row
     EXPECT_EQ(plan().matrix()->rowCount(), 1);
     auto* mode = box("Mode");
     mode->setCurrentIndex(mode->findText("a new one"));
     emit mode->activated(mode->currentIndex());
-    EXPECT_EQ(session().shoot().modes.size(), 2u);
-    EXPECT_EQ(session().shoot().setups[0].mode, session().shoot().modes[1].id);
+    EXPECT_EQ(desk().job.shoot().modes.size(), 2u);
+    EXPECT_EQ(desk().job.shoot().setups[0].mode, desk().job.shoot().modes[1].id);
     auto* place = box("Place");
     place->setEditText("Store room");
     emit place->lineEdit()->editingFinished();
-    ASSERT_EQ(session().shoot().places.size(), 1u);
-    EXPECT_EQ(session().shoot().lights[1].place, session().shoot().places[0].id);
-    EXPECT_EQ(session().shoot().lights[0].place, 0);
+    ASSERT_EQ(desk().job.shoot().places.size(), 1u);
+    EXPECT_EQ(desk().job.shoot().lights[1].place, desk().job.shoot().places[0].id);
+    EXPECT_EQ(desk().job.shoot().lights[0].place, 0);
     // Another row for the same camera, with what it has no row with yet.
     for (auto* b : plan().findChildren<QPushButton*>())
         if (b->text().startsWith("Another lens")) QTest::mouseClick(b, Qt::LeftButton);
     EXPECT_EQ(plan().matrix()->rowCount(), 2);
     plan().matrix()->item(1, 0)->setCheckState(Qt::Checked);
-    EXPECT_EQ(session().count(), 3);
-    EXPECT_EQ(session().title_of(id(2)), "Stills A raw, Window"); // told apart by the mode
+    EXPECT_EQ(desk().chains.count(), 3);
+    EXPECT_EQ(desk().chains.title_of(id(2)), "Stills A raw, Window"); // told apart by the mode
     plan().add_lens("Zoom 24-70");
-    EXPECT_EQ(session().shoot().lenses.back().focal_mm, 24);
-    EXPECT_EQ(session().shoot().lenses.back().focal_max_mm, 70);
+    EXPECT_EQ(desk().job.shoot().lenses.back().focal_mm, 24);
+    EXPECT_EQ(desk().job.shoot().lenses.back().focal_max_mm, 70);
 }
 
 // ---- the list of frames
 
 TEST_F(Kit, frames_are_sorted_filtered_and_told_with_their_companions) {
     plan_shoot({"Stills A"}, {"Window"});
-    session().change("Frames", [&](job::Edit& e) {
-        const Id camera = session().shoot().cameras[0].id;
+    edit(desk().job, "Frames", [&](plan::Change& e) {
+        const Id camera = desk().job.shoot().cameras[0].id;
         const Id main = e.add(plan::Frame{.path = "/card/B.dng",
                                           .camera = camera,
                                           .setup = id(0),
@@ -365,9 +365,9 @@ TEST_F(Kit, frames_are_sorted_filtered_and_told_with_their_companions) {
     m.set_filter("nothing holds this");
     EXPECT_EQ(order(), "");
     m.set_filter("");
-    session().remove_frames({m.id_at(0)});
+    desk().frames.remove({m.id_at(0)});
     EXPECT_EQ(order(), "BC");
-    session().undo();
+    desk().job.undo();
     EXPECT_EQ(order(), "ABC");
 }
 

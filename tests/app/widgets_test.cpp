@@ -4,10 +4,10 @@
 #include <QStandardItemModel>
 #include <QWheelEvent>
 
+#include "desk/tasks.hpp"
 #include "gui.hpp"
 #include "plots/neutral_plot.hpp"
 #include "plots/proof_plot.hpp"
-#include "task.hpp"
 #include "theme.hpp"
 #include "widgets/link_glyph.hpp"
 #include "widgets/patch_table.hpp"
@@ -234,7 +234,7 @@ TEST(Tasks, results_and_errors_come_back_to_the_windows_thread) {
     int done = 0;
     QString told;
     QObject::connect(&tasks, &Tasks::failed, [&](const QString& words) { told = words; });
-    tasks.run("good", [&](std::stop_token, const Progress& progress) -> Tasks::Then {
+    tasks.run({}, "good", [&](std::stop_token, const Progress& progress) -> Tasks::Then {
         EXPECT_NE(QThread::currentThread(), here);
         progress(0.5);
         return [&, here] {
@@ -244,7 +244,7 @@ TEST(Tasks, results_and_errors_come_back_to_the_windows_thread) {
     });
     EXPECT_EQ(tasks.running(), 1);
     EXPECT_EQ(tasks.title(), "good");
-    tasks.run("bad", [](std::stop_token, const Progress&) -> Tasks::Then {
+    tasks.run({}, "bad", [](std::stop_token, const Progress&) -> Tasks::Then {
         throw Error(ErrorKind::input, "it is broken", "a.dng", "Mend it");
     });
     ASSERT_TRUE(wait_for([&] { return tasks.running() == 0; }));
@@ -264,11 +264,11 @@ TEST(Tasks, cancelled_work_says_nothing_and_dropped_work_delivers_nothing) {
         }
         return [&] { delivered = true; };
     };
-    tasks.run("slow", slow);
+    tasks.run({}, "slow", slow);
     QTest::qWait(20);
     tasks.cancel_all();
     ASSERT_TRUE(wait_for([&] { return tasks.running() == 0; }, 3000));
-    tasks.run("quick", [&](std::stop_token, const Progress&) -> Tasks::Then { return [&] { delivered = true; }; });
+    tasks.run({}, "quick", [&](std::stop_token, const Progress&) -> Tasks::Then { return [&] { delivered = true; }; });
     tasks.drain(); // what had been under way is dropped, also when it was done already
     QTest::qWait(30);
     EXPECT_FALSE(told);

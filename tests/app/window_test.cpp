@@ -14,6 +14,7 @@
 #include <QTest>
 #include <clocale>
 
+#include "application.hpp"
 #include "gui.hpp"
 #include "kit/chart_editor.hpp"
 #include "main_window.hpp"
@@ -85,19 +86,19 @@ struct Window : testing::Test {
         window.show();
         EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
     }
-    Session& session() { return window.session(); }
+    Desk& desk() { return window.desk(); }
     bool idle() {
-        return wait_for([&] { return session().tasks().running() == 0; });
+        return wait_for([&] { return desk().tasks.running() == 0; });
     }
     QString notice() {
         const auto* strip = window.findChild<QWidget*>("noticeStrip");
         return strip->isVisible() ? strip->findChild<QLabel*>()->text() : QString();
     }
-    Id id(int n) { return session().ids().at(static_cast<std::size_t>(n)); }
+    Id id(int n) { return desk().chains.ids().at(static_cast<std::size_t>(n)); }
     void open_demo() {
         window.open_demo();
-        ASSERT_EQ(session().count(), 8);
-        ASSERT_TRUE(wait_for([&] { return session().tasks().running() == 0; }, 180000));
+        ASSERT_EQ(desk().chains.count(), 8);
+        ASSERT_TRUE(wait_for([&] { return desk().tasks.running() == 0; }, 180000));
     }
     PictureView* picture() { return window.setup_view()->page()->picture(); }
     void key(int k, Qt::KeyboardModifiers m = {}) {
@@ -115,10 +116,10 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     using plan::State;
     const State states[] = {State::handed_over, State::read,      State::to_shoot, State::proved,
                             State::stale,       State::corrected, State::refused,  State::handed_over};
-    for (int i = 0; i < 8; ++i) EXPECT_EQ(plan::name_of(session().at(id(i)).state), plan::name_of(states[i])) << i;
-    EXPECT_TRUE(session().at(id(7)).balance_only());
-    EXPECT_TRUE(session().at(id(7)).whole());
-    EXPECT_EQ(session().at(id(7)).steps().size(), 4u);
+    for (int i = 0; i < 8; ++i) EXPECT_EQ(plan::name_of(desk().chains.at(id(i)).state), plan::name_of(states[i])) << i;
+    EXPECT_TRUE(desk().chains.at(id(7)).balance_only());
+    EXPECT_TRUE(desk().chains.at(id(7)).whole());
+    EXPECT_EQ(desk().chains.at(id(7)).steps().size(), 4u);
     keep_picture(window, "board-read");
     stall.restart();
 
@@ -137,25 +138,25 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.restart();
 
     // Drag the first corner by eight pixels and put it back by undo.
-    const auto before = session().at(id(1)).shot;
+    const auto before = desk().chains.at(id(1)).shot;
     const QPoint corner = picture()->to_widget(before->placement.corners[0]).toPoint();
     drag(picture(), corner, {8, 6});
-    ASSERT_TRUE(session().at(id(1)).settings.corners.has_value());
-    ASSERT_TRUE(wait_for([&] { return session().at(id(1)).shot != before && session().tasks().running() == 0; }));
+    ASSERT_TRUE(desk().chains.at(id(1)).settings.corners.has_value());
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).shot != before && desk().tasks.running() == 0; }));
     const double scale = QLineF(picture()->to_widget({0, 0}), picture()->to_widget({1, 0})).length();
-    EXPECT_NEAR((session().at(id(1)).shot->placement.corners[0] - before->placement.corners[0]).norm() * scale, 10,
+    EXPECT_NEAR((desk().chains.at(id(1)).shot->placement.corners[0] - before->placement.corners[0]).norm() * scale, 10,
                 1.5);
-    EXPECT_NE(session().at(id(1)).shot->reading.patches[0].mean, before->reading.patches[0].mean);
+    EXPECT_NE(desk().chains.at(id(1)).shot->reading.patches[0].mean, before->reading.patches[0].mean);
     // Fine steps with an arrow key: the dragged corner is the chosen one.
-    const auto dragged = session().at(id(1)).shot->placement.corners[0];
+    const auto dragged = desk().chains.at(id(1)).shot->placement.corners[0];
     picture()->setFocus();
     key(Qt::Key_Right);
-    EXPECT_NEAR((*session().at(id(1)).settings.corners)[0].x() - dragged.x(), 0.5, 1e-9);
-    session().undo();
-    session().undo();
+    EXPECT_NEAR((*desk().chains.at(id(1)).settings.corners)[0].x() - dragged.x(), 0.5, 1e-9);
+    desk().job.undo();
+    desk().job.undo();
     ASSERT_TRUE(idle());
-    EXPECT_FALSE(session().at(id(1)).settings.corners.has_value());
-    EXPECT_NEAR(session().at(id(1)).shot->reading.patches[0].mean[0], before->reading.patches[0].mean[0], 1e-6);
+    EXPECT_FALSE(desk().chains.at(id(1)).settings.corners.has_value());
+    EXPECT_NEAR(desk().chains.at(id(1)).shot->reading.patches[0].mean[0], before->reading.patches[0].mean[0], 1e-6);
 
     stall.phase("corner dragged and undone");
     key(Qt::Key_2, Qt::AltModifier);
@@ -188,12 +189,12 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     EXPECT_EQ(on->item(2, 0)->text(), "D2");
     EXPECT_EQ(on->item(2, 5)->text(), "in use");
     on->setCurrentCell(3, 0);
-    EXPECT_EQ(session().at(id(1)).settings.white, "");
+    EXPECT_EQ(desk().chains.at(id(1)).settings.white, "");
     emit on->cellActivated(3, 0);
-    EXPECT_EQ(session().at(id(1)).settings.white, "D3");
+    EXPECT_EQ(desk().chains.at(id(1)).settings.white, "D3");
     EXPECT_EQ(on->item(3, 5)->text(), "in use");
-    session().undo();
-    EXPECT_EQ(session().at(id(1)).settings.white, "");
+    desk().job.undo();
+    EXPECT_EQ(desk().chains.at(id(1)).settings.white, "");
     auto* tabs = child<QTabWidget>(window, "balanceTabs");
     tabs->setCurrentIndex(1);
     auto* asked = child<QTableWidget>(window, "exposures");
@@ -203,11 +204,11 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     tabs->setCurrentIndex(2);
     ASSERT_TRUE(idle());
     if (!qEnvironmentVariable("REFERO_SCREENSHOTS").isEmpty()) {
-        Settings finished = session().at(id(1)).settings;
+        Settings finished = desk().chains.at(id(1)).settings;
         finished.finish.warmer_mired = 14;
-        session().change(id(1), finished, "Warmer");
+        desk().setups.change(id(1), finished, "Warmer");
         keep_picture(window, "finish");
-        session().undo();
+        desk().job.undo();
     }
     tabs->setCurrentIndex(0);
     ASSERT_TRUE(idle());
@@ -216,10 +217,10 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     // Fit by the button.
     key(Qt::Key_4, Qt::AltModifier);
     QTest::mouseClick(child<QPushButton>(window, "fitButton"), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return session().at(id(1)).correction != nullptr; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).correction != nullptr; }));
     ASSERT_TRUE(idle());
-    EXPECT_LT(session().at(id(1)).correction->cross_validated.mean, 1.5);
-    EXPECT_EQ(session().at(id(1)).link(Step::proof), LinkState::whole);
+    EXPECT_LT(desk().chains.at(id(1)).correction->cross_validated.mean, 1.5);
+    EXPECT_EQ(desk().chains.at(id(1)).link(Step::proof), LinkState::whole);
     QComboBox* frames = nullptr;
     for (auto* box : window.setup_view()->page()->findChildren<QComboBox*>())
         if (box->count() == 3 && box->itemText(0).startsWith("Chart shot")) frames = box;
@@ -278,15 +279,15 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     child<QLineEdit>(window, "folderEdit")->setText(QString::fromStdString(scratch.folder().string()));
     child<QLineEdit>(window, "nameEdit")->setText("demo.cube");
     QTest::mouseClick(child<QPushButton>(window, "exportButton"), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return !session().at(id(1)).handovers.empty(); })) << notice().toStdString();
-    EXPECT_EQ(session().at(id(1)).link(Step::handover), LinkState::whole);
+    ASSERT_TRUE(wait_for([&] { return !desk().chains.at(id(1)).handovers.empty(); })) << notice().toStdString();
+    EXPECT_EQ(desk().chains.at(id(1)).link(Step::handover), LinkState::whole);
     stall.phase("exported");
     namespace ocio = OCIO_NAMESPACE;
     const auto transform = ocio::FileTransform::Create();
     transform->setSrc((scratch / "demo.cube").c_str());
     const auto cpu = ocio::Config::CreateRaw()->getProcessor(transform)->getDefaultCPUProcessor();
     // The balance patch in, its reference grey out.
-    const auto& c = *session().at(id(1)).correction;
+    const auto& c = *desk().chains.at(id(1)).correction;
     const auto& white = *c.reading.find(c.balance.white_patch);
     float rgb[3];
     for (std::size_t k = 0; k < 3; ++k)
@@ -298,24 +299,24 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.restart();
 
     // A change after that makes the links behind it stale.
-    Settings changed = session().at(id(1)).settings;
+    Settings changed = desk().chains.at(id(1)).settings;
     changed.intent = fit::Intent::skin;
-    session().change(id(1), changed, "Intent");
-    EXPECT_EQ(session().at(id(1)).link(Step::correction), LinkState::worn);
-    EXPECT_EQ(session().at(id(1)).link(Step::handover), LinkState::worn);
-    session().undo();
-    EXPECT_EQ(session().at(id(1)).link(Step::handover), LinkState::whole);
+    desk().setups.change(id(1), changed, "Intent");
+    EXPECT_EQ(desk().chains.at(id(1)).link(Step::correction), LinkState::worn);
+    EXPECT_EQ(desk().chains.at(id(1)).link(Step::handover), LinkState::worn);
+    desk().job.undo();
+    EXPECT_EQ(desk().chains.at(id(1)).link(Step::handover), LinkState::whole);
 
     // Back on the board: what a fit would mend, in one go.
-    changed = session().at(id(3)).settings;
+    changed = desk().chains.at(id(3)).settings;
     changed.intent = fit::Intent::skin;
-    session().change(id(3), changed, "Intent");
-    EXPECT_EQ(session().at(id(3)).state, State::stale);
+    desk().setups.change(id(3), changed, "Intent");
+    EXPECT_EQ(desk().chains.at(id(3)).state, State::stale);
     key(Qt::Key_1);
     QTest::mouseClick(child<QPushButton>(window, "fitAllButton"), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return session().at(id(3)).state == State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(3)).state == State::proved; }));
     ASSERT_TRUE(idle());
-    EXPECT_EQ(session().at(id(4)).state, State::stale); // its light was re-lit: no fit mends that
+    EXPECT_EQ(desk().chains.at(id(4)).state, State::stale); // its light was re-lit: no fit mends that
     stall.phase("all fitted");
     keep_picture(window, "board");
     key(Qt::Key_F);
@@ -369,7 +370,7 @@ TEST_F(Window, own_files_open_and_strange_ones_are_told_in_words) {
     EXPECT_TRUE(notice().contains("text.dng")) << notice().toStdString();
     window.open({scratch / "what.xyz"});
     EXPECT_TRUE(notice().contains("what.xyz"));
-    EXPECT_EQ(session().count(), 0);
+    EXPECT_EQ(desk().chains.count(), 0);
 
     // A drop of a chart frame makes a setup of its camera.
     QMimeData mime;
@@ -380,25 +381,25 @@ TEST_F(Window, own_files_open_and_strange_ones_are_told_in_words) {
     QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&window, &drop);
     ASSERT_TRUE(wait_for(
-        [&] { return session().count() == 1 && session().at(id(0)).shot && session().tasks().running() == 0; }));
-    EXPECT_EQ(session().shoot().cameras[0].name, "Stills A");
+        [&] { return desk().chains.count() == 1 && desk().chains.at(id(0)).shot && desk().tasks.running() == 0; }));
+    EXPECT_EQ(desk().job.shoot().cameras[0].name, "Stills A");
     EXPECT_EQ(window.setup_view()->setup(), id(0));
     // A frame without a chart becomes an ordinary frame of the open setup.
     window.open({scratch / "plain.dng"});
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).frames.size() == 1; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).frames.size() == 1; }));
 
-    session().fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).correction != nullptr; }));
-    session().export_correction(id(0), scratch / "c.json");
+    desk().setups.fit(id(0));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).correction != nullptr; }));
+    desk().handovers.write_file(id(0), "correction", {}, scratch / "c.json");
     ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "c.json"); }));
     ASSERT_TRUE(idle());
     MainWindow other;
     other.show();
     other.open({scratch / "c.json"});
-    ASSERT_EQ(other.session().count(), 1);
-    EXPECT_EQ(other.session().at(other.session().ids()[0]).link(Step::correction), LinkState::whole);
-    ASSERT_TRUE(wait_for([&] { return other.session().tasks().running() == 0; }));
-    EXPECT_TRUE(other.session().at(other.session().ids()[0]).frame);
+    ASSERT_EQ(other.desk().chains.count(), 1);
+    EXPECT_EQ(other.desk().chains.at(other.desk().chains.ids()[0]).link(Step::correction), LinkState::whole);
+    ASSERT_TRUE(wait_for([&] { return other.desk().tasks.running() == 0; }));
+    EXPECT_TRUE(other.desk().pictures.of(other.desk().chains.ids()[0]).frame);
 }
 
 TEST_F(Window, a_frame_without_a_chart_can_be_given_corners_by_hand) {
@@ -408,29 +409,29 @@ TEST_F(Window, a_frame_without_a_chart_can_be_given_corners_by_hand) {
     simulate::write(simulate::render(scene), scratch / "plain.dng");
     window.open({scratch / "plain.dng"});
     ASSERT_TRUE(wait_for(
-        [&] { return session().count() == 1 && session().at(id(0)).frame && session().tasks().running() == 0; }));
-    EXPECT_EQ(session().at(id(0)).link(Step::shot), LinkState::broken);
-    EXPECT_FALSE(session().at(id(0)).problem.isEmpty());
+        [&] { return desk().chains.count() == 1 && desk().pictures.of(id(0)).frame && desk().tasks.running() == 0; }));
+    EXPECT_EQ(desk().chains.at(id(0)).link(Step::shot), LinkState::broken);
+    EXPECT_FALSE(desk().chains.at(id(0)).problem.empty());
     keep_picture(window, "no-chart");
     QPushButton* by_hand = nullptr;
     for (auto* b : window.setup_view()->page()->findChildren<QPushButton*>())
         if (b->isVisible() && b->text().contains("by hand")) by_hand = b;
     ASSERT_TRUE(by_hand && by_hand->menu());
     by_hand->menu()->actions().front()->trigger();
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot != nullptr; }));
-    EXPECT_EQ(session().at(id(0)).shot->reading.patches.size(), 24u);
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }));
+    EXPECT_EQ(desk().chains.at(id(0)).shot->reading.patches.size(), 24u);
 }
 
 TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
     const auto r = test::shoot({.width = 900, .height = 600, .rotation_deg = 20, .tilt_deg = 8}, scratch / "a.tif");
     window.open({scratch / "a.tif"});
     ASSERT_TRUE(wait_for(
-        [&] { return session().count() == 1 && session().at(id(0)).shot && session().tasks().running() == 0; }));
+        [&] { return desk().chains.count() == 1 && desk().chains.at(id(0)).shot && desk().tasks.running() == 0; }));
     window.setup_view()->choose(Step::shot);
-    Settings s = session().at(id(0)).settings;
+    Settings s = desk().chains.at(id(0)).settings;
     s.chart = "video"; // the wrong chart: nothing is found
-    session().change(id(0), s, "look for another");
-    ASSERT_TRUE(wait_for([&] { return !session().at(id(0)).shot && session().tasks().running() == 0; }));
+    desk().setups.change(id(0), s, "look for another");
+    ASSERT_TRUE(wait_for([&] { return !desk().chains.at(id(0)).shot && desk().tasks.running() == 0; }));
     auto* choice = window.setup_view()->page()->findChild<QComboBox*>("chartChoice");
     ASSERT_TRUE(choice);
     EXPECT_EQ(choice->currentData().toString(), "video");
@@ -445,24 +446,25 @@ TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
     };
     choice->setCurrentIndex(choice->findData("grid24"));
     emit choice->activated(choice->currentIndex());
-    ASSERT_TRUE(wait_for([&] { return session().at(id(0)).shot && session().tasks().running() == 0; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot && desk().tasks.running() == 0; }));
     picture->pick({"first", "last"});
     EXPECT_TRUE(picture->picking());
     QTest::mouseClick(picture, Qt::LeftButton, {}, at("A1"));
     QTest::mouseClick(picture, Qt::LeftButton, {}, at("D6"));
     EXPECT_FALSE(picture->picking());
     ASSERT_TRUE(wait_for([&] {
-        return session().at(id(0)).settings.corners && session().at(id(0)).shot && session().tasks().running() == 0;
+        return desk().chains.at(id(0)).settings.corners && desk().chains.at(id(0)).shot && desk().tasks.running() == 0;
     }));
     // Snapped: nearer than the clicks' own pixels would allow with a tilted chart.
     for (std::size_t i = 0; i < 4; ++i)
-        EXPECT_LT(((*session().at(id(0)).settings.corners)[i] - r.charts[0].corners[i]).norm(), 2) << i;
+        EXPECT_LT(((*desk().chains.at(id(0)).settings.corners)[i] - r.charts[0].corners[i]).norm(), 2) << i;
 }
 
 TEST_F(Window, work_can_be_cancelled_and_leaves_nothing_half_written) {
-    session().open_demo(shipped("demo/museum.json"), scratch.folder());
-    QTest::qWait(150);
-    session().tasks().cancel_all();
+    DemoRun demo(desk());
+    demo.open(shipped("demo/museum.json"), scratch.folder());
+    ASSERT_TRUE(wait_for([&] { return desk().tasks.running() > 0; }));
+    desk().tasks.cancel_all();
     ASSERT_TRUE(idle());
     for (const auto& entry : fs::directory_iterator(scratch.folder())) {
         const std::string name = entry.path().filename();
@@ -510,8 +512,7 @@ int main(int argc, char** argv) {
     qputenv("XDG_CACHE_HOME", (home / "cache").c_str());
     qputenv("XDG_DATA_HOME", (home / "data").c_str());
     testing::InitGoogleTest(&argc, argv);
-    QApplication application(argc, argv);
-    std::setlocale(LC_NUMERIC, "C");
+    refero::app::Application application(argc, argv);
     QApplication::setOrganizationName("refero-test");
     QApplication::setApplicationName("refero-test");
     refero::app::start_theme();

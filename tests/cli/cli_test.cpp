@@ -1,49 +1,14 @@
 // The command line as scripts see it: exit statuses, JSON and files.
-#include <sys/wait.h>
-
-#include <nlohmann/json.hpp>
-#include <set>
-
-#include "support.hpp"
+#include "cli/cli.hpp"
 
 namespace refero {
 namespace {
 
 using nlohmann::json;
+using test::Cli;
+using test::Outcome;
 using test::Scratch;
 using test::written;
-
-struct Outcome {
-    int status = -1;
-    std::string out, err;
-    json object() const { return json::parse(out, nullptr, false); }
-};
-
-struct Cli : testing::Test {
-    Scratch scratch;
-
-    Outcome run(const std::string& arguments) {
-        const std::string command = std::string("cd '") + scratch.folder().string() + "' && '" REFERO_CLI "' " +
-                                    arguments + " >out.txt 2>err.txt";
-        const int status = std::system(command.c_str());
-        return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_file(scratch / "out.txt"),
-                read_file(scratch / "err.txt")};
-    }
-    void simulate(const std::string& name, const test::Shot& shot) {
-        written(scratch / "scene.json", test::scene_text(shot));
-        ASSERT_EQ(run("simulate scene.json -o " + name).status, 0);
-    }
-    void expect_error(const std::string& arguments, int status, const std::string& names) {
-        const Outcome o = run(arguments + " --json");
-        EXPECT_EQ(o.status, status) << arguments << "\n" << o.err;
-        const json j = o.object();
-        EXPECT_TRUE(j.contains("error") && j["error"].contains("code") && j["error"].contains("message") &&
-                    j["error"].contains("file"))
-            << arguments << ": " << o.out;
-        EXPECT_NE(o.err.find(names), std::string::npos) << arguments << ": " << o.err;
-        EXPECT_EQ(o.err.find("terminate"), std::string::npos);
-    }
-};
 
 TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
     for (const std::string kind : {"dng", "tif", "exr"}) {

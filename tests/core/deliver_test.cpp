@@ -62,7 +62,7 @@ std::vector<double> numbers(const json& v) {
 TEST(Deliver, cube_nodes_are_the_correction) {
     Scratch scratch;
     const auto c = correction({});
-    const auto w = write(c, Format::cube, scratch / "a.cube", {.size = 17});
+    const auto w = write(c, "cube", scratch / "a.cube", {.size = 17});
     EXPECT_EQ(w.model, c.model);
     const auto cube = processor(scratch / "a.cube");
     const auto& space = colour::rgb_space("srgb");
@@ -86,7 +86,7 @@ TEST(Deliver, cube_nodes_are_the_correction) {
 TEST(Deliver, a_linear_cube_of_a_matrix_is_exact_between_nodes_too) {
     Scratch scratch;
     const auto c = correction(fit::Model::matrix);
-    write(c, Format::cube, scratch / "a.cube", {.input_encoding = "linear", .space = "linear-bt709", .size = 9});
+    write(c, "cube", scratch / "a.cube", {.input_encoding = "linear", .space = "linear-bt709", .size = 9});
     const auto cube = processor(scratch / "a.cube");
     const colour::Mat3 from_xyz = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
     std::mt19937 random(1);
@@ -105,7 +105,7 @@ TEST(Deliver, a_linear_cube_of_a_matrix_is_exact_between_nodes_too) {
 TEST(Deliver, a_cube_states_its_error_between_nodes) {
     Scratch scratch;
     const auto c = correction({});
-    write(c, Format::cube, scratch / "a.cube", {.size = 33});
+    write(c, "cube", scratch / "a.cube", {.size = 33});
     const std::string text = read_file(scratch / "a.cube");
     double mean = -1, largest = -1, mean65 = -1, largest65 = -1;
     const auto at = text.find("# Error between nodes at 33"), at65 = text.find("# Error between nodes at 65");
@@ -135,7 +135,7 @@ TEST(Deliver, a_cube_states_its_error_between_nodes) {
         sum += out.maxCoeff();
     }
     EXPECT_NEAR(sum / 20000 / mean, 1, 0.1);
-    for (const int size : {1, 130}) EXPECT_THROW(write(c, Format::cube, scratch / "b.cube", {.size = size}), Error);
+    for (const int size : {1, 130}) EXPECT_THROW(write(c, "cube", scratch / "b.cube", {.size = size}), Error);
     EXPECT_FALSE(fs::exists(scratch / "b.cube"));
 }
 
@@ -143,7 +143,7 @@ TEST(Deliver, a_cube_states_its_error_between_nodes) {
 TEST(Deliver, an_icc_profile_is_the_exported_matrix) {
     Scratch scratch;
     const auto c = correction(fit::Model::root_polynomial_2);
-    const auto w = write(c, Format::icc, scratch / "a.icc");
+    const auto w = write(c, "icc", scratch / "a.icc");
     EXPECT_EQ(w.model, fit::Model::matrix);
     EXPECT_NE(w.message.find("cannot hold root-polynomial-2"), std::string::npos);
     const auto held = fit::as_matrix(c);
@@ -173,7 +173,7 @@ TEST(Deliver, an_icc_profile_is_the_exported_matrix) {
 TEST(Deliver, exiftool_reads_a_dcp_as_it_was_meant) {
     Scratch scratch;
     const auto c = correction(fit::Model::matrix);
-    write(c, Format::dcp, scratch / "a.dcp");
+    write(c, "dcp", scratch / "a.dcp");
     const json tags = exiftool(scratch / "a.dcp");
     EXPECT_EQ(tags.at("File:FileType"), "DCP");
     EXPECT_EQ(tags.at("IFD0:UniqueCameraModel"), "Simulated Stills A");
@@ -269,7 +269,7 @@ TEST(Deliver, a_dcp_holds_any_model_by_its_table) {
     Scratch scratch;
     for (const fit::Model model : {fit::Model::spectral, fit::Model::root_polynomial_2, fit::Model::lut}) {
         const auto c = correction(model);
-        const Written w = write(c, Format::dcp, scratch / "a.dcp");
+        const Written w = write(c, "dcp", scratch / "a.dcp");
         EXPECT_EQ(w.model, model);
         const auto tags = tags_of(scratch / "a.dcp");
         std::vector<double> off, matrix_off, to_reference;
@@ -306,8 +306,7 @@ TEST(Deliver, a_dcp_holds_two_lights) {
     day = fit::build(r, chart::reference_of(test::grid24()), &test::grid24(), settings);
     day.sources = warm.sources;
     day.light = colour::Temperature{6504, 0.003};
-    const Written w =
-        write(day, Format::dcp, scratch / "a.dcp", {.second = std::make_shared<const fit::Correction>(warm)});
+    const Written w = write(day, "dcp", scratch / "a.dcp", {.second = std::make_shared<const fit::Correction>(warm)});
     EXPECT_NE(w.message.find("two lights"), std::string::npos);
     const json tags = exiftool(scratch / "a.dcp");
     EXPECT_EQ(tags.at("IFD0:CalibrationIlluminant1"), 17);
@@ -322,13 +321,13 @@ TEST(Deliver, a_dcp_holds_two_lights) {
         EXPECT_LT(fit::statistics(off).mean, 0.3) << second;
     }
     auto other = warm;
-    EXPECT_THROW(
-        write(day, Format::cube, scratch / "a.cube", {.second = std::make_shared<const fit::Correction>(warm)}), Error);
+    EXPECT_THROW(write(day, "cube", scratch / "a.cube", {.second = std::make_shared<const fit::Correction>(warm)}),
+                 Error);
     other.sources[0].metadata.model = "Stills B";
-    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}),
+    EXPECT_THROW(write(day, "dcp", scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}),
                  Error);
     other = day;
-    EXPECT_THROW(write(day, Format::dcp, scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}),
+    EXPECT_THROW(write(day, "dcp", scratch / "b.dcp", {.second = std::make_shared<const fit::Correction>(other)}),
                  Error); // too alike
     EXPECT_FALSE(fs::exists(scratch / "b.dcp"));
 }
@@ -353,7 +352,7 @@ TEST(Deliver, exiftool_reads_the_simulators_dng) {
 TEST(Deliver, a_matrix_file_holds_the_matrix) {
     Scratch scratch;
     const auto c = correction(fit::Model::matrix);
-    write(c, Format::matrix, scratch / "m.json", {.space = "acescg"});
+    write(c, "matrix", scratch / "m.json", {.space = "acescg"});
     const json j = json::parse(read_file(scratch / "m.json"));
     colour::Mat3 m, to_space;
     for (int r = 0; r < 3; ++r)
@@ -369,7 +368,7 @@ TEST(Deliver, a_matrix_file_holds_the_matrix) {
 TEST(Deliver, a_file_that_cannot_be_written_leaves_nothing) {
     Scratch scratch;
     const auto c = correction(fit::Model::matrix);
-    EXPECT_THROW(write(c, Format::icc, scratch / "no-such-folder/a.icc"), Error);
+    EXPECT_THROW(write(c, "icc", scratch / "no-such-folder/a.icc"), Error);
     EXPECT_THROW(format_named("poster"), Error);
     EXPECT_TRUE(fs::is_empty(scratch.folder()));
 }
@@ -386,8 +385,8 @@ using test::Scratch;
 struct Applied : testing::Test {
     Scratch scratch;
     simulate::Rendering truth = test::shoot({.white = 0.75}, scratch / "a.dng");
-    job::MeasuredShot shot = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
-    fit::Correction correction = job::correct({shot}, chart::reference_of(shot.definition), {});
+    job::MeasuredShot shot = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    fit::Correction correction = work::correct({shot}, chart::reference_of(shot.definition), {});
     frame::Frame full = frame::read(scratch / "a.dng", {frame::Size::full, {}});
 
     // Mean linear RGB of a patch's middle in a finished file, read back by OpenImageIO.

@@ -38,9 +38,9 @@ struct Elsewheres : testing::Test {
 TEST_F(Elsewheres, own_files_read_back_do_what_they_did) {
     const auto c = own();
     const double expected = against(c, reading, reference, true).delta_e_2000.mean;
-    deliver::write(c, deliver::Format::cube, scratch / "a.cube", {.size = 65});
-    deliver::write(c, deliver::Format::icc, scratch / "a.icc");
-    deliver::write(c, deliver::Format::matrix, scratch / "a.json");
+    deliver::write(c, "cube", scratch / "a.cube", {.size = 65});
+    deliver::write(c, "icc", scratch / "a.icc");
+    deliver::write(c, "matrix", scratch / "a.json");
     fit::save(c, scratch / "c.json");
     const auto open = [&](const char* name) {
         return open_elsewhere(scratch / name, usual_for(scratch / name), balance);

@@ -101,7 +101,7 @@ TEST(Faults, noisy_frames_are_found) {
     for (const int iso : {3200, 25600, 102400})
         for (const int seed : {1, 2, 3}) {
             const auto r = test::shoot(
-                {.rotation_deg = 15.0 * seed, .seed = seed, .more = formatted(R"(,"iso":%d)", iso)}, scratch / "a.dng");
+                {.rotation_deg = 15.0 * seed, .seed = seed, .more = formatted(R"(,"iso":{})", iso)}, scratch / "a.dng");
             const auto frame = frame::read(scratch / "a.dng");
             const auto found = find::locate(frame, {test::grid24()});
             ASSERT_EQ(found.size(), 1u) << iso << " " << seed;

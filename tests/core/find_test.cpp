@@ -29,19 +29,19 @@ chart::Definition user_grid(const Scratch& folder, int columns, int rows, double
     std::string patches, table;
     for (int i = 0; i < columns * rows; ++i) {
         const std::string id = std::string(1, static_cast<char>('A' + i / columns)) + std::to_string(i % columns + 1);
-        patches += formatted(R"(%s{"id":"%s","rect_mm":[%g,%g,%g,%g]})", i ? "," : "", id.c_str(),
+        patches += formatted(R"({}{{"id":"{}","rect_mm":[{:g},{:g},{:g},{:g}]}})", i ? "," : "", id,
                              i % columns * width_mm, i / columns * height_mm, width_mm, height_mm);
-        table += formatted("%s %d %d %d\n", id.c_str(), 25 + i * 37 % 66, i * 29 % 71 - 35, i * 43 % 79 - 39);
+        table += formatted("{} {} {} {}\n", id, 25 + i * 37 % 66, i * 29 % 71 - 35, i * 43 % 79 - 39);
     }
     test::written(folder / "own.cgats", formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L "
-                                                  "LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS %d\nBEGIN_DATA\n",
+                                                  "LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS {}\nBEGIN_DATA\n",
                                                   columns * rows) +
                                             table + "END_DATA\n");
-    return chart::load_definition(
-        test::written(folder / "own.json",
-                      formatted(R"({"refero_chart":1,"id":"own","size_mm":[%g,%g],"reference":"own.cgats","patches":[)",
-                                columns * width_mm, rows * height_mm) +
-                          patches + "]}"));
+    return chart::load_definition(test::written(
+        folder / "own.json",
+        formatted(R"({{"refero_chart":1,"id":"own","size_mm":[{:g},{:g}],"reference":"own.cgats","patches":[)",
+                  columns * width_mm, rows * height_mm) +
+            patches + "]}"));
 }
 
 TEST(Finder, every_shipped_chart_is_found_upside_down_and_tilted) {
@@ -89,8 +89,8 @@ TEST(Finder, small_noisy_grids_of_touching_fields_lie_right) {
     int right = 0, wrong = 0;
     for (int turn = 0; turn < 12; ++turn) {
         const auto r = scene(formatted(
-            R"("iso":6000,"lens":{"name":"L","blur_px":1},"charts":[{"id":"%s","at":[%g,0.5],"width":0.045,"rotation_deg":%d,"tilt_deg":20,"tilt_axis_deg":%d}])",
-            (folder / "own.json").c_str(), 0.3 + 0.03 * turn, 30 * turn + 4, 50 * turn));
+            R"("iso":6000,"lens":{{"name":"L","blur_px":1}},"charts":[{{"id":"{}","at":[{:g},0.5],"width":0.045,"rotation_deg":{},"tilt_deg":20,"tilt_axis_deg":{}}}])",
+            (folder / "own.json"), 0.3 + 0.03 * turn, 30 * turn + 4, 50 * turn));
         simulate::write(r, folder / "noisy.tif");
         for (const auto& p : find::locate(frame::read(folder / "noisy.tif"), {own, test::grid24()}))
             ++(p.chart == "own" && off(p, r.charts[0]) < 0.3 ? right : wrong);
@@ -197,13 +197,13 @@ TEST(Finder, shelves_windows_and_pages_of_other_colours_are_no_charts) {
         for (int i = 0; i < 48; ++i) {
             const int value = (i * 7919 + kind * 104729) % 997;
             const std::string colour = kind < 2    ? R"({"random":)" + std::to_string(500 + 48 * kind + i) + "}"
-                                       : kind == 2 ? formatted("[%d,0,0]", 15 + value % 80)
+                                       : kind == 2 ? formatted("[{},0,0]", 15 + value % 80)
                                        : kind == 3
                                            ? "[60,10,-20]"
-                                           : formatted("[%d,%d,%d]", 30 + value % 60, value % 81 - 40, value % 67 - 33);
-            tiles += formatted(R"(%s{"shape":"rectangle","at":[%.4f,%.4f],"size":[%.4f,%.4f],"surface":%s})",
+                                           : formatted("[{},{},{}]", 30 + value % 60, value % 81 - 40, value % 67 - 33);
+            tiles += formatted(R"({}{{"shape":"rectangle","at":[{:.4f},{:.4f}],"size":[{:.4f},{:.4f}],"surface":{}}})",
                                i ? "," : "", 0.15 + 0.09 * (i % 8), 0.15 + 0.125 * (i / 8), kind % 2 ? 0.088 : 0.075,
-                               kind % 2 ? 0.082 : 0.07, colour.c_str());
+                               kind % 2 ? 0.082 : 0.07, colour);
         }
         const auto r = scene(R"("objects":[)" + tiles + "]");
         EXPECT_TRUE(find::locate(frame_of(r), chart::installed()).empty()) << kind;

@@ -158,8 +158,8 @@ TEST(Hostile, chart_definitions) {
     refused(R"({"id":"A1","rect_mm":[90,0,60,60]})", "outside");
     std::string many;
     for (int i = 0; i < 5000; ++i)
-        many +=
-            formatted("%s{\"id\":\"P%d\",\"rect_mm\":[%g,%g,0.5,0.5]}", i ? "," : "", i, i % 100 * 1.0, i / 100 * 1.0);
+        many += formatted("{}{{\"id\":\"P{}\",\"rect_mm\":[{:g},{:g},0.5,0.5]}}", i ? "," : "", i, i % 100 * 1.0,
+                          i / 100 * 1.0);
     refused(many, "more than 2000 patches");
     // As many as may be, in a frame that shows nothing of it.
     chart::Definition large = chart::grid(50, 40, 4, 4, 0.5, 0.5);

@@ -17,8 +17,8 @@ struct Gate : testing::Test {
 
     Judgement of(const test::Shot& shot) {
         test::shoot(shot, scratch / "a.dng");
-        const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
-        return job::judge(s.frame, s, limits);
+        const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        return work::judge(s.frame, s, limits);
     }
     static const Finding& finding(const Judgement& j, const std::string& check) {
         for (const Finding& f : j.findings)
@@ -67,7 +67,7 @@ TEST_F(Gate, light_on_each_patch_follows_the_scene) {
                  .tilt_deg = 0,
                  .more = R"(,"falloff_stops":1.2,"falloff_deg":0,"lens":{"name":"L","vignetting_stops":0})"},
                 scratch / "a.dng");
-    const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const Explained e = explain(s.reading, s.definition, chart::reference_of(s.definition));
     ASSERT_TRUE(e.usable);
     double left = 0, right = 0;
@@ -82,7 +82,7 @@ TEST_F(Gate, light_on_each_patch_follows_the_scene) {
 // Stray light is told by its amount: what was added is what is found.
 TEST_F(Gate, veiling_glare_is_measured) {
     for (const double veil : {0.02, 0.05}) {
-        const Finding f = caught(of({.more = formatted(R"(,"veil":%g)", veil)}), "glare");
+        const Finding f = caught(of({.more = formatted(R"(,"veil":{:g})", veil)}), "glare");
         EXPECT_NEAR(f.value, 100 * veil, 0.15 + 5 * veil);
         EXPECT_EQ(f.unit, "% of white");
     }
@@ -101,9 +101,10 @@ TEST_F(Gate, a_sheen_names_its_patch) {
 TEST_F(Gate, a_shadow_is_a_step_and_its_depth_is_told) {
     for (const double stops : {0.3, 0.6})
         for (const int angle : {0, 75, 160, 250}) {
-            const Finding f = caught(
-                of({.more = formatted(R"(,"shadows":[{"at":[0.49,0.5],"angle_deg":%d,"stops":%g}])", angle, stops)}),
-                "shadow");
+            const Finding f =
+                caught(of({.more = formatted(R"(,"shadows":[{{"at":[0.49,0.5],"angle_deg":{},"stops":{:g}}}])", angle,
+                                             stops)}),
+                       "shadow");
             EXPECT_NEAR(f.value, stops, 0.1) << angle;
             EXPECT_GE(f.patches.size(), 4u);
         }
@@ -136,8 +137,8 @@ TEST_F(Gate, a_finger_and_a_faded_patch_are_named) {
         simulate::parse_scene(test::scene_text(shot), "scene",
                               R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"faded":{"A6":0.7}}]})");
     simulate::write(simulate::render(scene), scratch / "f.dng");
-    const auto s = job::take_shot(scratch / "f.dng", {});
-    const Finding faded = caught(job::judge(s.frame, s, limits), "occlusion");
+    const auto s = work::take_shot(scratch / "f.dng", {});
+    const Finding faded = caught(work::judge(s.frame, s, limits), "occlusion");
     EXPECT_TRUE(names(faded, "A6"));
     EXPECT_NEAR(faded.value, 30, 6); // 30 % of its light is gone
 }
@@ -162,9 +163,9 @@ TEST_F(Gate, exposure_in_stops) {
 // The blur is measured: what the simulated lens has, by the patches' sides.
 TEST_F(Gate, focus_is_measured_on_the_patches_sides) {
     for (const double blur : {2.0, 5.0, 9.0}) {
-        test::shoot({.tilt_deg = 0, .more = formatted(R"(,"lens":{"name":"L","blur_px":%g})", blur)},
+        test::shoot({.tilt_deg = 0, .more = formatted(R"(,"lens":{{"name":"L","blur_px":{:g}}})", blur)},
                     scratch / "a.dng");
-        const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
         EXPECT_NEAR(blur_px(s.frame, s.placement, s.definition) / blur, 1, 0.25) << blur;
     }
     EXPECT_EQ(caught(of({.more = R"(,"lens":{"name":"L","blur_px":14})"}), "focus", {"glare", "occlusion"}).status,
@@ -180,8 +181,8 @@ TEST_F(Gate, size_tilt_turn_and_mirror) {
     auto scene = simulate::parse_scene(test::scene_text({}), "scene",
                                        R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"mirrored":true}]})");
     simulate::write(simulate::render(scene), scratch / "m.dng");
-    const auto s = job::take_shot(scratch / "m.dng", {.chart = "grid24"});
-    caught(job::judge(s.frame, s, limits), "mirrored");
+    const auto s = work::take_shot(scratch / "m.dng", {.chart = "grid24"});
+    caught(work::judge(s.frame, s, limits), "mirrored");
 }
 
 TEST_F(Gate, noise_in_decibels) {
@@ -209,7 +210,7 @@ TEST_F(Gate, schools_and_own_limits) {
 
 TEST_F(Gate, a_compressed_picture_is_told_of) {
     test::shoot({}, scratch / "a.dng");
-    auto s = job::take_shot(scratch / "a.dng", {});
+    auto s = work::take_shot(scratch / "a.dng", {});
     const auto reference = chart::reference_of(s.definition);
     EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status,
               Status::pass);
@@ -230,14 +231,14 @@ TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
     const frame::Metadata m = frame::read_metadata(scratch / "a.tif");
     EXPECT_TRUE(m.auto_balance);
     EXPECT_EQ(m.style, "hard contrast, hard sharpness");
-    auto s = job::take_shot(scratch / "a.tif", {});
+    auto s = work::take_shot(scratch / "a.tif", {});
     const auto reference = chart::reference_of(s.definition);
     const Finding f = finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording");
     EXPECT_EQ(f.value, 2);
     EXPECT_NE(f.advice.find("fixed balance"), std::string::npos);
     EXPECT_NE(f.advice.find("hard contrast"), std::string::npos);
     // A correction knows what it was made from, and names a frame that was finished otherwise.
-    fit::Correction c = job::correct({s}, reference, {});
+    fit::Correction c = work::correct({s}, reference, {});
     EXPECT_EQ(fit::from_json(fit::to_json(c)).sources.at(0).metadata.style, m.style);
     frame::Metadata other = m;
     other.style.clear();
@@ -254,13 +255,13 @@ TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
 TEST_F(Gate, balance_that_wanders_between_frames_is_told_of) {
     test::shoot({}, scratch / "a.tif");
     test::shoot({.rotation_deg = 9}, scratch / "b.tif");
-    const auto before = job::take_shot(scratch / "a.tif", {});
-    auto shot = job::take_shot(scratch / "b.tif", {});
+    const auto before = work::take_shot(scratch / "a.tif", {});
+    auto shot = work::take_shot(scratch / "b.tif", {});
     const auto recording = [&](double red) {
         auto other = shot;
         for (auto& p : other.reading.patches) p.mean[0] *= red;
-        auto rows = job::rows_of(job::judge(shot.frame, shot, limits));
-        job::compare_balance(rows, other, before, limits);
+        auto rows = work::rows_of(work::judge(shot.frame, shot, limits));
+        work::compare_balance(rows, other, before, limits);
         EXPECT_TRUE(std::is_sorted(rows.begin(), rows.end(), [](const auto& a, const auto& b) {
             return a.status != "pass" && b.status == "pass";
         }));
@@ -285,16 +286,16 @@ TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
     EXPECT_EQ(finding(noisy, "glare").status, Status::pass) << finding(noisy, "glare").value;
     // A tenth of a patch clips: by its noise, or because the light on it is uneven.
     test::shoot({.white = 0.95}, scratch / "a.dng");
-    auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const auto white =
         std::find_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.id == "D1"; });
     white->mean = {0.75, 0.87, 0.7};
     white->sd = {0.09, 0.09, 0.09};
     white->clipped = 0.1;
     white->noise = {0.09, 0.09, 0.09};
-    EXPECT_FALSE(names(finding(job::judge(s.frame, s, limits), "clipping"), "D1"));
+    EXPECT_FALSE(names(finding(work::judge(s.frame, s, limits), "clipping"), "D1"));
     white->noise = {0.01, 0.01, 0.01};
-    EXPECT_TRUE(names(finding(job::judge(s.frame, s, limits), "clipping"), "D1"));
+    EXPECT_TRUE(names(finding(work::judge(s.frame, s, limits), "clipping"), "D1"));
     const Judgement bright = of({.white = 3});
     EXPECT_NE(finding(bright, "clipping").status, Status::pass);
     EXPECT_EQ(finding(bright, "evenness").status, Status::pass) << finding(bright, "evenness").value;
@@ -307,7 +308,7 @@ TEST_F(Gate, without_a_chart_or_a_reference_it_says_what_it_can) {
     EXPECT_EQ(none.findings.front().check, "found");
     EXPECT_GE(none.findings.size(), 13u);
     test::shoot({}, scratch / "a.dng");
-    const auto s = job::take_shot(scratch / "a.dng", {});
+    const auto s = work::take_shot(scratch / "a.dng", {});
     const Judgement blind = judge(s.frame, s.placement, s.reading, s.definition, {}, limits);
     EXPECT_EQ(finding(blind, "shadow").status, Status::pass);
     EXPECT_EQ(finding(blind, "size").status, Status::pass);

@@ -1,5 +1,6 @@
 // Frames on their way in: watched folders, moved files, clips.
-#include "job/intake.hpp"
+#include "work/intake.hpp"
+#include "work/watch.hpp"
 
 #include <cmath>
 
@@ -7,8 +8,10 @@
 #include "simulate/clip.hpp"
 #include "support.hpp"
 
-namespace refero::job {
+namespace refero::work {
 namespace {
+
+using namespace job;
 
 using test::Scratch;
 using test::written;
@@ -143,4 +146,4 @@ TEST(Clip, a_still_is_what_went_in) {
 }
 
 } // namespace
-} // namespace refero::job
+} // namespace refero::work

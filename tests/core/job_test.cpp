@@ -1,11 +1,13 @@
 // The job, its demo and the pipeline that joins the steps.
 #include "job/demo.hpp"
-#include "job/pipeline.hpp"
+#include "work/pipeline.hpp"
 
 #include "support.hpp"
 
-namespace refero::job {
+namespace refero::work {
 namespace {
+
+using namespace job;
 
 using test::Scratch;
 using test::written;
@@ -153,4 +155,4 @@ TEST_F(Pipeline, the_lights_colour_follows_from_the_balance) {
 }
 
 } // namespace
-} // namespace refero::job
+} // namespace refero::work

@@ -31,13 +31,13 @@ struct Faulty : testing::Test {
     double off(const fit::Correction& c) { return prove::against(c, truth, reference, true).delta_e_2000.mean; }
     Outcome of(const std::string& more, double white = 0.8) {
         test::shoot(shot(more, white), scratch / "a.dng");
-        const auto s = job::take_shot(scratch / "a.dng", {.chart = "grid24"});
-        const auto j = job::judge(s.frame, s, inspect::limits_for({}));
+        const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        const auto j = work::judge(s.frame, s, inspect::limits_for({}));
         Outcome o;
         o.verdict = j.verdict;
-        o.plain = off(job::correct({s}, reference, {}));
+        o.plain = off(work::correct({s}, reference, {}));
         try {
-            o.mended = job::correct({s}, reference, {}, {}, {j.findings});
+            o.mended = work::correct({s}, reference, {}, {}, {j.findings});
             o.after = off(*o.mended);
         } catch (const Error& e) {
             o.refused = e.what();
@@ -133,7 +133,7 @@ TEST_F(Faulty, too_little_in_good_light_is_refused) {
     covered.status = inspect::Status::reshoot;
     covered.advice = "move the hand";
     for (std::size_t i = 0; i < 18; ++i) covered.patches.push_back(test::grid24().patches[i].id);
-    EXPECT_THROW(job::correct({s}, reference, {}, {}, {{covered}}), Error);
+    EXPECT_THROW(work::correct({s}, reference, {}, {}, {{covered}}), Error);
 }
 
 // Several shots of one setup: other exposures are brought together, and a patch is taken where it is good.

@@ -1,5 +1,6 @@
 // Planning: optics by hand and by published formulas, the shot list, where frames belong, staleness.
 #include "plan/plan.hpp"
+#include "plan/settings.hpp"
 
 #include <cmath>
 #include <regex>
@@ -321,7 +322,7 @@ struct Stale : testing::Test {
         s.corrections.push_back(Correction{.id = 1,
                                            .setup = 1,
                                            .chart_shot = 1,
-                                           .settings = settings_of(s.setups[0], &s.chart_shots[0]),
+                                           .settings = fit_key(settings_of(s.setups[0], &s.chart_shots[0])),
                                            .iso = 100,
                                            .shot_taken = "2026-05-04T09:00:00"});
         s.proofs.push_back(Proof{.id = 1, .correction = 1});
@@ -390,9 +391,9 @@ TEST_F(Stale, when_the_chart_was_old) {
     EXPECT_EQ(rules(), Rules{});
 }
 TEST_F(Stale, when_the_chart_shot_was_refused_or_shot_again_or_settings_changed) {
-    s.setups[0].white = "D3";
+    s.setups[0].settings = text_of(SetupSettings{.white = "D3"});
     EXPECT_EQ(rules(), Rules{"settings"});
-    s.setups[0].white.clear();
+    s.setups[0].settings.clear();
     s.chart_shots[0].refused = "a finger on B2";
     EXPECT_EQ(rules(), Rules{"refused"});
     s.chart_shots[0].refused.clear();

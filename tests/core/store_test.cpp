@@ -75,7 +75,7 @@ void random_change(JobFile& job, std::mt19937& random) {
         if (s.setups.empty()) break;
         return job.change("Settings", [&](Edit& e) {
             plan::Setup row = *record(s.setups, pick(s.setups));
-            row.white = n;
+            row.settings = n;
             row.balance_only = !row.balance_only;
             e.update(row);
         });
@@ -183,7 +183,7 @@ TEST_F(JobStore, the_content_in_memory_follows_the_file) {
             text += ";";
         });
         for (const Frame& f : s.frames) text += f.path + std::to_string(f.setup);
-        for (const plan::Setup& f : s.setups) text += f.white;
+        for (const plan::Setup& f : s.setups) text += f.settings;
         return text;
     };
     EXPECT_EQ(ids(before), ids(again.content()));

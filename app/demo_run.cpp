@@ -1,0 +1,86 @@
+#include "demo_run.hpp"
+
+namespace refero::app {
+
+DemoRun::DemoRun(Desk& desk) : desk_(desk) {
+    connect(&desk.job, &JobDocument::closing, this, [this] {
+        goals_.clear();
+        if (!own_kit_.empty()) desk_.kit.use(std::exchange(own_kit_, {}));
+    });
+    connect(&desk.readings, &Readings::read, this, &DemoRun::step);
+    connect(&desk.setups, &Setups::fitted, this, &DemoRun::step);
+}
+
+void DemoRun::open(const fs::path& description, const fs::path& folder, const fs::path& cache) {
+    desk_.notices.guarded([&] {
+        desk_.job.close();
+        std::error_code ec;
+        fs::create_directories(folder, ec);
+        const fs::path own = desk_.kit.file();
+        desk_.kit.use(folder / "demo.refero-kit");
+        job::KitFile* kit = desk_.kit.open_file();
+        if (!kit) return;
+        auto job = std::make_unique<job::JobFile>(folder / "museum.refero", job::JobFile::Open::create);
+        const job::Demo demo = job::start_demo(description, folder, *job, *kit);
+        desk_.job.adopt(std::move(job));
+        own_kit_ = own;
+        emit desk_.kit.changed();
+        for (const job::DemoGoal& g : demo.goals) goals_[g.setup] = g;
+        folder_ = folder;
+        for (const job::DemoFrame& frame : demo.frames) make(frame, cache);
+    });
+}
+
+void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {
+    desk_.tasks.run({frame.chart ? Doing::making : Doing::other, frame.setup}, tr("Making the demo's frames"),
+                    [this, frame, cache](std::stop_token stop, const Progress&) -> Tasks::Then {
+                        job::make(frame, cache, stop);
+                        const plan::Frame row = work::described(frame.file);
+                        return [this, frame, row] {
+                            const plan::Shoot& shoot = desk_.job.shoot();
+                            plan::Frame f = row;
+                            const plan::Recognition r = plan::recognise(shoot, f);
+                            f.camera = r.camera;
+                            f.lens = r.lens;
+                            f.mode = r.mode;
+                            f.setup = frame.setup;
+                            f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
+                            if (frame.chart) f.kind = plan::FrameKind::chart;
+                            plan::Change c(frame.file.filename().string() + " came in",
+                                           desk_.chains.title_of(frame.setup).toStdString());
+                            const Id id = c.add(f);
+                            if (frame.chart)
+                                c.add(plan::ChartShot{.setup = frame.setup, .frame = id, .refused = frame.refused});
+                            desk_.job.change(c);
+                        };
+                    });
+}
+
+// Brings a setup on to its goal.
+void DemoRun::step(Id id) {
+    const auto at = goals_.find(id);
+    if (at == goals_.end() || !desk_.chains.has(id)) return;
+    const job::DemoGoal goal = at->second;
+    const Chain& c = desk_.chains.at(id);
+    if (!c.shot || !c.refused.empty()) return;
+    const auto out = [&](const char* name, const char* format) {
+        goals_.erase(id);
+        std::error_code ec;
+        fs::create_directories(folder_ / "handover", ec);
+        desk_.handovers.write_file(id, format, {}, folder_ / "handover" / name);
+    };
+    const bool corrected = c.correction_id != 0;
+    if (goal.goal == "read") goals_.erase(id);
+    else if (goal.goal == "balance handed over") out("balance.json", "matrix");
+    else if (goal.goal == "borrowed") {
+        if (!desk_.chains.at(goal.from).correction_id) return; // comes back when that one is fitted
+        goals_.erase(id);
+        desk_.setups.lend(goal.from, id);
+    } else if (!corrected) desk_.setups.fit(id);
+    else if (goal.goal == "handed over") out("stills-a-window.cube", "cube");
+    else goals_.erase(id);
+    for (const auto& [other, g] : std::map(goals_))
+        if (g.goal == "borrowed" && g.from == id && corrected) step(other);
+}
+
+} // namespace refero::app

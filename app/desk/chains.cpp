@@ -1,0 +1,58 @@
+#include "desk/chains.hpp"
+
+#include "desk/document.hpp"
+
+namespace refero::app {
+
+Chains::Chains(JobDocument& job, Tasks& tasks, Notices& notices) : job_(job), notices_(notices) {
+    connect(&job, &JobDocument::changed, this, &Chains::follow);
+    connect(&job, &JobDocument::closing, this, [this] {
+        chains_.clear();
+        structure_ = {};
+    });
+    connect(&tasks, &Tasks::setup_touched, this, [this](Id setup) {
+        if (has(setup)) emit setup_changed(setup);
+    });
+}
+
+std::vector<Id> Chains::ids() const {
+    std::vector<Id> all;
+    for (const auto& [id, chain] : chains_) all.push_back(id);
+    return all;
+}
+
+QString Chains::title_of(Id setup) const {
+    const auto at = chains_.find(setup);
+    return at == chains_.end() ? QString() : qt(at->second.title);
+}
+
+void Chains::follow() {
+    const plan::Shoot& s = job_.shoot();
+    std::erase_if(chains_, [&](const auto& entry) { return !plan::record(s.setups, entry.first); });
+    std::vector<Id> changed;
+    for (work::ChainFacts& facts : work::facts_of(s)) {
+        const Id id = facts.id;
+        const auto before = chains_.find(id);
+        if (before != chains_.end() && static_cast<const work::ChainFacts&>(before->second) == facts) continue;
+        Chain now = work::derived(std::move(facts), before == chains_.end() ? nullptr : &before->second);
+        for (const std::string& words : now.damaged)
+            if (before == chains_.end() || before->second.damaged != now.damaged) notices_.tell(qt(words));
+        chains_.insert_or_assign(id, std::move(now));
+        changed.push_back(id);
+    }
+    Structure structure{s.brief().title, s.cameras, s.lights, s.lenses, s.modes, s.places, {}, {}};
+    for (const plan::Setup& setup : s.setups) {
+        structure.rigs.push_back({setup.id, {setup.camera, setup.lens, setup.mode}});
+        structure.under.push_back(setup.light);
+    }
+    if (structure != structure_) {
+        structure_ = std::move(structure);
+        emit structure_changed();
+    }
+    for (const Id id : changed)
+        if (has(id)) emit setup_changed(id);
+    emit frames_changed();
+    emit followed();
+}
+
+} // namespace refero::app

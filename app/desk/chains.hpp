@@ -1,0 +1,68 @@
+// The chains of evidence of the open job: what follows from its content, worked out anew where it has changed.
+#pragma once
+
+#include <QObject>
+#include <map>
+
+#include "desk/tasks.hpp"
+#include "desk/text.hpp"
+#include "work/chain.hpp"
+
+namespace refero::app {
+
+using work::Chain;
+using work::LinkState;
+using work::Step;
+using work::step_count;
+using Settings = plan::SetupSettings;
+
+class JobDocument;
+class Notices;
+
+class Chains : public QObject {
+    Q_OBJECT
+
+public:
+    Chains(JobDocument& job, Tasks& tasks, Notices& notices);
+
+    std::vector<Id> ids() const;
+    int count() const { return static_cast<int>(chains_.size()); }
+    bool has(Id setup) const { return chains_.contains(setup); }
+    const Chain& at(Id setup) const { return chains_.at(setup); }
+    QString title_of(Id setup) const; ///< "Stills A, Window"; empty for none
+
+signals:
+    void structure_changed(); ///< cameras, lights, setups, title
+    void setup_changed(Id setup);
+    void frames_changed();
+    void followed(); ///< after all of these
+
+private:
+    /// Cameras, lights, lenses and modes with their order, and which setups join them: compared by value.
+    struct Structure {
+        std::string title;
+        std::vector<plan::Camera> cameras;
+        std::vector<plan::Light> lights;
+        std::vector<plan::Lens> lenses;
+        std::vector<plan::Mode> modes;
+        std::vector<plan::Place> places;
+        std::vector<std::pair<Id, plan::Rig>> rigs;
+        std::vector<Id> under;
+        bool operator==(const Structure&) const = default;
+    };
+    void follow();
+
+    JobDocument& job_;
+    Notices& notices_;
+    std::map<Id, Chain> chains_;
+    Structure structure_;
+};
+
+/// The chain in words: each link's name, its one figure ("D2", "dE 0.21") and what to do next about it; these may be
+/// empty.
+QString name_of(Step step);
+QString name_of(LinkState state);
+QString figure_of(const Chain& chain, Step step, const Tasks& tasks);
+QString next_of(const Chain& chain, Step step, const Tasks& tasks);
+
+} // namespace refero::app

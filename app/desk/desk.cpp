@@ -1,0 +1,46 @@
+#include "desk/desk.hpp"
+
+#include <QSettings>
+
+#include "work/keeping.hpp"
+
+namespace refero::app {
+
+namespace {
+
+constexpr const char* earlier_limits = "gate/limits"; ///< where the gate's limits were kept before they were the kit's
+
+}
+
+Desk::Desk()
+    : job(notices),
+      kit(notices),
+      chains(job, tasks, notices),
+      pictures(job, chains, tasks, notices),
+      readings(job, kit, chains, pictures, tasks, notices),
+      setups(job, kit, chains, pictures, tasks, notices),
+      watcher(job, tasks),
+      frames(job, kit, chains, pictures, readings, watcher, tasks, notices),
+      handovers(job, kit, chains, watcher, tasks, notices) {
+    QObject::connect(&tasks, &Tasks::failed, &notices, &Notices::told);
+    QObject::connect(&job, &JobDocument::closing, &tasks, &Tasks::drain);
+    QObject::connect(&pictures, &Pictures::changed, &chains, [this](Id setup) {
+        if (chains.has(setup)) emit chains.setup_changed(setup);
+    });
+    // A new job begins with the house's limits.
+    QObject::connect(&job, &JobDocument::opened, &kit, [this] {
+        const QString own = QSettings().value(earlier_limits).toString();
+        if (!own.isEmpty() && work::house_limits(kit.kit()).empty()) {
+            kit.change(work::set_limits(kit.kit(), own.toStdString()));
+            QSettings().remove(earlier_limits);
+        }
+        const std::string limits = work::house_limits(kit.kit());
+        if (!limits.empty() && !job.for_viewing() && job.shoot().setups.empty() && job.shoot().frames.empty() &&
+            job.shoot().brief().limits.empty())
+            job.change(work::set_limits(job.shoot(), limits));
+    });
+}
+
+Desk::~Desk() { tasks.drain(); }
+
+} // namespace refero::app

@@ -1,0 +1,206 @@
+#include "desk/frames.hpp"
+
+#include <nlohmann/json.hpp>
+
+#include "chart/chart.hpp"
+#include "desk/document.hpp"
+#include "desk/watcher.hpp"
+#include "pictures/kept_pictures.hpp"
+#include "work/frames.hpp"
+#include "work/planning.hpp"
+
+namespace refero::app {
+
+namespace {
+
+constexpr int settle_after_ms = 150;
+
+std::vector<plan::Frame> gone_of(const std::vector<plan::Frame>& frames) {
+    std::vector<plan::Frame> gone;
+    std::error_code ec;
+    for (const plan::Frame& f : frames)
+        if (!fs::exists(f.path, ec)) gone.push_back(f);
+    return gone;
+}
+
+} // namespace
+
+Frames::Frames(JobDocument& job, KitDocument& kit, Chains& chains, Pictures& pictures, Readings& readings,
+               Watcher& watcher, Tasks& tasks, Notices& notices)
+    : job_(job),
+      kit_(kit),
+      chains_(chains),
+      pictures_(pictures),
+      readings_(readings),
+      watcher_(watcher),
+      tasks_(tasks),
+      notices_(notices) {
+    settle_timer_.setSingleShot(true);
+    settle_timer_.setInterval(settle_after_ms);
+    connect(&settle_timer_, &QTimer::timeout, this, [this] { job_.change(work::place_frames(job_.shoot())); });
+    // Whatever has changed, frames may belong elsewhere now.
+    connect(&job, &JobDocument::edited, &settle_timer_, qOverload<>(&QTimer::start));
+    connect(&job, &JobDocument::opened, this, &Frames::look_for_missing);
+    connect(&job, &JobDocument::closing, this, [this] {
+        settle_timer_.stop();
+        asked_for_lens_.clear();
+        missing_ = 0;
+    });
+    connect(&watcher, &Watcher::found, this, [this](const std::vector<fs::path>& files) { take_in(files); });
+}
+
+void Frames::open(const std::vector<fs::path>& files, Id current) {
+    for (const fs::path& file : files) notices_.guarded([&] { open_one(file, current); });
+}
+
+void Frames::open_one(const fs::path& file, Id current) {
+    std::error_code ec;
+    const fs::file_status status = fs::status(file, ec);
+    if (fs::is_directory(status)) {
+        if (!job_.is_open()) job_.start_untitled();
+        std::vector<fs::path> folders = watcher_.folders();
+        folders.push_back(file);
+        watcher_.watch(folders);
+        notices_.tell(tr("New frames in %1 come in by themselves from now on").arg(qt(file.string())));
+        return;
+    }
+    if (!fs::is_regular_file(status))
+        throw Error(ErrorKind::input,
+                    ec && ec != std::errc::no_such_file_or_directory ? "it cannot be read: " + ec.message()
+                                                                     : "there is no such file",
+                    file, "Check the name");
+    const std::string extension = to_lower(file.extension().string());
+    if (extension == ".refero") job_.open(file);
+    else if (extension == ".json") open_json(file);
+    else if (extension == ".cgats" || extension == ".txt") open_reference(file, current);
+    else if (frame::is_frame_name(file)) take(file, {.by_hand = true, .current = current});
+    else
+        throw Error(
+            ErrorKind::input, "Refero does not know this kind of file", file,
+            "It opens jobs, frames (raw, TIFF, PNG, JPEG, EXR), clips, corrections and chart definitions (JSON) and "
+            "reference values (CGATS)");
+}
+
+void Frames::open_json(const fs::path& file) {
+    const auto j = nlohmann::json::parse(read_file(file), nullptr, false);
+    if (j.is_object() && j.contains("refero_correction")) {
+        const work::Taken taken = work::take_correction(job_.shoot(), kit_.kit(), file);
+        if (const auto ids = job_.change(taken.rows))
+            emit setup_opened(taken.setup < 0 ? ids->at(taken.setup) : taken.setup);
+        return;
+    }
+    const chart::Definition definition = chart::load_definition(file);
+    if (const auto known = chart::installed_by_user(definition.id); known && !same_file(*known, file))
+        if (!ask || !ask(tr("A chart %1 is installed already (%2). Replace it and its values?")
+                             .arg(qt(definition.id), qt(known->string()))))
+            return notices_.tell(tr("The chart %1 stays as it was.").arg(qt(definition.id)));
+    chart::install(definition);
+    notices_.tell(tr("The chart %1 is installed and will be looked for from now on").arg(qt(definition.id)));
+}
+
+void Frames::open_reference(const fs::path& file, Id current) {
+    const auto reference = chart::load_reference(file);
+    if (!chains_.has(current))
+        throw Error(ErrorKind::usage, "reference values belong to a setup", file,
+                    "Open a setup first, then the file again");
+    Settings s = chains_.at(current).settings;
+    s.reference = file;
+    job_.change(work::change_settings(job_.shoot(), current, chains_.at(current).chart_shot, s, "Reference values"));
+    notices_.tell(tr("%1 holds %2 reference values; the correction is to be fitted again")
+                      .arg(name_of_file(file))
+                      .arg(reference.xyz.size()));
+}
+
+void Frames::take_in(const std::vector<fs::path>& files, Id setup) {
+    for (const fs::path& file : files)
+        if (frame::is_frame_name(file)) take(file, {.setup = setup, .by_hand = setup != 0});
+}
+
+// Looks at a file beside the window: what it is, whether it shows a chart.
+void Frames::take(const fs::path& file, const work::TakeIn& how) {
+    const fs::path path = fs::absolute(file).lexically_normal();
+    for (const plan::Frame& f : job_.shoot().frames)
+        if (f.path == path.string()) {
+            if (f.setup && how.by_hand && !f.same_as) emit setup_opened(f.setup);
+            return;
+        }
+    watcher_.know(path);
+    const inspect::Limits limits = work::limits_of(job_.shoot().brief());
+    const bool must_read = how.by_hand && !how.setup;
+    tasks_.run(
+        {Doing::taking_in, 0}, tr("Looking for a chart in %1").arg(name_of_file(file)),
+        [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+            const work::Arrival a = work::look_at(file, limits, must_read, progress, stop);
+            Rendition picture;
+            if (a.measured.frame)
+                picture =
+                    uncorrected_rendition(*a.measured.frame, picture_key({a.row.path, a.row.sha256, {}, 0}), stop);
+            return [=, this] { arrived(a, picture, how); };
+        },
+        [=, this](const TaskEnd& end) {
+            if (end.how != TaskEnd::How::done) watcher_.forget(path); // it can come in another time
+            if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
+        });
+}
+
+void Frames::arrived(const work::Arrival& arrival, const Rendition& picture, const work::TakeIn& how) {
+    if (!job_.is_open()) job_.start_untitled();
+    const work::Taken t = work::take_in(job_.shoot(), kit_.kit(), arrival, how);
+    const auto ids = job_.change(t.rows);
+    if (!ids) return;
+    const auto own = [&](Id id) { return id < 0 ? ids->at(id) : id; };
+    if (!t.told.empty()) notices_.tell(qt(t.told));
+    if (t.chart_shot) {
+        const Id setup = own(t.setup);
+        readings_.remember_light(own(t.chart_shot));
+        if (how.by_hand && chains_.has(setup)) {
+            pictures_.look_at(setup);
+            if (arrival.measured.frame && !picture.empty())
+                pictures_.bring(setup, chains_.at(setup).source, arrival.measured.frame, picture);
+            emit setup_opened(setup);
+        }
+    }
+    if (t.camera_asks && asked_for_lens_.insert(t.camera_asks).second) emit lens_wanted(t.camera_asks);
+}
+
+void Frames::assign(const std::vector<Id>& frames, Id setup) { job_.change(work::assign(job_.shoot(), frames, setup)); }
+void Frames::let_assign(const std::vector<Id>& frames) { job_.change(work::let_assign(job_.shoot(), frames)); }
+void Frames::make_chart_shot(Id frame, Id setup, double position_s) {
+    job_.change(work::make_chart_shot(job_.shoot(), frame, setup, position_s));
+}
+void Frames::make_ordinary(Id frame) { job_.change(work::make_ordinary(job_.shoot(), frame)); }
+void Frames::same_moment(Id frame, Id other) {
+    notices_.guarded([&] { job_.change(work::same_moment(job_.shoot(), frame, other)); });
+}
+void Frames::set_silent_lens(Id camera, Id lens) { job_.change(work::set_silent_lens(job_.shoot(), camera, lens)); }
+void Frames::remove(const std::vector<Id>& frames) {
+    if (!frames.empty()) job_.change(work::remove_frames(frames));
+}
+
+// Under the job's own folder first: a job moved together with its frames needs no question.
+void Frames::look_for_missing() {
+    if (!job_.shoot().frames.empty()) find_moved(fs::absolute(job_.file()).parent_path());
+}
+
+void Frames::find_moved(const fs::path& folder) {
+    tasks_.run({Doing::searching, 0}, tr("Looking for moved frames"),
+               [this, frames = job_.shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
+                   const auto gone = gone_of(frames);
+                   const auto found = gone.empty() ? std::vector<work::Found>() : work::found_again(gone, folder, stop);
+                   return [=, this] {
+                       pictures_.forget_failures();
+                       job_.change(work::moved(job_.shoot(), found));
+                       missing_ = static_cast<int>(gone.size() - found.size());
+                       if (missing_)
+                           notices_.tell(missing_ == 1
+                                             ? tr("1 frame is not where it was. Menu, Find moved frames: name the "
+                                                  "folder it is in now.")
+                                             : tr("%1 frames are not where they were. Menu, Find moved frames: name "
+                                                  "the folder they are in now.")
+                                                   .arg(missing_));
+                       emit missing_changed();
+                   };
+               });
+}
+
+} // namespace refero::app

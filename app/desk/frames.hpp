@@ -1,0 +1,66 @@
+// Frames of the job: taken in, put where they belong, found again.
+#pragma once
+
+#include <set>
+
+#include "desk/readings.hpp"
+#include "work/intake.hpp"
+
+namespace refero::app {
+
+class Watcher;
+
+class Frames : public QObject {
+    Q_OBJECT
+
+public:
+    Frames(JobDocument& job, KitDocument& kit, Chains& chains, Pictures& pictures, Readings& readings, Watcher& watcher,
+           Tasks& tasks, Notices& notices);
+
+    /// Opens any own file: jobs, frames, corrections, chart definitions, reference values. `current` may be 0.
+    void open(const std::vector<fs::path>& files, Id current);
+    /// Takes frames into the job: recognised and assigned, or into `setup` when it is given.
+    void take_in(const std::vector<fs::path>& files, Id setup = 0);
+    void assign(const std::vector<Id>& frames, Id setup);
+    void let_assign(const std::vector<Id>& frames);
+    /// The frame shows the chart, or does not.
+    void make_chart_shot(Id frame, Id setup, double position_s = 0);
+    void make_ordinary(Id frame);
+    /// Two frames of one moment: the second's camera gets the offset that makes their times equal.
+    void same_moment(Id frame, Id other);
+    void set_silent_lens(Id camera, Id lens);
+    void remove(const std::vector<Id>& frames);
+    /// Looks for frames that are not where they were, in a folder and below.
+    void find_moved(const fs::path& folder);
+    int missing() const { return missing_; }
+    /// Whether a chart of this id, installed already, may be replaced; asked where one is opened.
+    std::function<bool(const QString& question)> ask;
+
+signals:
+    void setup_opened(Id setup);
+    void missing_changed();
+    /// A camera's files name no lens: which one is it?
+    void lens_wanted(Id camera);
+
+private:
+    void open_one(const fs::path& file, Id current);
+    void open_json(const fs::path& file);
+    void open_reference(const fs::path& file, Id current);
+    void take(const fs::path& file, const work::TakeIn& how);
+    void arrived(const work::Arrival& arrival, const Rendition& picture, const work::TakeIn& how);
+    void look_for_missing();
+
+    JobDocument& job_;
+    KitDocument& kit_;
+    Chains& chains_;
+    Pictures& pictures_;
+    Readings& readings_;
+    Watcher& watcher_;
+    Tasks& tasks_;
+    Notices& notices_;
+    QTimer settle_timer_; ///< ordinary frames find their places once nothing more comes
+    int missing_ = 0;
+    std::set<Id> asked_for_lens_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,84 @@
+#include "desk/handovers.hpp"
+
+#include "desk/document.hpp"
+#include "desk/watcher.hpp"
+#include "work/keeping.hpp"
+
+namespace refero::app {
+
+Handovers::Handovers(JobDocument& job, KitDocument& kit, Chains& chains, Watcher& watcher, Tasks& tasks,
+                     Notices& notices)
+    : job_(job),
+      kit_(kit),
+      chains_(chains),
+      watcher_(watcher),
+      tasks_(tasks),
+      notices_(notices) {}
+
+bool Handovers::may_write(const std::vector<fs::path>& outputs, Consent consent) {
+    if (!notices_.guarded([&] { work::guard_outputs(job_.shoot(), job_.file(), outputs); })) return false;
+    const std::vector<fs::path> there = work::existing(outputs);
+    if (there.empty() || consent == Consent::given || (ask && ask(there))) return true;
+    notices_.tell(there.size() == 1 ? tr("%1 exists already and stays as it is.").arg(qt(there.front().string()))
+                                    : tr("%1 of these files exist already: nothing was written.").arg(there.size()));
+    return false;
+}
+
+void Handovers::run(Id setup, const fs::path& file,
+                    std::function<work::HandedOver(std::stop_token, const Progress&)> write) {
+    watcher_.know(fs::absolute(file).lexically_normal()); // it is no new frame
+    tasks_.run({Doing::writing, setup}, tr("Writing %1").arg(name_of_file(file)),
+               [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+                   const work::HandedOver handed = write(stop, progress);
+                   return [=, this] { handed_over(setup, handed); };
+               });
+}
+
+void Handovers::handed_over(Id setup, const work::HandedOver& handed) {
+    if (!chains_.has(setup)) return;
+    job_.change(work::keep(job_.shoot(), chains_.at(setup), handed));
+    if (chains_.has(setup))
+        kit_.change(work::keep_for_series(job_.shoot(), kit_.kit(), chains_.at(setup), job_.file()));
+}
+
+void Handovers::write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
+                           Consent consent) {
+    const auto correction = chains_.at(setup).correction;
+    if (!correction || !may_write({file}, consent)) return;
+    run(setup, file,
+        [=](std::stop_token, const Progress&) { return work::write_file(*correction, format, options, file); });
+}
+
+void Handovers::write_reading(Id setup, const fs::path& file, Consent consent) {
+    const auto shot = chains_.at(setup).shot;
+    if (!shot || !may_write({file}, consent)) return;
+    tasks_.run({Doing::writing, setup}, tr("Writing %1").arg(name_of_file(file)),
+               [=, this](std::stop_token, const Progress&) -> Tasks::Then {
+                   read::save_cgats(shot->reading, file);
+                   return [=, this] { notices_.tell(tr("The reading is in %1").arg(qt(file.string()))); };
+               });
+}
+
+void Handovers::write_trimmed(Id setup, const prove::Named& other, const fs::path& file, Consent consent) {
+    if (!chains_.at(setup).balance || !may_write({file}, consent)) return;
+    run(setup, file, [=, chain = chains_.at(setup)](std::stop_token, const Progress&) {
+        return work::write_trimmed(chain, other, file);
+    });
+}
+
+void Handovers::write_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder,
+                             Id second) {
+    const Chain& chain = chains_.at(setup);
+    const auto correction = chain.correction, other = chains_.has(second) ? chains_.at(second).correction : nullptr;
+    if (!correction) return;
+    const auto frames = work::developments(job_.shoot(), chain, format, folder);
+    std::vector<fs::path> targets;
+    for (const work::Development& d : frames) targets.push_back(d.target);
+    if (!may_write(targets, Consent::ask)) return;
+    for (const work::Development& d : frames)
+        run(setup, d.target, [=](std::stop_token stop, const Progress& progress) {
+            return work::develop(d, *correction, other.get(), format, space, Existing::replace, progress, stop);
+        });
+}
+
+} // namespace refero::app

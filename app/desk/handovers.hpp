@@ -1,0 +1,47 @@
+// Files handed over to other programs, and corrected frames.
+#pragma once
+
+#include "desk/chains.hpp"
+#include "work/handover.hpp"
+
+namespace refero::app {
+
+class JobDocument;
+class KitDocument;
+class Notices;
+class Watcher;
+
+class Handovers : public QObject {
+    Q_OBJECT
+
+public:
+    Handovers(JobDocument& job, KitDocument& kit, Chains& chains, Watcher& watcher, Tasks& tasks, Notices& notices);
+
+    /// Whether these files, which exist, may be replaced. Without an answer nothing is.
+    std::function<bool(const std::vector<fs::path>& files)> ask;
+    /// For files that the user has named in a dialog which asked already.
+    enum class Consent { ask, given };
+
+    void write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
+                    Consent consent = Consent::ask);
+    void write_reading(Id setup, const fs::path& file, Consent consent = Consent::ask);
+    /// Writes one made elsewhere, with a small fitted correction after it, as a cube.
+    void write_trimmed(Id setup, const prove::Named& other, const fs::path& file, Consent consent = Consent::ask);
+    /// With a `second` setup each raw frame gets what its own balance says between both lights.
+    void write_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder, Id second = 0);
+
+private:
+    /// All outputs are worked out and asked for before the first byte; false: nothing may be written.
+    bool may_write(const std::vector<fs::path>& outputs, Consent consent);
+    void run(Id setup, const fs::path& file, std::function<work::HandedOver(std::stop_token, const Progress&)> write);
+    void handed_over(Id setup, const work::HandedOver& handed);
+
+    JobDocument& job_;
+    KitDocument& kit_;
+    Chains& chains_;
+    Watcher& watcher_;
+    Tasks& tasks_;
+    Notices& notices_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,38 @@
+// Watched folders: looked through beside the window, which never waits for a card or a network.
+#pragma once
+
+#include <QObject>
+#include <QTimer>
+
+#include "desk/tasks.hpp"
+#include "work/watch.hpp"
+
+namespace refero::app {
+
+class JobDocument;
+
+class Watcher : public QObject {
+    Q_OBJECT
+
+public:
+    Watcher(JobDocument& job, Tasks& tasks);
+    void watch(const std::vector<fs::path>& folders);
+    const std::vector<fs::path>& folders() const { return watch_.folders(); }
+    /// A file that is on its way in, or that Refero writes, is not new; a file that did not come in after all is.
+    void know(const fs::path& file) { watch_.known(file); }
+    void forget(const fs::path& file) { watch_.forget(file); }
+
+signals:
+    void folders_changed();
+    void found(const std::vector<fs::path>& files);
+
+private:
+    void look();
+
+    JobDocument& job_;
+    Tasks& tasks_;
+    work::FolderWatch watch_; ///< of the window's thread alone: a look works on a copy
+    QTimer timer_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,87 @@
+// The chain of a setup in words: state, figure and next thing to do of each link.
+#include "desk/chains.hpp"
+
+namespace refero::app {
+
+QString name_of(Step step) {
+    switch (step) {
+    case Step::shot: return QObject::tr("Shot");
+    case Step::reading: return QObject::tr("Reading");
+    case Step::balance: return QObject::tr("Balance");
+    case Step::correction: return QObject::tr("Correction");
+    case Step::proof: return QObject::tr("Proof");
+    case Step::handover: return QObject::tr("Handover");
+    }
+    return {};
+}
+
+QString name_of(LinkState state) {
+    switch (state) {
+    case LinkState::missing: return QObject::tr("missing");
+    case LinkState::broken: return QObject::tr("broken");
+    case LinkState::worn: return QObject::tr("stale");
+    case LinkState::whole: return QObject::tr("whole");
+    }
+    return {};
+}
+
+QString figure_of(const Chain& c, Step step, const Tasks& tasks) {
+    switch (step) {
+    case Step::shot:
+        if (tasks.busy(Doing::making, c.id)) return QObject::tr("frame is being made");
+        if (tasks.busy(Doing::reading, c.id)) return QObject::tr("reading the frame");
+        if (!c.refused.empty()) return QObject::tr("refused");
+        if (c.shot)
+            return c.settings.corners ? QObject::tr("corners by hand")
+                                      : QObject::tr("%1, %2 %")
+                                            .arg(QString::fromStdString(c.shot->placement.chart))
+                                            .arg(c.shot->placement.confidence * 100, 0, 'f', 0);
+        return c.problem.empty() ? QString() : QObject::tr("no chart");
+    case Step::reading: {
+        if (!c.shot) return {};
+        int usable = 0;
+        for (const auto& p : c.shot->reading.patches) usable += p.usable();
+        return QObject::tr("%1 of %2").arg(usable).arg(c.shot->reading.patches.size());
+    }
+    case Step::balance:
+        if (!c.balance) return {};
+        return c.light ? QObject::tr("%1, %2 K")
+                             .arg(QString::fromStdString(c.balance->white_patch))
+                             .arg(qRound(c.light->kelvin / 10) * 10)
+                       : QString::fromStdString(c.balance->white_patch);
+    case Step::correction:
+        if (tasks.busy(Doing::fitting, c.id)) return QObject::tr("fitting");
+        return c.correction ? QString::fromStdString(fit::name_of(c.correction->model)) : QString();
+    case Step::proof:
+        return c.correction && c.proved ? QObject::tr("\u0394E\u2009%1").arg(c.proof_mean, 0, 'f', 2) : QString();
+    case Step::handover:
+        return c.handovers.empty()       ? QString()
+               : c.handovers.size() == 1 ? QObject::tr("1 file")
+                                         : QObject::tr("%1 files").arg(c.handovers.size());
+    }
+    return {};
+}
+
+QString next_of(const Chain& c, Step step, const Tasks& tasks) {
+    switch (step) {
+    case Step::shot:
+        if (!c.refused.empty()) return QObject::tr("Shoot the chart again");
+        if (tasks.busy(Doing::making, c.id) || tasks.busy(Doing::reading, c.id) || c.shot) return {};
+        return c.problem.empty() ? QObject::tr("Shoot the chart") : QObject::tr("Set the corners");
+    case Step::reading: return {};
+    case Step::balance: return c.balance_problem.empty() ? QString() : QObject::tr("Choose another neutral");
+    case Step::correction:
+        if (tasks.busy(Doing::fitting, c.id) || c.balance_only()) return {};
+        if (c.correction_stale()) return QString::fromStdString(c.stale.front().remedy);
+        return !c.correction && c.balance && c.refused.empty() ? QObject::tr("Fit the correction") : QString();
+    case Step::proof: return c.correction && !c.proved ? QObject::tr("Prove it on this chart shot") : QString();
+    case Step::handover:
+        if (!c.correction) return {};
+        return c.handovers.empty()                         ? QObject::tr("Export a file")
+               : c.link(Step::handover) == LinkState::worn ? QObject::tr("Export again")
+                                                           : QString();
+    }
+    return {};
+}
+
+} // namespace refero::app

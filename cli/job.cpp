@@ -1,0 +1,253 @@
+// refero-cli job: a job's work without a window, by the same functions.
+#include "job/document.hpp"
+#include "verb.hpp"
+#include "work/frames.hpp"
+#include "work/handover.hpp"
+#include "work/intake.hpp"
+#include "work/keeping.hpp"
+#include "work/making.hpp"
+
+namespace refero::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+struct JobArguments {
+    std::string file, action, setup, output, formats = "cube,dcp,icc,matrix", format = "tiff", space = "srgb";
+    std::vector<std::string> files;
+    Outputs outputs;
+};
+
+Json status_of(const work::Chain& c, const plan::Shoot& shoot) {
+    Json links = Json::object(), stale = Json::array();
+    for (const work::Step step : c.steps()) links[plan::name_of(step)] = plan::name_of(c.link(step));
+    for (const plan::Staleness& s : c.stale) stale.push_back({{"rule", s.rule}, {"why", s.why}, {"remedy", s.remedy}});
+    return {{"setup", c.title},
+            {"camera", plan::name_in(shoot.cameras, c.row.camera)},
+            {"lens", plan::name_in(shoot.lenses, c.row.lens)},
+            {"mode", plan::name_in(shoot.modes, c.row.mode)},
+            {"light", c.light_name},
+            {"state", plan::name_of(c.state)},
+            {"links", links},
+            {"delta_e_2000", c.proved ? Json(c.proof_mean) : Json()},
+            {"stale", stale}};
+}
+
+/// Adds what failed to a result; a write that failed weighs more than a source that cannot be read.
+void note_failure(Result& r, const std::string& what, const Error& e) {
+    const int code = exit_code_of(e.kind());
+    r.json["failed"].push_back({{"setup", what}, {"file", e.file().string()}, {"code", code}, {"message", e.what()}});
+    r.words += what + ": " + e.what() + "\n";
+    r.status = r.status == done ? code : std::min(r.status, code);
+}
+
+/// The chains of all setups, or of the one that is named. Throws Error(usage) for a name that is none.
+std::vector<work::Chain> chosen(const plan::Shoot& shoot, const std::string& name) {
+    std::vector<work::Chain> all;
+    std::string titles;
+    for (work::ChainFacts& f : work::facts_of(shoot)) {
+        titles += (titles.empty() ? "" : "; ") + f.title;
+        if (name.empty() || f.title == name) all.push_back(work::derived(std::move(f)));
+    }
+    if (all.empty() && !name.empty())
+        throw Error(ErrorKind::usage, "there is no setup '" + name + "'", {}, "Known: " + titles);
+    return all;
+}
+
+/// Chart shots that are not measured as they say now.
+void read_what_is_missing(job::JobFile& job, const std::string& name, Result& r) {
+    for (const work::Chain& c : chosen(job.content(), name)) {
+        const plan::ChartShot* shot = plan::record(job.content().chart_shots, c.chart_shot);
+        if (!c.wants_reading() || !shot) continue;
+        try {
+            job.change(work::keep(job.content(), shot->id, work::measure(work::request_for(job.content(), *shot))));
+        } catch (const Error& e) { note_failure(r, c.title, e); }
+    }
+}
+
+Result status(job::JobFile& job) {
+    Result r;
+    r.json["setups"] = Json::array();
+    for (const work::Chain& c : chosen(job.content(), {})) {
+        r.json["setups"].push_back(status_of(c, job.content()));
+        r.words += formatted("{:<40} {:<12}{}\n", c.title, plan::name_of(c.state),
+                             c.proved ? formatted(" CIEDE2000 {:.2f}", c.proof_mean) : std::string());
+        for (const plan::Staleness& s : c.stale) r.words += "    " + s.why + ". " + s.remedy + "\n";
+    }
+    return r;
+}
+
+Result take(job::JobFile& job, const JobArguments& a) {
+    Result r;
+    r.json["taken"] = r.json["failed"] = Json::array();
+    const plan::Kit none;
+    for (const std::string& file : a.files) {
+        try {
+            const work::Arrival arrival = work::look_at(file, work::limits_of(job.content().brief()), true);
+            const work::Taken taken = work::take_in(job.content(), none, arrival, {.by_hand = true});
+            job::Ids ids;
+            if (!taken.rows.empty()) ids = job.change(taken.rows);
+            const plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
+            const plan::Setup* row = plan::record(job.content().setups, setup);
+            const std::string title = row ? plan::title_of(job.content(), *row) : std::string();
+            r.json["taken"].push_back({{"file", file},
+                                       {"chart", taken.chart_shot != 0},
+                                       {"setup", row ? Json(title) : Json()},
+                                       {"known", taken.rows.empty()}});
+            r.words += file +
+                       (taken.rows.empty() ? ": in the job already"
+                        : row              ? ": " + title
+                                           : ": in no setup yet") +
+                       "\n";
+        } catch (const Error& e) { note_failure(r, file, e); }
+    }
+    if (const plan::Change places = work::place_frames(job.content()); !places.empty()) job.change(places);
+    return r;
+}
+
+Result fit(job::JobFile& job, const JobArguments& a) {
+    Result r;
+    r.json["fitted"] = r.json["failed"] = Json::array();
+    read_what_is_missing(job, a.setup, r);
+    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+        if (a.setup.empty() && !c.wants_fit()) continue;
+        try {
+            const work::FitRequest request = work::fit_request(job.content(), c);
+            const fit::Correction made = work::fit(request);
+            job.change(work::keep(job.content(), request, made));
+            r.json["fitted"].push_back({{"setup", c.title},
+                                        {"model", fit::name_of(made.model)},
+                                        {"fit", json_of(made.fit)},
+                                        {"cross_validated", json_of(made.cross_validated)}});
+            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches left out\n", c.title, fit::name_of(made.model),
+                                 made.cross_validated.mean);
+        } catch (const Error& e) { note_failure(r, c.title, e); }
+    }
+    return r;
+}
+
+/// A name that any file system takes.
+std::string file_name(const std::string& title) {
+    std::string name;
+    for (const char c : to_lower(title))
+        if (std::isalnum(static_cast<unsigned char>(c)) || static_cast<unsigned char>(c) >= 0x80) name += c;
+        else if (!name.empty() && name.back() != '-') name += '-';
+    while (name.ends_with('-')) name.pop_back();
+    return name.empty() ? "setup" : name;
+}
+
+void make_folder(const std::string& folder) {
+    if (folder.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
+    std::error_code ec;
+    fs::create_directories(folder, ec);
+    if (!fs::is_directory(folder, ec))
+        throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
+}
+
+/// All targets are worked out before the first byte; the folder is made after them.
+void check_targets(const job::JobFile& job, const JobArguments& a, const std::vector<fs::path>& targets) {
+    work::guard_outputs(job.content(), job.file(), targets);
+    a.outputs.check(targets, {});
+}
+
+void note_written(Result& r, job::JobFile& job, const work::Chain& c, const work::HandedOver& handed) {
+    job.change(work::keep(job.content(), c, handed));
+    r.json["written"].push_back(handed.file.string());
+    r.words += handed.file.string() + ": " + handed.message + "\n";
+}
+
+Result hand_over(job::JobFile& job, const JobArguments& a) {
+    struct Piece {
+        work::Chain chain;
+        const deliver::Format* format;
+        fs::path file;
+    };
+    std::vector<Piece> pieces;
+    std::vector<fs::path> targets;
+    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+        if (!c.correction) continue;
+        std::stringstream names(a.formats);
+        for (std::string name; std::getline(names, name, ',');) {
+            const deliver::Format& format = deliver::format_named(name);
+            const std::string stem = file_name(c.title) + (format.extension == ".json" ? "-" + format.id : "");
+            pieces.push_back({c, &format, fs::path(a.output) / (stem + format.extension)});
+            targets.push_back(pieces.back().file);
+        }
+    }
+    check_targets(job, a, targets);
+    make_folder(a.output);
+    Result r;
+    r.json["written"] = r.json["failed"] = Json::array();
+    for (const Piece& p : pieces) {
+        try {
+            note_written(r, job, p.chain, work::write_file(*p.chain.correction, p.format->id, {}, p.file));
+        } catch (const Error& e) { note_failure(r, p.chain.title, e); }
+    }
+    return r;
+}
+
+Result develop(job::JobFile& job, const JobArguments& a) {
+    const apply::Format format = apply::format_named(a.format);
+    colour::rgb_space(a.space);
+    struct Piece {
+        work::Chain chain;
+        work::Development frame;
+    };
+    std::vector<Piece> pieces;
+    std::vector<fs::path> targets;
+    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+        if (!c.correction) continue;
+        for (const work::Development& d : work::developments(job.content(), c, format, a.output)) {
+            pieces.push_back({c, d});
+            targets.push_back(d.target);
+        }
+    }
+    check_targets(job, a, targets);
+    make_folder(a.output);
+    Result r;
+    r.json["written"] = r.json["failed"] = Json::array();
+    for (const Piece& p : pieces) {
+        try {
+            note_written(r, job, p.chain,
+                         work::develop(p.frame, *p.chain.correction, nullptr, format, a.space, a.outputs.existing()));
+        } catch (const Error& e) { note_failure(r, p.frame.source.file.string(), e); }
+    }
+    return r;
+}
+
+} // namespace
+
+Run add_job(CLI::App& app) {
+    const auto a = std::make_shared<JobArguments>();
+    app.add_option("FILE", a->file, "Job (*.refero)")->required();
+    app.add_option("ACTION", a->action, "new, status, take, fit, handover or apply")->required();
+    app.add_option("FRAME", a->files, "take: frames and clips");
+    app.add_option("--setup", a->setup,
+                   "fit, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
+    app.add_option("-o,--output", a->output, "handover, apply: folder to write to; made if missing");
+    app.add_option("--formats", a->formats, "handover: formats, with commas between them")->capture_default_str();
+    app.add_option("--format", a->format, "apply: tiff, exr, png or jpeg")->capture_default_str();
+    app.add_option("--space", a->space, "apply: colour space")->capture_default_str();
+    a->outputs.add(app);
+    return [a] {
+        const std::map<std::string, std::function<Result(job::JobFile&)>> actions{
+            {"new", [&](job::JobFile& job) { return status(job); }},
+            {"status", [&](job::JobFile& job) { return status(job); }},
+            {"take", [&](job::JobFile& job) { return take(job, *a); }},
+            {"fit", [&](job::JobFile& job) { return fit(job, *a); }},
+            {"handover", [&](job::JobFile& job) { return hand_over(job, *a); }},
+            {"apply", [&](job::JobFile& job) { return develop(job, *a); }}};
+        const auto action = actions.find(a->action);
+        if (action == actions.end())
+            throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {},
+                        "Known: new status take fit handover apply");
+        if (!a->files.empty() && a->action != "take")
+            throw Error(ErrorKind::usage, "only take has frames to take", a->files.front(), "Leave it out");
+        if (a->files.empty() && a->action == "take") throw Error(ErrorKind::usage, "there are no frames to take");
+        job::JobFile job(a->file, a->action == "new" ? job::JobFile::Open::create : job::JobFile::Open::existing);
+        return action->second(job);
+    };
+}
+
+} // namespace refero::cli

@@ -1,0 +1,24 @@
+// Refero's own file.
+#include "deliver/internal.hpp"
+
+namespace refero::deliver {
+
+Format correction_format() {
+    return {
+        .id = "correction",
+        .title = "Correction",
+        .extension = ".json",
+        .what =
+            "Refero's own file with all it was made from: reading, reference, candidates, sources. Opens here and in "
+            "refero-cli.",
+        .finish = true,
+        .curves = true,
+        .order = 5,
+        .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,
+                    const Options&, Written& written) {
+            fit::save(held, file);
+            written.message = "; with everything the correction was made from";
+        }};
+}
+
+} // namespace refero::deliver

@@ -1,0 +1,135 @@
+// 3D LUT as .cube text: red runs fastest, one node a line.
+#include <cmath>
+#include <random>
+
+#include <Eigen/LU>
+
+#include "deliver/internal.hpp"
+
+namespace refero::deliver {
+
+namespace {
+
+using colour::Vec3;
+using Rendering = std::function<Vec3(const Vec3&)>;
+
+// The whole way of one colour: code in, linear camera RGB, correction, output space, code out. Not clipped.
+class Path {
+public:
+    Path(Rendering rendering, const Options& o)
+        : rendering_(std::move(rendering)),
+          input_(colour::transfer_named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
+          output_(colour::rgb_space(o.space).transfer),
+          from_xyz_(colour::rgb_space(o.space).to_xyz_d50().inverse()) {}
+    Vec3 operator()(const Vec3& code) const {
+        const Vec3 rgb(colour::decode(input_, code[0]), colour::decode(input_, code[1]),
+                       colour::decode(input_, code[2]));
+        const Vec3 out = from_xyz_ * rendering_(rgb);
+        return {colour::encode(output_, out[0]), colour::encode(output_, out[1]), colour::encode(output_, out[2])};
+    }
+
+private:
+    Rendering rendering_;
+    colour::Transfer input_, output_;
+    colour::Mat3 from_xyz_;
+};
+
+std::vector<Vec3> nodes_of(const Path& path, int n) {
+    std::vector<Vec3> nodes;
+    nodes.reserve(static_cast<std::size_t>(n) * n * n);
+    const double step = 1.0 / (n - 1);
+    for (int b = 0; b < n; ++b)
+        for (int g = 0; g < n; ++g)
+            for (int r = 0; r < n; ++r) nodes.push_back(path({r * step, g * step, b * step}));
+    return nodes;
+}
+
+Vec3 trilinear(const std::vector<Vec3>& nodes, int n, const Vec3& code) {
+    Eigen::Vector3i i;
+    Vec3 t;
+    for (int c = 0; c < 3; ++c) {
+        const double at = std::clamp(code[c], 0.0, 1.0) * (n - 1);
+        i[c] = std::min(static_cast<int>(at), n - 2);
+        t[c] = at - i[c];
+    }
+    const auto node = [&](int r, int g, int b) -> const Vec3& {
+        return nodes[(static_cast<std::size_t>(i[2] + b) * n + (i[1] + g)) * n + (i[0] + r)];
+    };
+    Vec3 sum = Vec3::Zero();
+    for (int k = 0; k < 8; ++k) {
+        const int r = k & 1, g = k >> 1 & 1, b = k >> 2;
+        sum += (r ? t[0] : 1 - t[0]) * (g ? t[1] : 1 - t[1]) * (b ? t[2] : 1 - t[2]) * node(r, g, b);
+    }
+    return sum;
+}
+
+// Mean and largest error between the nodes, in output code values, on colours spread evenly over the cube.
+std::string error_between_nodes(const Path& path, int n) {
+    const auto nodes = nodes_of(path, n);
+    std::mt19937 random(20240501);
+    const auto uniform = [&] { return random() * 0x1p-32; };
+    double sum = 0, largest = 0;
+    constexpr int points = 20000;
+    for (int i = 0; i < points; ++i) {
+        const Vec3 code(uniform(), uniform(), uniform());
+        const double e = (trilinear(nodes, n, code) - path(code)).cwiseAbs().maxCoeff();
+        sum += e;
+        largest = std::max(largest, e);
+    }
+    char text[120];
+    std::snprintf(text, sizeof text, "# Error between nodes at %d points (code values): mean %.6f, largest %.6f\n", n,
+                  sum / points, largest);
+    return text;
+}
+
+std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o) {
+    if (o.size < 2 || o.size > 129)
+        throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
+    const Path path(rendering, o);
+    const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
+    std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding +
+                       ". Out: " + o.space + "\n";
+    if (!what.empty()) text += "# " + what + "\n";
+    text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
+    std::string title = o.name;
+    std::replace(title.begin(), title.end(), '"', '\'');
+    text += "TITLE \"" + title + "\"\nLUT_3D_SIZE " + std::to_string(o.size) + "\n";
+    char line[100];
+    for (const Vec3& v : nodes_of(path, o.size)) {
+        std::snprintf(line, sizeof line, "%.7f %.7f %.7f\n", v[0], v[1], v[2]);
+        text += line;
+    }
+    return text;
+}
+
+} // namespace
+
+static std::string cube_text(const fit::Correction& c, const Options& o) {
+    return cube_of(
+        [&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); },
+        c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o);
+}
+
+void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file,
+                const Options& o) {
+    write_whole(file, cube_of(rendering, what, o));
+}
+
+Format cube_format() {
+    return {
+        .id = "cube",
+        .title = "3D LUT",
+        .extension = ".cube",
+        .what =
+            "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes out. Holds "
+            "any model; its error between nodes stands in the file.",
+        .finish = true,
+        .curves = true,
+        .order = 1,
+        .options = {Option::input_encoding, Option::space, Option::size},
+        .input_encoding = "srgb",
+        .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,
+                    const Options& options, Written&) { write_whole(file, cube_text(held, options)); }};
+}
+
+} // namespace refero::deliver

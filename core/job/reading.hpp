@@ -1,0 +1,22 @@
+// Chart shots as they were measured, and as a job keeps them.
+#pragma once
+
+#include "read/read.hpp"
+
+namespace refero::job {
+
+/// A frame of the chart in one setup, measured.
+struct MeasuredShot {
+    frame::Frame frame;
+    chart::Definition definition; ///< as it was when the shot was measured
+    find::Placement placement;
+    read::Reading reading;
+    std::string sha256; ///< of the file; empty: not known yet
+};
+
+/// A measured shot without its pixels, with the layout of its chart (JSON, docs/formats.md).
+std::string to_json(const MeasuredShot& shot);
+/// `file` is the frame's. Throws Error(input), also where a patch of the reading is none of the chart.
+MeasuredShot measured_from_json(const std::string& text, const std::filesystem::path& file);
+
+} // namespace refero::job

@@ -1,0 +1,202 @@
+#include "work/chain.hpp"
+
+namespace refero::work {
+
+using plan::Id;
+
+namespace {
+
+ChainFacts facts_of(const plan::Shoot& shoot, const plan::Setup& row, const plan::Standing& standing) {
+    const plan::Evidence& e = standing.evidence;
+    const plan::ChartShot* shot = e.shot ? e.shot : e.refused;
+    ChainFacts f;
+    f.id = row.id;
+    f.row = row;
+    f.title = plan::title_of(shoot, row);
+    f.state = standing.state;
+    f.settings = plan::settings_of(row, shot);
+    f.light_name = plan::name_in(shoot.lights, row.light);
+    if (shot) {
+        f.chart_shot = shot->id;
+        f.problem = shot->problem;
+        for (const plan::Finding& finding : shoot.findings)
+            if (finding.chart_shot == shot->id) f.findings.push_back(finding);
+        if (const plan::Reading* reading = reading_of(shoot, *shot)) {
+            f.reading_id = reading->id;
+            f.reading_content = reading->content;
+        }
+    }
+    if (e.frame) {
+        f.chart_frame = *e.frame;
+        f.source = source_of(shoot, *e.frame, row.mode);
+    }
+    if (e.refused) f.refused = plan::refusal(shoot, *e.refused);
+    if (e.correction) {
+        f.correction_id = e.correction->id;
+        f.taken_from = e.correction->taken_from;
+        f.correction_content = e.correction->content;
+    }
+    if (e.proof) {
+        f.proved = true;
+        f.proof_mean = e.proof->mean;
+    }
+    for (const plan::Handover* h : e.handovers) f.handovers.push_back(*h);
+    f.stale = standing.stale;
+    return f;
+}
+
+/// Reference, balance and light of a reading.
+void weigh(Chain& c) {
+    if (!c.shot) return;
+    try {
+        c.reference = std::make_shared<const chart::Reference>(c.settings.reference.empty()
+                                                                   ? chart::reference_of(c.shot->definition)
+                                                                   : chart::load_reference(c.settings.reference));
+        c.balance = balance::balanced_on(c.shot->reading, *c.reference, &c.shot->definition, c.settings.white);
+        if (c.settings.curves)
+            c.balance->curves = balance::curves_of(*c.balance, c.shot->reading, *c.reference, &c.shot->definition);
+        if (c.shot->frame.camera_from_xyz) c.light = balance::light_of(*c.balance, *c.shot->frame.camera_from_xyz);
+    } catch (const Error& e) { c.balance_problem = e.what(); }
+}
+
+/// The correction in force: the job's, or, for a setup that needs no more, the balance alone.
+void put_in_force(Chain& c) {
+    if (!c.correction_content.empty()) try {
+            c.correction = std::make_shared<const fit::Correction>(fit::from_json(c.correction_content, {}));
+        } catch (const Error& e) { c.damaged.push_back(e.what()); }
+    if (!c.balance_only() || !c.balance) return;
+    try {
+        fit::Settings settings;
+        settings.model = fit::Model::diagonal;
+        settings.alone = true;
+        settings.intent = c.settings.intent;
+        settings.white = c.settings.white;
+        settings.curves = c.settings.curves;
+        c.correction = std::make_shared<const fit::Correction>(correct({*c.shot}, *c.reference, settings));
+    } catch (const Error& e) {
+        c.balance_problem = e.what();
+        c.correction.reset();
+    }
+}
+
+void prove_on_reading(Chain& c) {
+    if (!c.correction) return;
+    try {
+        const bool own = !c.taken_from || !c.shot || !c.reference;
+        c.proof = std::make_shared<const prove::Proof>(
+            own ? prove::against(*c.correction, c.correction->reading, c.correction->reference, false)
+                : prove::against(*c.correction, c.shot->reading, *c.reference, true));
+    } catch (const Error&) { // nothing to compare with
+    }
+}
+
+} // namespace
+
+std::vector<Step> Chain::steps() const {
+    if (balance_only()) return {Step::shot, Step::reading, Step::balance, Step::handover};
+    return {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover};
+}
+
+bool Chain::wants_fit() const {
+    if (!balance || !refused.empty() || balance_only()) return false;
+    return !correction || std::any_of(stale.begin(), stale.end(), [](const plan::Staleness& r) {
+        return r.rule == "settings" || r.rule == "newer" || r.rule == "refused";
+    });
+}
+
+bool Chain::whole() const {
+    const auto all = steps();
+    return std::all_of(all.begin(), all.end(), [&](Step step) { return link(step) == LinkState::whole; });
+}
+
+LinkState Chain::link(Step step) const {
+    const LinkState made = correction_stale() ? LinkState::worn : LinkState::whole;
+    const LinkState measured = refused.empty() ? LinkState::whole : LinkState::broken;
+    switch (step) {
+    case Step::shot:
+        return !refused.empty() || !problem.empty() ? LinkState::broken : shot ? LinkState::whole : LinkState::missing;
+    case Step::reading: return shot ? measured : LinkState::missing;
+    case Step::balance: return balance ? measured : balance_problem.empty() ? LinkState::missing : LinkState::broken;
+    case Step::correction: return correction ? made : LinkState::missing;
+    case Step::proof: return correction && proved ? made : LinkState::missing;
+    case Step::handover: {
+        if (handovers.empty()) return LinkState::missing;
+        if (balance_only()) return LinkState::whole;
+        const bool all = std::all_of(handovers.begin(), handovers.end(),
+                                     [&](const plan::Handover& h) { return h.correction == correction_id; });
+        return all ? made : LinkState::worn;
+    }
+    }
+    return LinkState::missing;
+}
+
+Step Chain::current() const {
+    for (const Step step : steps())
+        if (link(step) != LinkState::whole) return step;
+    return Step::handover;
+}
+
+std::vector<ChainFacts> facts_of(const plan::Shoot& shoot) {
+    std::map<Id, std::vector<Id>> frames;
+    for (const plan::Frame& f : shoot.frames)
+        if (f.setup && !f.same_as && f.kind != plan::FrameKind::chart) frames[f.setup].push_back(f.id);
+    const auto standings = plan::standings(shoot);
+    std::vector<ChainFacts> all;
+    for (std::size_t i = 0; i < shoot.setups.size(); ++i) {
+        all.push_back(facts_of(shoot, shoot.setups[i], standings[i]));
+        all.back().frames = std::move(frames[shoot.setups[i].id]);
+    }
+    return all;
+}
+
+Chain derived(ChainFacts facts, const Chain* before) {
+    Chain c;
+    static_cast<ChainFacts&>(c) = std::move(facts);
+    const bool same_reading =
+        before && before->reading_content == c.reading_content && before->chart_frame.path == c.chart_frame.path;
+    if (same_reading) c.shot = before->shot;
+    else if (!c.reading_content.empty()) try {
+            c.shot =
+                std::make_shared<const MeasuredShot>(job::measured_from_json(c.reading_content, c.chart_frame.path));
+        } catch (const Error& e) {
+            c.damaged.push_back(e.what());
+            c.problem = e.what();
+        }
+    plan::SetupSettings weighed = c.settings;
+    if (before) { // these change no balance
+        weighed.finish = before->settings.finish;
+        weighed.spots = before->settings.spots;
+        weighed.others = before->settings.others;
+    }
+    const bool same_balance = same_reading && before->settings == weighed;
+    if (same_balance) {
+        c.reference = before->reference;
+        c.balance = before->balance;
+        c.light = before->light;
+        c.balance_problem = before->balance_problem;
+    } else weigh(c);
+    const bool same_correction = same_balance && before->correction_content == c.correction_content &&
+                                 before->balance_only() == c.balance_only() && before->taken_from == c.taken_from;
+    if (same_correction) {
+        c.correction = before->correction;
+        c.proof = before->proof;
+    } else {
+        put_in_force(c);
+        prove_on_reading(c);
+    }
+    // The finish is the setup's: it may change long after the fit.
+    if (c.correction && c.correction->finish != c.settings.finish) {
+        auto finished = std::make_shared<fit::Correction>(*c.correction);
+        finished->finish = c.settings.finish;
+        c.correction = finished;
+    }
+    return c;
+}
+
+Chain chain_of(const plan::Shoot& shoot, Id setup) {
+    for (ChainFacts& f : facts_of(shoot))
+        if (f.id == setup) return derived(std::move(f));
+    throw Error(ErrorKind::usage, "there is no such setup in the job");
+}
+
+} // namespace refero::work

@@ -1,0 +1,77 @@
+// The chain of evidence of a setup: what a job holds of it, and what follows from that.
+#pragma once
+
+#include <memory>
+
+#include "work/measure.hpp"
+
+namespace refero::work {
+
+/// The six links of a setup's chain of evidence.
+enum class Step { shot, reading, balance, correction, proof, handover };
+inline constexpr int step_count = 6;
+inline constexpr auto names(Step) {
+    return std::array{"shot", "reading", "balance", "correction", "proof", "handover"};
+}
+enum class LinkState { missing, broken, worn, whole };
+inline constexpr auto names(LinkState) { return std::array{"missing", "broken", "worn", "whole"}; }
+
+/// What the job says of a setup: plain values, compared by value to know whether a view has to be drawn anew.
+struct ChainFacts {
+    plan::Id id = 0;
+    plan::Setup row;
+    std::string title; ///< "Stills A, Window"
+    plan::State state = plan::State::to_shoot;
+    plan::SetupSettings settings;
+    plan::Id chart_shot = 0;
+    plan::Frame chart_frame;             ///< of the chart shot; id 0: none
+    FrameSource source;                  ///< of the chart frame
+    std::string refused;                 ///< why the chart shot is of no use
+    std::string problem;                 ///< why there is no reading
+    std::vector<plan::Finding> findings; ///< of the gate, the most important first
+    std::vector<plan::Id> frames;        ///< ordinary frames and clips
+    std::string light_name;
+    plan::Id reading_id = 0, correction_id = 0, taken_from = 0;
+    std::string reading_content, correction_content; ///< JSON; empty: none
+    bool proved = false;
+    double proof_mean = 0; ///< CIEDE2000 of the proof in the job
+    std::vector<plan::Staleness> stale;
+    std::vector<plan::Handover> handovers;
+    bool operator==(const ChainFacts&) const = default;
+};
+
+/// And what follows from it.
+struct Chain : ChainFacts {
+    std::shared_ptr<const MeasuredShot> shot; ///< placement and reading, without pixels
+    std::shared_ptr<const chart::Reference> reference;
+    std::optional<balance::Balance> balance;
+    std::optional<colour::Temperature> light;
+    std::string balance_problem;
+    std::shared_ptr<const fit::Correction> correction; ///< with the setup's finish; balance only: made of the balance
+    std::shared_ptr<const prove::Proof> proof;         ///< on the reading
+    std::vector<std::string> damaged;                  ///< what the job holds and cannot be read, in words
+
+    bool balance_only() const { return row.balance_only; }
+    bool correction_stale() const { return correction && !stale.empty(); }
+    /// "pass", "caution", "reshoot"; empty: not judged.
+    std::string gate() const { return findings.empty() ? std::string() : findings.front().status; }
+    /// A fit can be made, and would mend what there is: it does not where the light has changed since the chart shot.
+    bool wants_fit() const;
+    /// The links of this setup's chain: a balance-only one does without correction and proof.
+    std::vector<Step> steps() const;
+    bool whole() const;
+    LinkState link(Step step) const;
+    /// The first link that is not whole, or handover.
+    Step current() const;
+    /// The chart shot was not measured as it says now.
+    bool wants_reading() const { return chart_shot && !shot && problem.empty(); }
+};
+
+/// Of every setup, in their order. `frames` of all setups are gathered in one pass.
+std::vector<ChainFacts> facts_of(const plan::Shoot& shoot);
+/// What follows; what `before` has worked out from the same facts is taken over.
+Chain derived(ChainFacts facts, const Chain* before = nullptr);
+/// Of one setup. Throws Error(usage) where there is none.
+Chain chain_of(const plan::Shoot& shoot, plan::Id setup);
+
+} // namespace refero::work

@@ -1,0 +1,157 @@
+#include "work/frames.hpp"
+
+#include <cmath>
+
+namespace refero::work {
+
+namespace fs = std::filesystem;
+using plan::Change;
+using plan::Id;
+
+namespace {
+
+std::string title_of(const plan::Shoot& shoot, Id setup) {
+    const plan::Setup* s = plan::record(shoot.setups, setup);
+    return s ? plan::title_of(shoot, *s) : std::string();
+}
+
+std::string name_of(const plan::Frame& f) { return fs::path(f.path).filename().string(); }
+
+std::string count_of(std::size_t n) { return std::to_string(n) + (n == 1 ? " frame" : " frames"); }
+
+} // namespace
+
+Change place_frames(const plan::Shoot& shoot) {
+    const auto all = plan::moves(shoot);
+    Change c(count_of(all.size()) + (all.size() == 1 ? " finds its setup" : " find their setups"), {}, true);
+    for (const plan::Move& m : all) {
+        plan::Frame f = *plan::record(shoot.frames, m.frame);
+        f.setup = m.to.setup;
+        f.reason = m.to.reason;
+        c.update(f);
+    }
+    return c;
+}
+
+Change assign(const plan::Shoot& shoot, const std::vector<Id>& frames, Id setup) {
+    Change c(setup ? "Put " + count_of(frames.size()) + " into " + title_of(shoot, setup)
+                   : "Take " + count_of(frames.size()) + " out of their setups",
+             title_of(shoot, setup));
+    for (const Id id : frames) {
+        const plan::Frame* row = plan::record(shoot.frames, id);
+        if (!row) continue;
+        plan::Frame f = *row;
+        f.setup = setup;
+        f.by_hand = true;
+        f.reason = setup ? "put there by hand" : "taken out by hand";
+        c.update(f);
+        for (plan::ChartShot shot : shoot.chart_shots)
+            if (shot.frame == id && setup) {
+                shot.setup = setup;
+                c.update(shot);
+            }
+    }
+    return c;
+}
+
+Change let_assign(const plan::Shoot& shoot, const std::vector<Id>& frames) {
+    Change c("Let " + count_of(frames.size()) + " find their setups");
+    for (const Id id : frames) {
+        const plan::Frame* row = plan::record(shoot.frames, id);
+        if (!row) continue;
+        plan::Frame f = *row;
+        f.by_hand = false;
+        if (f.kind == plan::FrameKind::ordinary) {
+            const plan::Recognition r = plan::recognise(shoot, f);
+            f.camera = r.camera;
+            f.lens = r.lens;
+            f.mode = r.mode;
+            const plan::Assignment a = plan::assign_ordinary(shoot, f);
+            f.setup = a.setup;
+            f.reason = a.reason;
+        }
+        c.update(f);
+    }
+    return c;
+}
+
+Change make_chart_shot(const plan::Shoot& shoot, Id frame, Id setup, double position_s) {
+    const plan::Frame* row = plan::record(shoot.frames, frame);
+    if (!row || !setup) return {};
+    plan::Frame f = *row;
+    if (f.kind == plan::FrameKind::ordinary) f.kind = plan::FrameKind::chart;
+    f.setup = setup;
+    f.by_hand = true;
+    f.position_s = position_s;
+    f.reason = "chosen as the chart shot";
+    Change c(name_of(f) + " is the chart shot of " + title_of(shoot, setup), title_of(shoot, setup));
+    c.update(f);
+    for (const plan::ChartShot& shot : shoot.chart_shots)
+        if (shot.frame == frame) c.remove<plan::ChartShot>(shot.id);
+    c.add(plan::ChartShot{.setup = setup, .frame = frame});
+    return c;
+}
+
+Change make_ordinary(const plan::Shoot& shoot, Id frame) {
+    const plan::Frame* row = plan::record(shoot.frames, frame);
+    if (!row || row->kind != plan::FrameKind::chart) return {};
+    plan::Frame f = *row;
+    f.kind = plan::FrameKind::ordinary;
+    f.by_hand = false;
+    Change c(name_of(f) + " is no chart shot");
+    for (const plan::ChartShot& shot : shoot.chart_shots)
+        if (shot.frame == frame) c.remove<plan::ChartShot>(shot.id);
+    c.update(f);
+    return c;
+}
+
+Change same_moment(const plan::Shoot& shoot, Id one, Id other) {
+    const plan::Frame *a = plan::record(shoot.frames, one), *b = plan::record(shoot.frames, other);
+    if (!a || !b || !a->camera || !b->camera || a->camera == b->camera)
+        throw Error(ErrorKind::usage, "these are not two cameras' frames of one moment", {},
+                    "Choose two frames by two cameras that this job knows");
+    const double offset = plan::time_in_job(shoot, *a) - plan::seconds_of(b->taken);
+    if (!std::isfinite(offset)) throw Error(ErrorKind::usage, "one of the frames does not say when it was taken");
+    plan::Camera camera = *plan::record(shoot.cameras, b->camera);
+    camera.clock_offset_s = offset;
+    return plan::put(formatted("Clock of {}: {:.0f} s", camera.name, offset), camera, camera.name);
+}
+
+Change set_silent_lens(const plan::Shoot& shoot, Id id, Id lens) {
+    const plan::Camera* row = plan::record(shoot.cameras, id);
+    if (!row) return {};
+    plan::Camera camera = *row;
+    camera.silent_lens = lens;
+    Change c(camera.name + " carries " + plan::name_in(shoot.lenses, lens), camera.name);
+    c.update(camera);
+    for (plan::Frame f : shoot.frames)
+        if (f.camera == id && f.lens_name.empty() && !f.lens) {
+            f.lens = lens;
+            c.update(f);
+        }
+    return c;
+}
+
+Change remove_frames(const std::vector<Id>& frames) {
+    Change c("Remove " + count_of(frames.size()) + " from the job");
+    for (const Id id : frames) c.remove<plan::Frame>(id);
+    return c;
+}
+
+Change moved(const plan::Shoot& shoot, const std::vector<Found>& found) {
+    Change c(count_of(found.size()) + " found that had moved");
+    for (const Found& f : found)
+        if (const plan::Frame* row = plan::record(shoot.frames, f.frame)) {
+            plan::Frame now = *row;
+            now.path = f.file.string();
+            c.update(now);
+            for (plan::ChartShot shot : shoot.chart_shots)
+                if (shot.frame == f.frame && !shot.problem.empty()) { // it may be read now
+                    shot.problem.clear();
+                    c.update(shot);
+                }
+        }
+    return c;
+}
+
+} // namespace refero::work

@@ -1,0 +1,40 @@
+// Files on their way into a job: what they are, and where they belong.
+#pragma once
+
+#include "work/measure.hpp"
+
+namespace refero::work {
+
+/// A file that was looked at: its record, not yet recognised or assigned, and the chart in it if it shows one.
+struct Arrival {
+    plan::Frame row; ///< with `problem` where it cannot be read
+    Measured measured;
+    bool own_work = false; ///< Refero wrote it: a handover, no frame of a camera
+};
+/// A frame record of a file: path, size, hash and metadata. Throws Error(input).
+plan::Frame described(const std::filesystem::path& file);
+/// What cannot be read is described with its problem, unless `must_read`: then it throws Error(input).
+Arrival look_at(const std::filesystem::path& file, const inspect::Limits& limits, bool must_read = false,
+                const Progress& progress = {}, std::stop_token stop = {});
+
+/// How a file comes in.
+struct TakeIn {
+    plan::Id setup = 0;   ///< put there by hand; 0: recognised and assigned
+    bool by_hand = false; ///< a person brought this very file: a chart that is not planned gets a setup of its own
+    plan::Id current = 0; ///< the setup that is open; may be 0
+};
+struct Taken {
+    plan::Change rows;        ///< empty: it is in the job already, or Refero's own work
+    plan::Id chart_shot = 0;  ///< provisional; 0: it is none
+    plan::Id setup = 0;       ///< provisional if it is new; 0: none
+    plan::Id camera_asks = 0; ///< a camera whose files name no lens: which one is it?
+    std::string told;         ///< what a person should know; may be empty
+};
+/// A frame with a chart is a chart shot: of the setup it is planned for, else of a new one. One without is ordinary.
+Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arrival, const TakeIn& how);
+
+/// A correction from a file as a setup's: of the chart shot that it names, else of a new one. `setup` of the result is
+/// provisional where it is new. Throws Error(input).
+Taken take_correction(const plan::Shoot& shoot, const plan::Kit& kit, const std::filesystem::path& file);
+
+} // namespace refero::work

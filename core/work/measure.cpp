@@ -1,0 +1,160 @@
+#include "work/measure.hpp"
+
+namespace refero::work {
+
+using plan::Change;
+using plan::Id;
+
+FrameSource source_of(const plan::Shoot& shoot, const plan::Frame& frame, Id mode) {
+    const plan::Setup* setup = plan::record(shoot.setups, frame.setup);
+    const plan::Mode* m = plan::record(shoot.modes, mode ? mode : setup ? setup->mode : frame.mode);
+    FrameSource s{frame.path, frame.sha256, {}, frame.position_s};
+    if (m && !frame.raw && m->encoding != "linear") s.encoding = m->encoding;
+    return s;
+}
+
+frame::Frame read(const FrameSource& source, frame::Size size, const Progress& progress, std::stop_token stop) {
+    std::optional<frame::Encoding> encoding;
+    if (!source.encoding.empty()) encoding = frame::Encoding::named(source.encoding);
+    frame::Frame f = frame::read(source.file, {size, encoding, source.position_s}, stop);
+    if (progress) progress(1);
+    return f;
+}
+
+inspect::Limits limits_of(const plan::Brief& brief) {
+    inspect::Limits limits = inspect::limits_for({brief.share_school == plan::ShareSchool::fill, false});
+    if (brief.limits.empty()) return limits;
+    try {
+        inspect::Limits changed = limits;
+        inspect::change_limits(changed, brief.limits, {});
+        return changed;
+    } catch (const Error&) { // another version's: the usual ones hold
+        return limits;
+    }
+}
+
+MeasureRequest request_for(const plan::Shoot& shoot, const plan::ChartShot& shot) {
+    const plan::Frame* frame = plan::record(shoot.frames, shot.frame);
+    if (!frame) throw Error(ErrorKind::usage, "the frame of this chart shot is not in the job");
+    const plan::Setup* setup = plan::record(shoot.setups, shot.setup);
+    return {source_of(shoot, *frame, setup ? setup->mode : 0), shot.chart, plan::corners_from(shot.corners),
+            limits_of(shoot.brief())};
+}
+
+namespace {
+
+/// All that is known of a frame but its pixels.
+frame::Frame without_pixels(const frame::Frame& f) {
+    frame::Frame g;
+    g.full_width = f.full_width;
+    g.full_height = f.full_height;
+    g.cell = f.cell;
+    g.is_raw = f.is_raw;
+    g.encoding = f.encoding;
+    g.metadata = f.metadata;
+    g.camera_from_xyz = f.camera_from_xyz;
+    g.as_shot = f.as_shot;
+    g.file = f.file;
+    return g;
+}
+
+std::string sentence(const Error& e) {
+    std::string words = e.message() + (e.remedy().empty() ? "." : ". " + e.remedy() + ".");
+    words[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(words[0])));
+    return words;
+}
+
+} // namespace
+
+Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Frame> frame, const Progress& progress,
+                 std::stop_token stop) {
+    Measured m;
+    const auto report = [&](double share) {
+        if (progress) progress(share);
+    };
+    m.frame =
+        frame ? frame : std::make_shared<const frame::Frame>(read(request.source, frame::Size::measuring, {}, stop));
+    report(0.4);
+    try {
+        MeasuredShot shot = measure_in(*m.frame, {.chart = request.chart, .corners = request.corners}, stop);
+        shot.sha256 = request.source.sha256;
+        m.findings = rows_of(judge(*m.frame, shot, request.limits));
+        shot.frame = without_pixels(*m.frame);
+        try {
+            const auto reference = chart::reference_of(shot.definition);
+            const auto balance = balance::balanced_on(shot.reading, reference, &shot.definition, {});
+            if (m.frame->camera_from_xyz) {
+                const auto light = balance::light_of(balance, *m.frame->camera_from_xyz);
+                m.kelvin = light.kelvin;
+                m.duv = light.duv;
+            }
+        } catch (const Error&) { // the balance says why
+        }
+        m.shot = std::make_shared<const MeasuredShot>(std::move(shot));
+    } catch (const Error& e) {
+        if (e.kind() == ErrorKind::cancelled) throw;
+        m.problem = sentence(e);
+    }
+    report(1);
+    return m;
+}
+
+std::string made_from(const plan::Shoot& shoot, const plan::ChartShot& shot) {
+    const plan::Frame* frame = plan::record(shoot.frames, shot.frame);
+    const plan::Setup* setup = plan::record(shoot.setups, shot.setup);
+    const std::string encoding = frame ? source_of(shoot, *frame, setup ? setup->mode : 0).encoding : std::string();
+    return shot.chart + "|" + shot.corners + (encoding.empty() ? "" : "|" + encoding);
+}
+
+const plan::Reading* reading_of(const plan::Shoot& shoot, const plan::ChartShot& shot) {
+    for (const plan::Reading& r : shoot.readings)
+        if (r.chart_shot == shot.id) return r.made_from == made_from(shoot, shot) ? &r : nullptr;
+    return nullptr;
+}
+
+std::optional<MeasuredShot> measured(const plan::Shoot& shoot, const plan::ChartShot& shot) {
+    const plan::Reading* reading = reading_of(shoot, shot);
+    if (!reading) return std::nullopt;
+    const plan::Frame* frame = plan::record(shoot.frames, shot.frame);
+    return job::measured_from_json(reading->content,
+                                   frame ? std::filesystem::path(frame->path) : std::filesystem::path());
+}
+
+std::vector<plan::Finding> findings_of(const plan::Shoot& shoot, Id setup, Id chart_shot, const Measured& m) {
+    std::vector<plan::Finding> rows = m.findings;
+    if (m.shot && !m.shot->frame.is_raw)
+        for (const plan::ChartShot& other : shoot.chart_shots) {
+            if (other.setup != setup || other.id == chart_shot) continue;
+            const auto before = measured(shoot, other);
+            if (!before) continue;
+            compare_balance(rows, *m.shot, *before, limits_of(shoot.brief()));
+            break;
+        }
+    for (plan::Finding& f : rows) f.chart_shot = chart_shot;
+    return rows;
+}
+
+Change keep(const plan::Shoot& shoot, Id chart_shot, const Measured& m) {
+    const plan::ChartShot* row = plan::record(shoot.chart_shots, chart_shot);
+    if (!row) return {};
+    const plan::Setup* setup = plan::record(shoot.setups, row->setup);
+    const plan::Frame* frame = plan::record(shoot.frames, row->frame);
+    const std::string name = frame ? std::filesystem::path(frame->path).filename().string() : std::string();
+    Change c((m.shot ? "Read the chart in " : "No reading of ") + name, setup ? plan::title_of(shoot, *setup) : "",
+             true);
+    plan::ChartShot shot = *row;
+    shot.problem = m.problem;
+    shot.kelvin = m.kelvin;
+    shot.duv = m.duv;
+    c.update(shot);
+    for (const plan::Reading& r : shoot.readings)
+        if (r.chart_shot == shot.id) c.remove<plan::Reading>(r.id);
+    for (const plan::Finding& f : shoot.findings)
+        if (f.chart_shot == shot.id) c.remove<plan::Finding>(f.id);
+    if (!m.shot) return c;
+    c.add(plan::Reading{.chart_shot = shot.id, .made_from = made_from(shoot, shot), .content = job::to_json(*m.shot)});
+    for (const plan::Finding& f : findings_of(shoot, shot.setup, shot.id, m)) c.add(f);
+    return c;
+}
+
+} // namespace refero::work

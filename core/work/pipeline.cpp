@@ -1,0 +1,178 @@
+#include "work/pipeline.hpp"
+
+#include <cmath>
+#include <sstream>
+
+namespace refero::work {
+
+find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
+    const auto definitions = chart.empty() ? chart::installed() : std::vector{chart::find_definition(chart)};
+    if (!chart.empty()) chart::reference_of(definitions.front()); // nothing can be found by colours that are not known
+    const auto found = find::locate(frame, definitions, stop);
+    if (found.empty())
+        throw Error(ErrorKind::not_found, "no chart was found", frame.file,
+                    "Check that the whole chart is in the frame, or give its corners by hand");
+    return found.front();
+}
+
+MeasuredShot measure_in(const frame::Frame& frame, const ShotOptions& options, std::stop_token stop) {
+    MeasuredShot shot;
+    if (options.corners && options.chart.empty())
+        throw Error(ErrorKind::usage, "corners belong to a chart", {}, "Name the chart");
+    if (options.corners) {
+        shot.definition = chart::find_definition(options.chart);
+        shot.placement = find::placement_from(shot.definition, *options.corners, frame);
+    } else {
+        shot.placement = locate(frame, options.chart, stop);
+        shot.definition = chart::find_definition(options.chart.empty() ? shot.placement.chart : options.chart);
+    }
+    shot.reading = read::measure(frame, shot.placement, shot.definition, stop);
+    return shot;
+}
+
+MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress,
+                       std::stop_token stop) {
+    frame::Frame frame = frame::read(file, {frame::Size::measuring, options.encoding, options.position_s}, stop);
+    if (progress) progress(0.5);
+    MeasuredShot shot = measure_in(frame, options, stop);
+    shot.frame = std::move(frame);
+    if (progress) progress(1);
+    return shot;
+}
+
+inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits) {
+    chart::Reference reference;
+    try {
+        reference = chart::reference_of(shot.definition);
+    } catch (const Error&) { // size, focus and clipping are judged all the same
+    }
+    return inspect::judge(frame, shot.placement, shot.reading, shot.definition, reference, limits);
+}
+
+std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
+    std::vector<plan::Finding> all;
+    for (const inspect::Finding& f : judgement.findings) {
+        std::string patches;
+        for (const std::string& id : f.patches) patches += (patches.empty() ? "" : " ") + id;
+        all.push_back({.check = f.check,
+                       .status = inspect::name_of(f.status),
+                       .value = f.value,
+                       .limit = f.limit,
+                       .unit = f.unit,
+                       .patches = patches,
+                       .advice = f.advice});
+    }
+    return all;
+}
+
+void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other,
+                     const inspect::Limits& limits) {
+    const auto recording =
+        std::find_if(rows.begin(), rows.end(), [](const plan::Finding& f) { return f.check == "recording"; });
+    if (recording == rows.end() || shot.frame.is_raw || other.frame.is_raw || shot.definition.id != other.definition.id)
+        return;
+    const inspect::Limit& limit = limits.at("recording balance");
+    const double percent = inspect::wandered_percent(shot.reading, other.reading, shot.definition);
+    if (!(percent >= limit.caution)) return;
+    const bool bad = percent >= limit.reshoot;
+    plan::Finding f = *recording;
+    f.status = inspect::name_of(bad || f.status == "reshoot" ? inspect::Status::reshoot : inspect::Status::caution);
+    f.value = percent;
+    f.limit = bad ? limit.reshoot : limit.caution;
+    f.unit = limit.unit;
+    f.advice +=
+        (f.advice.empty() ? "" : ". ") +
+        formatted(
+            "Greys differ by {:.0f} % from those in {}: set a fixed balance, or give this light a setup of its own",
+            percent, other.frame.file.filename());
+    // The worst first, as the gate has them.
+    rows.erase(recording);
+    const auto rank = [](const plan::Finding& row) {
+        return row.status == "reshoot" ? 2 : row.status == "caution" ? 1 : 0;
+    };
+    rows.insert(std::find_if(rows.begin(), rows.end(), [&](const plan::Finding& row) { return rank(row) < rank(f); }),
+                f);
+}
+
+std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows) {
+    std::vector<inspect::Finding> all;
+    for (const plan::Finding& row : rows) {
+        inspect::Finding f;
+        f.check = row.check;
+        f.value = row.value;
+        f.limit = row.limit;
+        f.unit = row.unit;
+        f.advice = row.advice;
+        f.status = row.status == "pass"      ? inspect::Status::pass
+                   : row.status == "caution" ? inspect::Status::caution
+                                             : inspect::Status::reshoot;
+        std::istringstream ids(row.patches);
+        for (std::string id; ids >> id;) f.patches.push_back(id);
+        all.push_back(std::move(f));
+    }
+    return all;
+}
+
+fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& given, chart::Definition& definition) {
+    // Found as it looks, read as it is written.
+    const MeasuredShot found = take_shot(file, given);
+    if (found.frame.is_raw)
+        throw Error(ErrorKind::input, "raw frames are linear already", file,
+                    "Give the camera's own pictures, or stills of its clips");
+    ShotOptions options = given;
+    options.encoding.emplace(colour::Transfer::linear);
+    options.corners = found.placement.corners;
+    options.chart = found.definition.id;
+    definition = found.definition;
+    const frame::Metadata& m = found.frame.metadata;
+    const bool known = m.exposure_s > 0 && m.f_number > 0 && m.iso > 0;
+    return {take_shot(file, options).reading,
+            known ? std::optional(std::log2(m.exposure_s / (m.f_number * m.f_number) * m.iso)) : std::nullopt};
+}
+
+fit::Source source_of(const MeasuredShot& shot) {
+    return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256,
+            shot.frame.metadata, shot.placement};
+}
+
+fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference,
+                        const fit::Settings& given, std::stop_token stop,
+                        const std::vector<std::vector<inspect::Finding>>& findings,
+                        const std::vector<std::filesystem::path>& samples) {
+    std::vector<read::Reading> readings;
+    fit::Settings settings = given;
+    for (std::size_t i = 0; i < shots.size(); ++i) {
+        const MeasuredShot& shot = shots[i];
+        if (shot.definition.id != shots.front().definition.id)
+            throw Error(ErrorKind::usage, "the shots show different charts", shot.frame.file,
+                        "Give shots of one chart, or name it");
+        if (i >= findings.size()) {
+            readings.push_back(shot.reading);
+            continue;
+        }
+        inspect::Mended mended = inspect::mended(shot.reading, shot.definition, reference, findings[i]);
+        const std::string of = shots.size() > 1 ? shot.frame.file.filename().string() + ": " : std::string();
+        for (const std::string& words : mended.words) settings.cautions.push_back(of + words);
+        for (const inspect::Finding& f : findings[i])
+            if (f.status != inspect::Status::pass)
+                settings.cautions.push_back(of + "The gate says " + inspect::name_of(f.status) + " for " + f.check +
+                                            ": " + f.advice);
+        // Of several shots a patch is taken where it is good.
+        if (shots.size() == 1)
+            settings.without.insert(settings.without.end(), mended.left_out.begin(), mended.left_out.end());
+        else
+            for (read::PatchReading& p : mended.reading.patches)
+                if (std::find(mended.left_out.begin(), mended.left_out.end(), p.id) != mended.left_out.end())
+                    p.clipped = 1;
+        readings.push_back(std::move(mended.reading));
+    }
+    read::Reading reading = read::average(readings);
+    chart::Reference all = reference;
+    if (samples.size() == 2) fit::join(reading, all, read::load_cgats(samples[0]), chart::load_reference(samples[1]));
+    fit::Correction c = fit::build(reading, all, &shots.front().definition, settings, stop);
+    for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));
+    if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);
+    return c;
+}
+
+} // namespace refero::work

@@ -1,0 +1,200 @@
+#include "work/planning.hpp"
+
+#include <array>
+
+namespace refero::work {
+
+using plan::Change;
+using plan::Id;
+
+namespace {
+
+template<class T>
+const T* named(const std::vector<T>& list, const std::string& name) {
+    const auto at = std::find_if(list.begin(), list.end(), [&](const T& row) { return row.name == name; });
+    return at == list.end() ? nullptr : &*at;
+}
+
+template<class T>
+void refuse_known(const std::vector<T>& list, const std::string& name) {
+    if (named(list, name)) throw Error(ErrorKind::usage, name + " is in the plan already", {}, "Choose another name");
+}
+
+Change adding(const std::string& name) { return Change("Add " + name, name); }
+
+std::string title(const plan::Shoot& shoot, Id setup) {
+    const plan::Setup* s = plan::record(shoot.setups, setup);
+    return s ? plan::title_of(shoot, *s) : std::string();
+}
+
+} // namespace
+
+Change add_camera(const plan::Shoot& shoot, const plan::Kit& kit, const std::string& name) {
+    refuse_known(shoot.cameras, name);
+    plan::Camera camera{.uid = new_uid(), .name = name};
+    if (const plan::Camera* known = named(kit.cameras, name)) camera = *known;
+    camera.id = 0;
+    camera.silent_lens = 0;
+    camera.position = static_cast<int>(shoot.cameras.size());
+    Change c = adding(name);
+    c.add(camera);
+    if (shoot.modes.empty()) c.add(plan::Mode{.name = "raw"});
+    return c;
+}
+
+Change add_light(const plan::Shoot& shoot, const plan::Kit& kit, plan::Light light) {
+    refuse_known(shoot.lights, light.name);
+    light.uid = new_uid();
+    if (const plan::Light* known = named(kit.lights, light.name)) light = *known;
+    light.id = 0;
+    light.place = 0;
+    light.position = static_cast<int>(shoot.lights.size());
+    Change c = adding(light.name);
+    c.add(light);
+    return c;
+}
+
+Change add_lens(const plan::Shoot& shoot, plan::Lens lens) {
+    refuse_known(shoot.lenses, lens.name);
+    lens.id = 0;
+    lens.uid = new_uid();
+    Change c = adding(lens.name);
+    c.add(lens);
+    return c;
+}
+
+Change add_card(const plan::Shoot& shoot, const plan::Kit& kit, const std::string& name) {
+    refuse_known(shoot.cards, name);
+    plan::Card card{.uid = new_uid(), .name = name, .definition = "grid24", .width_mm = 203, .height_mm = 132};
+    if (const plan::Card* known = named(kit.cards, name)) card = *known;
+    card.id = 0;
+    Change c = adding(name);
+    c.add(card);
+    return c;
+}
+
+plan::Lens unnamed_lens(const plan::Shoot& shoot) {
+    return {.uid = new_uid(), .name = "Lens " + std::to_string(shoot.lenses.size() + 1)};
+}
+
+Change plan_all(const plan::Shoot& shoot, const std::vector<plan::Rig>& rigs, const std::vector<Id>& lights) {
+    Change c("Plan all combinations");
+    for (const plan::Rig& r : rigs)
+        for (const Id light : lights)
+            if (r.mode && !plan::setup_at(shoot, r, light))
+                c.add(plan::Setup{.camera = r.camera, .lens = r.lens, .mode = r.mode, .light = light});
+    return c;
+}
+
+Change plan_setup(const plan::Shoot& shoot, const plan::Rig& r, Id light) {
+    if (plan::setup_at(shoot, r, light)) return {};
+    Change c("Plan " + plan::name_in(shoot.cameras, r.camera) + ", " + plan::name_in(shoot.lights, light));
+    c.add(plan::Setup{.camera = r.camera, .lens = r.lens, .mode = r.mode, .light = light});
+    return c;
+}
+
+Change take_out(const plan::Shoot& shoot, Id setup) {
+    Change c("Take " + title(shoot, setup) + " out of the plan");
+    c.remove<plan::Setup>(setup);
+    return c;
+}
+
+Change set_balance_only(const plan::Shoot& shoot, Id setup, bool on) {
+    const plan::Setup* row = plan::record(shoot.setups, setup);
+    if (!row) return {};
+    plan::Setup changed = *row;
+    changed.balance_only = on;
+    return plan::put((on ? "Balance only: " : "Thorough: ") + title(shoot, setup), changed, title(shoot, setup));
+}
+
+Change relit(const plan::Light& light, const std::string& at) {
+    plan::Light changed = light;
+    changed.changed = at;
+    return plan::put(light.name + " changed or re-lit", changed, light.name);
+}
+
+Change set_place(const plan::Shoot& shoot, const plan::Light& light, const std::string& place) {
+    plan::Light changed = light;
+    const plan::Place* known = named(shoot.places, place);
+    if (known || place.empty()) changed.place = known ? known->id : 0;
+    if (changed.place == light.place && (known || place.empty())) return {};
+    Change c(light.name + ": place", light.name);
+    if (!known && !place.empty()) changed.place = c.add(plan::Place{.name = place});
+    c.update(changed);
+    return c;
+}
+
+namespace {
+
+Change changed_rig(Change c, const plan::Shoot& shoot, const plan::Rig& rig, const plan::Rig& to) {
+    for (plan::Setup s : shoot.setups)
+        if (plan::Rig{s.camera, s.lens, s.mode} == rig) {
+            s.lens = to.lens;
+            s.mode = to.mode;
+            c.update(s);
+        }
+    return c;
+}
+
+} // namespace
+
+Change change_rig(const plan::Shoot& shoot, const plan::Rig& rig, const plan::Rig& to, const std::string& what) {
+    return changed_rig(Change(what), shoot, rig, to);
+}
+
+Change change_rig(const plan::Shoot& shoot, const plan::Rig& rig, const plan::Lens& fresh, const std::string& what) {
+    Change c(what);
+    const Id lens = c.add(fresh);
+    return changed_rig(std::move(c), shoot, rig, {rig.camera, lens, rig.mode});
+}
+
+Change change_rig(const plan::Shoot& shoot, const plan::Rig& rig, const plan::Mode& fresh, const std::string& what) {
+    Change c(what);
+    const Id mode = c.add(fresh);
+    return changed_rig(std::move(c), shoot, rig, {rig.camera, rig.lens, mode});
+}
+
+Change change_settings(const plan::Shoot& shoot, Id setup, Id chart_shot, const plan::SetupSettings& settings,
+                       const std::string& what) {
+    const plan::Setup* row = plan::record(shoot.setups, setup);
+    if (!row) return {};
+    const plan::ChartShot* shot = plan::record(shoot.chart_shots, chart_shot);
+    Change c(what, title(shoot, setup));
+    plan::Setup changed = *row;
+    changed.settings = plan::text_of(settings);
+    c.update(changed);
+    if (shot && (shot->chart != settings.chart || shot->corners != plan::text_of(settings.corners))) {
+        plan::ChartShot moved = *shot;
+        moved.chart = settings.chart;
+        moved.corners = plan::text_of(settings.corners);
+        moved.problem.clear();
+        c.update(moved);
+    }
+    return c;
+}
+
+Change refuse(const plan::Shoot& shoot, Id chart_shot, const std::string& why) {
+    const plan::ChartShot* row = plan::record(shoot.chart_shots, chart_shot);
+    if (!row) return {};
+    plan::ChartShot shot = *row;
+    shot.accepted = false;
+    shot.refused = why.empty() ? "refused by hand" : why;
+    return plan::put("Refuse the chart shot", shot, title(shoot, shot.setup));
+}
+
+Change accept(const plan::Shoot& shoot, Id chart_shot) {
+    const plan::ChartShot* row = plan::record(shoot.chart_shots, chart_shot);
+    if (!row) return {};
+    plan::ChartShot shot = *row;
+    shot.refused.clear();
+    shot.accepted = true;
+    return plan::put("Accept the chart shot", shot, title(shoot, shot.setup));
+}
+
+Change note(const std::string& text) {
+    Change c("Note: " + text);
+    c.add(plan::Note{.at = utc_now(), .text = text});
+    return c;
+}
+
+} // namespace refero::work

@@ -1,0 +1,78 @@
+#include "work/watch.hpp"
+
+#include "frame/frame.hpp"
+
+namespace refero::work {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int deepest = 8; ///< folders below a watched one
+
+// Calls `f` with every regular file; unreadable places are passed over.
+template<class F>
+void walk(const fs::path& folder, F&& f) {
+    std::error_code ec;
+    fs::recursive_directory_iterator it(folder, fs::directory_options::skip_permission_denied, ec), end;
+    while (!ec && it != end) {
+        const std::string name = it->path().filename().string();
+        if (name.starts_with(".") || it.depth() > deepest) it.disable_recursion_pending();
+        std::error_code ignored;
+        if (!name.starts_with(".") && it->is_regular_file(ignored)) f(*it);
+        it.increment(ec);
+    }
+}
+
+} // namespace
+
+void FolderWatch::set_folders(const std::vector<fs::path>& folders) {
+    folders_ = folders;
+    seen_.clear();
+}
+
+std::vector<fs::path> FolderWatch::look() {
+    std::vector<fs::path> complete;
+    std::map<std::string, Seen> now;
+    for (const fs::path& folder : folders_)
+        walk(folder, [&](const fs::directory_entry& entry) {
+            const std::string path = entry.path().string();
+            if (known_.contains(path) || !frame::is_frame_name(entry.path())) return;
+            std::error_code ec;
+            const Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
+            if (ec || seen.size == 0) return;
+            const auto before = seen_.find(path);
+            if (before != seen_.end() && before->second == seen) complete.push_back(entry.path());
+            else now[path] = seen;
+        });
+    seen_ = std::move(now);
+    for (const fs::path& file : complete) known(file);
+    std::sort(complete.begin(), complete.end(),
+              [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
+    complete.erase(std::unique(complete.begin(), complete.end()), complete.end());
+    return complete;
+}
+
+std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const fs::path& folder, std::stop_token stop) {
+    std::multimap<std::string, const plan::Frame*> by_name;
+    for (const plan::Frame& f : missing) by_name.emplace(fs::path(f.path).filename().string(), &f);
+    std::vector<Found> all;
+    std::set<plan::Id> done;
+    walk(folder, [&](const fs::directory_entry& entry) {
+        if (stop.stop_requested()) return;
+        const auto [first, last] = by_name.equal_range(entry.path().filename().string());
+        for (auto it = first; it != last; ++it) {
+            const plan::Frame& f = *it->second;
+            std::error_code ec;
+            if (done.contains(f.id) || static_cast<std::int64_t>(entry.file_size(ec)) != f.size || ec) continue;
+            if (!f.sha256.empty() && sha256_of(entry.path()) != f.sha256) continue;
+            done.insert(f.id);
+            all.push_back({f.id, entry.path()});
+            break;
+        }
+    });
+    throw_if_stopped(stop);
+    return all;
+}
+
+} // namespace refero::work

@@ -1,0 +1,47 @@
+// Frames on their way into a job: watched folders, what a file says of itself, files that were moved.
+#pragma once
+
+#include <map>
+#include <set>
+#include <stop_token>
+
+#include "base/base.hpp"
+#include "plan/plan.hpp"
+
+namespace refero::work {
+
+/// Finds new frames in folders and everything below them once they are complete: their size and time of change have
+/// not moved between two looks. Hidden files and folders are passed over. Call look() every half second or so.
+class FolderWatch {
+public:
+    void set_folders(const std::vector<std::filesystem::path>& folders);
+    const std::vector<std::filesystem::path>& folders() const { return folders_; }
+    /// Files that are in the job already, or that Refero wrote, are not new.
+    void known(const std::filesystem::path& file) { known_.insert(file.string()); }
+    void forget(const std::filesystem::path& file) { known_.erase(file.string()); }
+    bool is_known(const std::filesystem::path& file) const { return known_.contains(file.string()); }
+    /// Takes over what a copy has seen.
+    void remember(const FolderWatch& copy) { seen_ = copy.seen_; }
+    /// In the order of their names. Folders that cannot be read are passed over: a card may be out.
+    std::vector<std::filesystem::path> look();
+
+private:
+    struct Seen {
+        std::uintmax_t size;
+        std::filesystem::file_time_type changed;
+        bool operator==(const Seen&) const = default;
+    };
+    std::vector<std::filesystem::path> folders_;
+    std::set<std::string> known_;
+    std::map<std::string, Seen> seen_;
+};
+
+/// Files for frames that are not where they were: in `folder` and below, of the same name, size and hash.
+struct Found {
+    plan::Id frame;
+    std::filesystem::path file;
+};
+std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const std::filesystem::path& folder,
+                               std::stop_token stop = {});
+
+} // namespace refero::work
