@@ -1,8 +1,7 @@
 // Verbs that write pictures and files: apply, export, simulate.
-#include "apply/apply.hpp"
-#include "deliver/deliver.hpp"
 #include "simulate/simulate.hpp"
 #include "verb.hpp"
+#include "work/handover.hpp"
 
 namespace refero::cli {
 
@@ -64,12 +63,13 @@ Run add_apply(CLI::App& app) {
     return [a] {
         const apply::Format format = apply::format_named(a->format);
         colour::rgb_space(a->space);
-        const work::ShotOptions options = a->options();
+        a->options(); // an unknown encoding is wrong usage
         if (a->kelvin > 0 && a->second.empty())
             throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
                         "Give the other light's correction with --second");
         const fit::Correction c = fit::load(a->correction);
-        const auto second = a->second.empty() ? std::nullopt : std::optional(fit::load(a->second));
+        work::SecondLight second{.kelvin = a->kelvin};
+        if (!a->second.empty()) second.correction = std::make_shared<const fit::Correction>(fit::load(a->second));
         const auto targets = targets_of(*a, c, format);
         std::error_code ec;
         fs::create_directories(a->folder, ec);
@@ -79,29 +79,21 @@ Run add_apply(CLI::App& app) {
         r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
         for (std::size_t i = 0; i < targets.size(); ++i) {
             try {
-                const frame::Frame f = frame::read(a->images[i], {frame::Size::full, options.encoding});
-                const fit::Correction its = !second ? c
-                                            : a->kelvin > 0
-                                                ? fit::between(c, *second, colour::Temperature{a->kelvin, 0})
-                                                : fit::between(c, *second, f);
-                apply::write(apply::corrected(f, its, a->space), targets[i], format, f.metadata, a->outputs.existing());
+                const work::Developed d = work::develop({{a->images[i], {}, a->encoding, 0}, targets[i]}, c, second,
+                                                        format, a->space, a->outputs.existing());
                 r.json["written"].push_back(targets[i].string());
                 r.words += targets[i].string() + "\n";
-                if (second) {
-                    r.json["lights"].push_back(
-                        {{"file", a->images[i]}, {"kelvin", its.light->kelvin}, {"says", its.choice}});
-                    r.words += "  " + its.choice + "\n";
+                if (second.correction) {
+                    r.json["lights"].push_back({{"file", a->images[i]}, {"kelvin", d.kelvin}, {"says", d.between}});
+                    r.words += "  " + d.between + "\n";
                 }
-                for (const std::string& how : fit::differences(c, f.metadata)) {
+                for (const std::string& how : d.differences) {
                     r.json["differences"].push_back({{"file", a->images[i]}, {"says", how}});
                     r.words += "  " + how + "\n";
                 }
-            } catch (const Error& problem) { // the other frames are still corrected
-                const int code = exit_code_of(problem.kind());
-                r.json["failed"].push_back({{"file", a->images[i]}, {"code", code}, {"message", problem.what()}});
-                r.words += std::string(problem.what()) + "\n";
-                // A write that failed weighs more than a source that cannot be read.
-                r.status = r.status == failed || code != input ? failed : input;
+            } catch (const Error& problem) {                   // the other frames are still corrected
+                if (problem.kind() == ErrorKind::usage) throw; // it is wrong for all of them
+                note_failure(r, a->images[i], problem);
             }
         }
         return r;
@@ -159,9 +151,14 @@ Run add_simulate(CLI::App& app) {
     return [a] {
         fs::path truth = a->output;
         truth.replace_extension(".truth.json");
-        a->outputs.check({a->output, truth}, {a->scene});
+        a->outputs.check({a->output}, {a->scene});
         const simulate::Scene scene = simulate::load_scene(a->scene);
-        simulate::write(simulate::render(scene), a->output);
+        const simulate::Rendering rendering = simulate::render(scene);
+        // The truth of a frame of this stem is there already: that is well if it is the same.
+        std::error_code ec;
+        const bool same_truth = fs::exists(truth, ec) && read_file(truth) == simulate::truth_of(rendering);
+        if (!same_truth) a->outputs.check({truth}, {a->scene});
+        simulate::write(rendering, a->output);
         Result r;
         r.json = {{"file", a->output}, {"truth", truth.string()}, {"width", scene.width}, {"height", scene.height}};
         r.words = a->output + "\n" + truth.string() + "\n";

@@ -34,14 +34,6 @@ Json status_of(const work::Chain& c, const plan::Shoot& shoot) {
             {"stale", stale}};
 }
 
-/// Adds what failed to a result; a write that failed weighs more than a source that cannot be read.
-void note_failure(Result& r, const std::string& what, const Error& e) {
-    const int code = exit_code_of(e.kind());
-    r.json["failed"].push_back({{"setup", what}, {"file", e.file().string()}, {"code", code}, {"message", e.what()}});
-    r.words += what + ": " + e.what() + "\n";
-    r.status = r.status == done ? code : std::min(r.status, code);
-}
-
 /// The chains of all setups, or of the one that is named. Throws Error(usage) for a name that is none.
 std::vector<work::Chain> chosen(const plan::Shoot& shoot, const std::string& name) {
     std::vector<work::Chain> all;
@@ -210,7 +202,7 @@ Result develop(job::JobFile& job, const JobArguments& a) {
     for (const Piece& p : pieces) {
         try {
             note_written(r, job, p.chain,
-                         work::develop(p.frame, *p.chain.correction, nullptr, format, a.space, a.outputs.existing()));
+                         work::develop(p.frame, *p.chain.correction, {}, format, a.space, a.outputs.existing()));
         } catch (const Error& e) { note_failure(r, p.frame.source.file.string(), e); }
     }
     return r;

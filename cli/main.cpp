@@ -61,8 +61,10 @@ int main(int argc, char** argv) {
     }
     try {
         const Result result = run();
-        if (json) std::cout << result.json.dump(1, ' ', false, Json::error_handler_t::replace) << std::endl;
-        else (result.status == done ? std::cout : std::cerr) << result.words << std::flush;
+        if (json) {
+            std::cout << result.json.dump(1, ' ', false, Json::error_handler_t::replace) << std::endl;
+            if (result.status != done) std::cerr << result.words << std::flush;
+        } else (result.status == done ? std::cout : std::cerr) << result.words << std::flush;
         if (!std::cout) return report(failed, "standard output cannot be written", "", false);
         return result.status;
     } catch (const Error& problem) {

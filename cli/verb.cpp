@@ -48,6 +48,16 @@ work::ShotOptions ShotArguments::options() const {
     return o;
 }
 
+void note_failure(Result& r, const std::string& what, const Error& problem) {
+    const int code = exit_code_of(problem.kind());
+    r.json["failed"].push_back({{"file", what}, {"code", code}, {"message", problem.what()}});
+    if (!r.json.contains("error"))
+        r.json["error"] = {{"code", code}, {"message", problem.what()}, {"file", problem.file().string()}};
+    const bool named = std::string(problem.what()).find(what) != std::string::npos;
+    r.words += (named ? "" : what + ": ") + problem.what() + "\n";
+    r.status = r.status == failed || (code != input && code != not_found) ? failed : input;
+}
+
 void Outputs::check(const std::vector<std::filesystem::path>& outputs,
                     const std::vector<std::filesystem::path>& inputs) const {
     std::vector<std::filesystem::path> named;

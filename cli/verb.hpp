@@ -25,6 +25,10 @@ struct Result {
     int status = done;
 };
 
+/// A failure that does not end the run: listed under "failed", and the first of them as the contract's "error". A write
+/// that failed weighs more than a source that cannot be read.
+void note_failure(Result& result, const std::string& what, const Error& problem);
+
 /// A verb declares its options on its subcommand and returns what runs it.
 using Run = std::function<Result()>;
 Run add_find(CLI::App& app);

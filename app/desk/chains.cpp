@@ -8,6 +8,7 @@ Chains::Chains(JobDocument& job, Tasks& tasks, Notices& notices) : job_(job), no
     connect(&job, &JobDocument::changed, this, &Chains::follow);
     connect(&job, &JobDocument::closing, this, [this] {
         chains_.clear();
+        obstacles_.clear();
         structure_ = {};
     });
     connect(&tasks, &Tasks::setup_touched, this, [this](Id setup) {
@@ -26,12 +27,21 @@ QString Chains::title_of(Id setup) const {
     return at == chains_.end() ? QString() : qt(at->second.title);
 }
 
+void Chains::set_obstacle(Id chart_shot, const std::string& why) {
+    if (why.empty() && !obstacles_.erase(chart_shot)) return;
+    if (!why.empty()) obstacles_[chart_shot] = why;
+    follow();
+}
+
 void Chains::follow() {
     const plan::Shoot& s = job_.shoot();
     std::erase_if(chains_, [&](const auto& entry) { return !plan::record(s.setups, entry.first); });
     std::vector<Id> changed;
     for (work::ChainFacts& facts : work::facts_of(s)) {
         const Id id = facts.id;
+        if (const auto why = obstacles_.find(facts.chart_shot);
+            why != obstacles_.end() && facts.problem.empty() && facts.reading_content.empty())
+            facts.problem = why->second;
         const auto before = chains_.find(id);
         if (before != chains_.end() && static_cast<const work::ChainFacts&>(before->second) == facts) continue;
         Chain now = work::derived(std::move(facts), before == chains_.end() ? nullptr : &before->second);

@@ -30,6 +30,8 @@ public:
     bool has(Id setup) const { return chains_.contains(setup); }
     const Chain& at(Id setup) const { return chains_.at(setup); }
     QString title_of(Id setup) const; ///< "Stills A, Window"; empty for none
+    /// Why a chart shot cannot be read for now (its file is away): shown, and kept nowhere. Empty: it is none any more.
+    void set_obstacle(Id chart_shot, const std::string& why);
 
 signals:
     void structure_changed(); ///< cameras, lights, setups, title
@@ -55,6 +57,7 @@ private:
     JobDocument& job_;
     Notices& notices_;
     std::map<Id, Chain> chains_;
+    std::map<Id, std::string> obstacles_; ///< by chart shot
     Structure structure_;
 };
 

@@ -94,7 +94,9 @@ void Frames::open_json(const fs::path& file) {
         if (!ask || !ask(tr("A chart %1 is installed already (%2). Replace it and its values?")
                              .arg(qt(definition.id), qt(known->string()))))
             return notices_.tell(tr("The chart %1 stays as it was.").arg(qt(definition.id)));
-    chart::install(definition);
+    chart::Reference reference;
+    if (!definition.reference_file.empty()) reference = chart::load_reference(definition.reference_file);
+    chart::install(definition, reference);
     notices_.tell(tr("The chart %1 is installed and will be looked for from now on").arg(qt(definition.id)));
 }
 
@@ -189,6 +191,7 @@ void Frames::find_moved(const fs::path& folder) {
                    const auto found = gone.empty() ? std::vector<work::Found>() : work::found_again(gone, folder, stop);
                    return [=, this] {
                        pictures_.forget_failures();
+                       for (const Id id : chains_.ids()) readings_.want(id);
                        job_.change(work::moved(job_.shoot(), found));
                        missing_ = static_cast<int>(gone.size() - found.size());
                        if (missing_)

@@ -31,6 +31,7 @@ void Readings::want(Id setup) {
     if (!chains_.has(setup)) return;
     const Id shot = chains_.at(setup).chart_shot;
     std::erase_if(given_up_, [&](const auto& entry) { return entry.first == shot; });
+    chains_.set_obstacle(shot, {});
     if (chains_.at(setup).wants_reading()) start(setup);
 }
 
@@ -57,7 +58,9 @@ void Readings::start(Id setup) {
         [=, this](const TaskEnd& end) {
             if (end.how == TaskEnd::How::done) return;
             given_up_.insert({shot, made_from}); // until it is asked for again
-            if (end.how == TaskEnd::How::failed) keep(setup, shot, made_from, {.problem = end.problem.toStdString()});
+            if (end.how != TaskEnd::How::failed) return;
+            chains_.set_obstacle(shot, end.problem.toStdString());
+            notices_.tell(end.problem);
         });
 }
 

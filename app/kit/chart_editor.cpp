@@ -4,6 +4,7 @@
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QMessageBox>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -287,13 +288,23 @@ void ChartEditor::save() {
         for (const chart::Patch& p : d.patches)
             if (!now_.reference.xyz.empty() && !now_.reference.xyz.contains(p.id))
                 return tell(tr("Patch %1 has no value: measure it, or remove it.").arg(qs(p.id)), true);
-        const std::filesystem::path folder = user_data_dir() / "charts";
-        std::filesystem::create_directories(folder);
-        chart::save_definition(d, now_.reference, folder / (d.id + ".json"));
+        // A chart of this id that is not the one being edited, or saved here before, is somebody's.
+        const auto installed = chart::installed();
+        const bool taken = std::any_of(installed.begin(), installed.end(), [&](const auto& c) { return c.id == d.id; });
+        if (taken && !own_ids_.contains(d.id) &&
+            !ask(tr("There is a chart %1 already. Replace it and its values?").arg(id)))
+            return tell(tr("The chart %1 stays as it was. Give this one another id.").arg(id), true);
+        chart::install(d, now_.reference);
+        own_ids_.insert(d.id);
         tell(tr("Saved. The chart is looked for from now on, as %1.").arg(id) +
              (d.patches.size() < 8 ? tr(" With fewer than 8 patches it is found by hand only.") : QString()));
         emit saved(id);
     } catch (const std::exception& e) { tell(QString::fromUtf8(e.what()), true); }
+}
+
+bool ChartEditor::ask(const QString& question) {
+    if (asked) return asked(question);
+    return QMessageBox::question(this, tr("Refero"), question) == QMessageBox::Yes;
 }
 
 void ChartEditor::undo() {

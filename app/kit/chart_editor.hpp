@@ -9,6 +9,8 @@
 #include <QSpinBox>
 #include <QTableWidget>
 #include <filesystem>
+#include <functional>
+#include <set>
 
 #include "../widgets/patch_map.hpp"
 #include "chart/measured.hpp"
@@ -32,6 +34,8 @@ public:
     void save();
     void undo();
     QString told() const { return words_->text(); }
+    /// Whether another chart of that id may be replaced; by default a question to the user.
+    std::function<bool(const QString& question)> asked;
 
 signals:
     void saved(const QString& id);
@@ -45,6 +49,7 @@ private:
     void show_all();
     void cell_edited(int row, int column);
     void tell(const QString& words, bool problem = false);
+    bool ask(const QString& question);
 
     State now_;
     std::vector<State> before_;
@@ -57,6 +62,7 @@ private:
     QPushButton *undo_, *save_, *remove_;
     QLabel* words_;
     bool filling_ = false;
+    std::set<std::string> own_ids_; ///< of charts that were saved here
 };
 
 } // namespace refero::app

@@ -1,4 +1,5 @@
 #include "balance/balance.hpp"
+#include "base/statistics.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -37,11 +38,6 @@ std::vector<Neutral> neutrals_of(const read::Reading& reading, const chart::Refe
     return all;
 }
 
-double median(std::vector<double> v) {
-    std::sort(v.begin(), v.end());
-    return v.size() % 2 ? v[v.size() / 2] : (v[v.size() / 2 - 1] + v[v.size() / 2]) / 2;
-}
-
 } // namespace
 
 bool is_neutral(const chart::Definition* definition, const std::string& id, const Vec3& xyz) {
@@ -62,7 +58,7 @@ std::string choose_white(const read::Reading& reading, const chart::Reference& r
                                  : "the chart has no neutral patch to balance on",
                     {},
                     !all.empty() ? "Expose the chart again so that its greys lie between 1 % and 95 % of saturation"
-                                 : "Name a patch with --white");
+                                 : "Name a patch to balance on");
     // The lightest of all neutrals is usually white; if it was passed over already, the lightest left will do.
     return usable[usable.size() > 1 && all.size() == usable.size() ? 1 : 0]->patch->id;
 }
@@ -85,7 +81,7 @@ Balance balanced_on(const read::Reading& reading, const chart::Reference& refere
             red.push_back(n.patch->mean[1] / n.patch->mean[0]);
             blue.push_back(n.patch->mean[1] / n.patch->mean[2]);
         }
-    b.gains = Vec3(median(red), 1, median(blue));
+    b.gains = Vec3(mean_median(red), 1, mean_median(blue));
     return b;
 }
 

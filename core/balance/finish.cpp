@@ -6,6 +6,7 @@
 #include <Eigen/LU>
 
 #include "balance/balance.hpp"
+#include "base/statistics.hpp"
 
 namespace refero::balance {
 
@@ -73,11 +74,7 @@ Spot spot_at(const frame::Frame& f, double x, double y) {
         throw Error(ErrorKind::input, "this spot is clipped or nearly so: it cannot set the balance", f.file,
                     "Choose a darker spot, a light or middle grey");
     Spot s;
-    for (std::size_t c = 0; c < 3; ++c) {
-        auto& list = values[c];
-        std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
-        s.camera_rgb[static_cast<Eigen::Index>(c)] = list[list.size() / 2];
-    }
+    for (std::size_t c = 0; c < 3; ++c) { s.camera_rgb[static_cast<Eigen::Index>(c)] = median(values[c]); }
     if (!(s.camera_rgb.minCoeff() >= least_signal))
         throw Error(ErrorKind::input, "this spot is too dark to set the balance", f.file, "Choose a lighter spot");
     s.name = formatted("spot {:.0f}, {:.0f} of {}", x, y, f.file.filename());

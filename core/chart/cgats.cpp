@@ -191,8 +191,7 @@ Reference parse_reference(const std::string& text, const fs::path& file) {
 
 Reference reference_of(const Definition& d) {
     if (d.reference_file.empty())
-        throw Error(ErrorKind::input, "the chart has no reference values", d.file,
-                    "Give a CGATS file with --reference");
+        throw Error(ErrorKind::input, "the chart has no reference values", d.file, "Give a CGATS file with its values");
     Reference reference = load_reference(d.reference_file);
     for (const Patch& patch : d.patches)
         if (!reference.xyz.contains(patch.id))

@@ -58,9 +58,9 @@ std::string likely_role(const Vec3& xyz_d50);
 std::vector<Definition> installed();
 /// The file of a chart that the user has installed under this id, or nothing.
 std::optional<std::filesystem::path> installed_by_user(const std::string& id);
-/// Installs a definition and its reference under the chart's id in the user's data folder, in place of one of that id.
-/// Throws Error(internal) where the folder cannot be made.
-void install(const Definition& definition);
+/// Installs a definition and its values under the chart's id in the user's data folder, in place of one of that id and
+/// of no other. Returns it as it would be read again. Throws Error(internal) where the folder cannot be made.
+Definition install(const Definition& definition, const Reference& reference);
 /// By id of an installed chart, or by path of a file. Throws Error(usage) listing the ids.
 Definition find_definition(const std::string& id_or_file);
 

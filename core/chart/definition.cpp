@@ -162,7 +162,7 @@ std::optional<fs::path> installed_by_user(const std::string& id) {
     return std::nullopt;
 }
 
-void install(const Definition& definition) {
+Definition install(const Definition& definition, const Reference& reference) {
     const fs::path folder = user_data_dir() / "charts";
     std::error_code ec;
     fs::create_directories(folder, ec);
@@ -175,9 +175,7 @@ void install(const Definition& definition) {
     if (const auto known = installed_by_user(definition.id)) file = *known;
     else // a name that another id's file bears
         for (int n = 2; fs::exists(file, ec); ++n) file = folder / (name + "-" + std::to_string(n) + ".json");
-    Reference reference;
-    if (!definition.reference_file.empty()) reference = load_reference(definition.reference_file);
-    save_definition(definition, reference, file);
+    return save_definition(definition, reference, file);
 }
 
 Definition find_definition(const std::string& id_or_file) {

@@ -3,6 +3,7 @@
 // the plane's eight-parameter motion and robust weights as in Baker and Matthews, IJCV 56(3), 2004.
 #include <Eigen/Cholesky>
 
+#include "base/statistics.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
@@ -127,12 +128,6 @@ private:
     double side_mm_ = 1e9;
 };
 
-double median_of(std::vector<double> v) {
-    const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-    std::nth_element(v.begin(), middle, v.end());
-    return *middle;
-}
-
 } // namespace
 
 Corners align(const chart::Definition& d, const Corners& rough, const Picture& picture) {
@@ -151,7 +146,7 @@ Corners align(const chart::Definition& d, const Corners& rough, const Picture& p
                 if (const auto seen = bilinear(picture.linear, map(s.mm)))
                     off.push_back(static_cast<double>((*seen - drawing.at(s)).norm() / (seen->norm() + 1e-4f)));
             if (off.size() < 16) return false;
-            const double m = median_of(std::move(off));
+            const double m = median(std::move(off));
             if (m < least) {
                 least = m;
                 best = share;
@@ -200,7 +195,7 @@ Corners align(const chart::Definition& d, const Corners& rough, const Picture& p
             lines.push_back(line);
         }
         if (lines.size() < 24) return rough;
-        const double spread = std::max(0.01, 1.5 * median_of(sizes));
+        const double spread = std::max(0.01, 1.5 * median(sizes));
         Eigen::Matrix<double, 8, 8> a = 1e-9 * Eigen::Matrix<double, 8, 8>::Identity();
         Eigen::Matrix<double, 8, 1> b = Eigen::Matrix<double, 8, 1>::Zero();
         for (const Line& line : lines) {

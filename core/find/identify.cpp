@@ -5,6 +5,7 @@
 #include <Eigen/LU>
 #include <Eigen/SVD>
 
+#include "base/statistics.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
@@ -157,9 +158,9 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
     // About how bright each patch is or should be: a dark thing over a light patch must not weigh like a black patch.
     std::vector<double> ratio, bright(n);
     for (const Seen& s : seen) ratio.push_back(s.rgb.sum() / 3 / std::max(0.01, s.xyz[1]));
-    std::nth_element(ratio.begin(), ratio.begin() + static_cast<std::ptrdiff_t>(n / 2), ratio.end());
+    const double usual_ratio = median(ratio);
     for (std::size_t i = 0; i < n; ++i)
-        bright[i] = std::max(seen[i].rgb.sum() / 3, ratio[n / 2] * seen[i].xyz[1]) + 0.03 * level;
+        bright[i] = std::max(seen[i].rgb.sum() / 3, usual_ratio * seen[i].xyz[1]) + 0.03 * level;
     std::vector<double> weight(n, 1), light(n, 0), lightness(n, 0);
     colour::Mat3 a;
     for (int round = 0; round < rounds; ++round) {

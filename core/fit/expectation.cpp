@@ -62,7 +62,7 @@ Correction between(const Correction& a, const Correction& b, const colour::Tempe
     require_one_camera(a, b);
     if (a.balance.curved() || b.balance.curved())
         throw Error(ErrorKind::usage, "curves for tinted greys cannot stand between two lights", {},
-                    "Fit both without --curves");
+                    "Fit both without curves for the greys");
     const auto mired = [](const colour::Temperature& t) { return 1e6 / t.kelvin; };
     const double apart = mired(*b.light) - mired(*a.light);
     if (std::abs(apart) < 20)

@@ -3,6 +3,7 @@
 
 #include <Eigen/Cholesky>
 
+#include "base/statistics.hpp"
 #include "inspect/inspect.hpp"
 
 namespace refero::inspect {
@@ -100,8 +101,7 @@ double blur_px(const frame::Frame& f, const find::Placement& placement, const ch
                 blurs.push_back(sigma);
         }
     if (blurs.size() < 4) return NAN;
-    std::nth_element(blurs.begin(), blurs.begin() + static_cast<std::ptrdiff_t>(blurs.size() / 2), blurs.end());
-    return blurs[blurs.size() / 2];
+    return median(blurs);
 }
 
 } // namespace refero::inspect

@@ -5,6 +5,7 @@
 #include <Eigen/Cholesky>
 #include <Eigen/LU>
 
+#include "base/statistics.hpp"
 #include "inspect/inspect.hpp"
 
 namespace refero::inspect {
@@ -24,13 +25,6 @@ struct Patch {
 
 double cauchy(double v, double scale) { return 1 / (1 + (v / scale) * (v / scale)); }
 
-double median_of(std::vector<double> v) {
-    if (v.empty()) return 0;
-    const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-    std::nth_element(v.begin(), middle, v.end());
-    return *middle;
-}
-
 /// Camera from XYZ with a veil, weights relative to each patch's own signal.
 void solve_camera(const std::vector<Patch>& patches, Explained& e, double floor) {
     Eigen::Matrix4d xx = 1e-9 * Eigen::Matrix4d::Identity();
@@ -45,7 +39,7 @@ void solve_camera(const std::vector<Patch>& patches, Explained& e, double floor)
     const Eigen::Matrix<double, 3, 4> a = rx * xx.inverse();
     e.camera_from_xyz = a.leftCols<3>();
     e.veil = a.col(3);
-    e.level = (e.camera_from_xyz * Vec3(0.9642, 1, 0.8251)).mean(); // D50's white, CIE 15
+    e.level = (e.camera_from_xyz * colour::white_d50).mean();
 }
 
 Vec3 explained_of(const Explained& e, const Patch& p) { return p.gain * (e.camera_from_xyz * p.xyz) + e.veil; }
@@ -221,7 +215,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
             e.noise_veil = of_mean;
         }
     }
-    e.noise_stops = median_of(relative);
+    e.noise_stops = relative.empty() ? 0 : median(relative);
 
     std::vector<double> warm(patches.size()), green(patches.size());
     for (std::size_t i = 0; i < patches.size(); ++i) {

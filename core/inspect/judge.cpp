@@ -2,6 +2,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/statistics.hpp"
 #include "inspect/inspect.hpp"
 
 namespace refero::inspect {
@@ -257,14 +258,8 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
             level.push_back(v.back().mean());
         }
     if (v.size() < 12) return {};
-    std::vector<double> sorted = level;
-    const auto half = static_cast<std::ptrdiff_t>(sorted.size() / 2);
-    std::nth_element(sorted.begin(), sorted.begin() + half, sorted.end());
-    const double middle = sorted[static_cast<std::size_t>(half)];
-    for (double& d : sorted) d = std::abs(d - middle);
-    std::nth_element(sorted.begin(), sorted.begin() + half, sorted.end());
-    const double reach =
-        std::max(5 * 1.4826 * sorted[static_cast<std::size_t>(half)], 0.09 * middle + 0.006 * s.light.level);
+    const double middle = median(level);
+    const double reach = std::max(5 * robust_sd(level, middle), 0.09 * middle + 0.006 * s.light.level);
     Spots spots;
     colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
     for (std::size_t i = 0; i < v.size(); ++i) {
@@ -283,7 +278,7 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
 
 /// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
 bool is_of_the_light(const Shot& s, const colour::Vec3& added) {
-    const colour::Vec3 white = s.light.camera_from_xyz * colour::Vec3(0.9642, 1, 0.8251); // D50's white, CIE 15
+    const colour::Vec3 white = s.light.camera_from_xyz * colour::white_d50;
     return added.minCoeff() > 0 && added.dot(white) > 0.992 * added.norm() * white.norm();
 }
 

@@ -193,8 +193,8 @@ void make(const DemoFrame& frame, const fs::path& cache, std::stop_token stop) {
     if (!cache.empty() && (fs::create_directories(cache, ec), fs::is_directory(cache, ec))) {
         std::string key = std::string(program_version()) + read_file(frame.scene) + frame.changes;
         for (const DemoFrame::Part& p : frame.clip) key += formatted("|{:g}", p.seconds) + p.changes;
-        kept = cache / (frame.file.stem().string() + "-" + std::to_string(std::hash<std::string>{}(key)) +
-                        frame.file.extension().string());
+        kept = cache /
+               (frame.file.stem().string() + "-" + sha256_of_text(key).substr(0, 16) + frame.file.extension().string());
         if (fs::exists(kept, ec)) {
             write_whole(frame.file, [&](const fs::path& temporary) { fs::copy_file(kept, temporary); });
             return;

@@ -309,9 +309,15 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
     });
 }
 
-Store::~Store() {
-    db_.reset(); // before the descriptor: closing one of a file lets go of all of SQLite's locks on it
+Store::~Store() = default;
+
+Store::Descriptor::~Descriptor() {
     if (descriptor_ >= 0) close(descriptor_);
+}
+
+void Store::Descriptor::take(int descriptor) {
+    if (descriptor_ >= 0) close(descriptor_);
+    descriptor_ = descriptor;
 }
 
 void Store::open() {
@@ -329,8 +335,7 @@ void Store::open() {
         close(fresh);
         throw Error(ErrorKind::input, "this file is open in another Refero", file_, "Close it there first");
     }
-    if (descriptor_ >= 0) close(descriptor_);
-    descriptor_ = fresh;
+    descriptor_.take(fresh);
     db_ = std::make_unique<SQLite::Database>(uri_of(file_), SQLite::OPEN_READWRITE | SQLite::OPEN_URI,
                                              schema_.shared ? 3000 : 500);
     db_->exec("PRAGMA journal_mode = DELETE; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
@@ -363,16 +368,16 @@ void Store::require_writable() const {
 
 // The name that the open file has now; nothing if it has none, or if another file bears it.
 void Store::stay_with_file() {
-    if (for_viewing_ || descriptor_ < 0) return;
+    if (for_viewing_ || descriptor_.get() < 0) return;
     struct stat open_file {
     }, named{};
-    if (fstat(descriptor_, &open_file) != 0) return;
+    if (fstat(descriptor_.get(), &open_file) != 0) return;
     const auto is_it = [&](const fs::path& path) {
         return stat(path.c_str(), &named) == 0 && named.st_dev == open_file.st_dev && named.st_ino == open_file.st_ino;
     };
     if (is_it(file_)) return;
     std::error_code ec;
-    const fs::path from = file_, now = fs::read_symlink("/proc/self/fd/" + std::to_string(descriptor_), ec);
+    const fs::path from = file_, now = fs::read_symlink("/proc/self/fd/" + std::to_string(descriptor_.get()), ec);
     if (open_file.st_nlink > 0 && !ec && is_it(now)) {
         file_ = now;
         moved_ = Moved{moved_ ? moved_->from : from, now, moved_ && moved_->was_gone};

@@ -148,12 +148,26 @@ private:
     std::string title_at(bool undone) const;
     std::string own_steps() const;
 
+    /// An open descriptor of the file: holds the lock, and knows its name. It goes after the database: closing one of a
+    /// file lets go of all of SQLite's locks on it.
+    class Descriptor {
+    public:
+        Descriptor() = default;
+        ~Descriptor();
+        Descriptor(const Descriptor&) = delete;
+        void take(int descriptor);
+        int get() const { return descriptor_; }
+
+    private:
+        int descriptor_ = -1;
+    };
+
     std::filesystem::path file_;
     Schema schema_;
+    Descriptor descriptor_;
     std::unique_ptr<SQLite::Database> db_;
     std::string owner_; ///< of this program's steps in the history of a shared file
     int data_version_ = 0;
-    int descriptor_ = -1; ///< of the open file: holds the lock, and knows its name
     bool for_viewing_ = false;
     std::optional<Moved> moved_;
 };

@@ -3,6 +3,7 @@
 #include <cstdio>
 #include <limits>
 
+#include "base/base.hpp"
 #include "plan/plan.hpp"
 
 namespace refero::plan {
@@ -23,11 +24,9 @@ std::string time_of(double seconds) {
     const double days = std::floor(seconds / 86400);
     const std::chrono::year_month_day date{std::chrono::sys_days(std::chrono::days(static_cast<long>(days)))};
     const int rest = static_cast<int>(std::floor(seconds - days * 86400));
-    char text[40];
-    std::snprintf(text, sizeof text, "%04d-%02u-%02uT%02d:%02d:%02d", static_cast<int>(date.year()),
-                  static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()), rest / 3600, rest / 60 % 60,
-                  rest % 60);
-    return text;
+    return formatted("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}", static_cast<int>(date.year()),
+                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()), rest / 3600,
+                     rest / 60 % 60, rest % 60);
 }
 
 double time_in_job(const Shoot& shoot, const Frame& frame) {

@@ -25,7 +25,7 @@ Proof against(const Rendering& rendering, const read::Reading& reading, const ch
         const auto xyz = reference.xyz.find(white);
         if (!p || !p->pixels || xyz == reference.xyz.end())
             throw Error(ErrorKind::input, "the correction's white patch " + white + " cannot be read here", {},
-                        "Compare without scaling the exposure (--absolute)");
+                        "Compare without scaling the exposure");
         // A correction scales with exposure and is there in one step; others are drawn near.
         for (int step = 0; step < 12; ++step) {
             const double Y = rendering(scale * rgb_of(*p)).y();

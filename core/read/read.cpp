@@ -1,4 +1,5 @@
 #include "read/read.hpp"
+#include "base/statistics.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -27,18 +28,10 @@ bool inside(const Corners& q, const Point& p, double orientation) {
     return true;
 }
 
-double median(std::vector<float>& v) {
-    const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-    std::nth_element(v.begin(), middle, v.end());
-    return static_cast<double>(*middle);
-}
-
 // Mean and standard deviation without what lies more than three robust standard deviations from the median.
 std::pair<double, double> robust_mean(const std::vector<float>& values) {
-    std::vector<float> sorted = values;
-    const double centre = median(sorted);
-    for (float& v : sorted) v = std::abs(v - static_cast<float>(centre));
-    const double spread = 1.4826 * median(sorted);
+    const float middle = median(values);
+    const double centre = static_cast<double>(middle), spread = robust_sd(values, middle);
     const double limit = spread > 0 ? 3 * spread : INFINITY;
     double sum = 0, squares = 0, count = 0;
     for (const float v : values) {
@@ -185,9 +178,7 @@ Reading average(const std::vector<Reading>& readings) {
                          theirs = other->mean[0] + other->mean[1] + other->mean[2];
             if (p.usable() && other->usable() && own > 0 && theirs > 0) ratios.push_back(own / theirs);
         }
-        std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
-        scale.push_back(ratios.size() < 8 ? 1
-                                          : ratios[ratios.size() / 2]); // few patches cannot tell exposure from noise
+        scale.push_back(ratios.size() < 8 ? 1 : median(ratios)); // few patches cannot tell exposure from noise
     }
     for (PatchReading& p : mean.patches) {
         const bool somewhere_good =

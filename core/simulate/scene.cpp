@@ -30,11 +30,8 @@ public:
         const json* v = get(key);
         if (!v) return fallback;
         const double d = v->is_number() ? v->get<double>() : NAN;
-        if (!(d >= low && d <= high)) {
-            char range[80];
-            std::snprintf(range, sizeof range, "must be a number from %g to %g", low, high);
-            Reader::child_fail(key, range);
-        }
+        if (!(d >= low && d <= high))
+            Reader::child_fail(key, formatted("must be a number from {:g} to {:g}", low, high).c_str());
         return d;
     }
     std::string text(const char* key, const std::string& fallback) {

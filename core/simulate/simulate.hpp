@@ -147,5 +147,7 @@ Rendering render(const Scene& scene, std::stop_token stop = {});
 /// Writes the frame by its extension: .dng (14-bit RGGB), .tif (16-bit, linear profile) or .exr (float), with
 /// noise by the scene's seed, and FILE.truth.json beside it.
 void write(const Rendering& rendering, const std::filesystem::path& file);
+/// The text of that truth file.
+std::string truth_of(const Rendering& rendering);
 
 } // namespace refero::simulate

@@ -237,7 +237,9 @@ void write_raster(const Rendering& r, const fs::path& target, const fs::path& fi
                     "Check free space and permissions");
 }
 
-std::string truth_json(const Rendering& r) {
+} // namespace
+
+std::string truth_of(const Rendering& r) {
     nlohmann::ordered_json j;
     j["width"] = r.scene.width;
     j["height"] = r.scene.height;
@@ -267,8 +269,6 @@ std::string truth_json(const Rendering& r) {
     return j.dump(1) + "\n";
 }
 
-} // namespace
-
 void write(const Rendering& r, const fs::path& file) {
     const std::string extension = to_lower(file.extension().string());
     const bool dng = extension == ".dng", tiff = extension == ".tif" || extension == ".tiff";
@@ -280,7 +280,7 @@ void write(const Rendering& r, const fs::path& file) {
         else write_raster(r, file, temporary, tiff);
     });
     fs::path truth = file;
-    write_whole(truth.replace_extension(".truth.json"), truth_json(r));
+    write_whole(truth.replace_extension(".truth.json"), truth_of(r));
 }
 
 } // namespace refero::simulate

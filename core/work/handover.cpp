@@ -69,15 +69,28 @@ std::vector<Development> developments(const plan::Shoot& shoot, const Chain& cha
     return all;
 }
 
-HandedOver develop(const Development& d, const fit::Correction& correction, const fit::Correction* second,
-                   apply::Format format, const std::string& space, Existing existing, const Progress& progress,
-                   std::stop_token stop) {
+Developed develop(const Development& d, const fit::Correction& correction, const SecondLight& second,
+                  apply::Format format, const std::string& space, Existing existing, const Progress& progress,
+                  std::stop_token stop) {
     const frame::Frame f = read(d.source, frame::Size::full, {}, stop);
     if (progress) progress(0.6);
-    const fit::Correction its = second ? fit::between(correction, *second, f) : correction;
+    fit::Correction its = correction;
+    if (second.correction)
+        its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})
+                                : fit::between(correction, *second.correction, f);
     apply::write(apply::corrected(f, its, space, {}, stop), d.target, format, f.metadata, existing);
     if (progress) progress(1);
-    return {d.target, "frame", space + ", full size" + (second ? ": " + its.choice : std::string())};
+    Developed done;
+    done.file = d.target;
+    done.kind = "frame";
+    done.message = space + ", full size";
+    done.differences = fit::differences(correction, f.metadata);
+    if (second.correction) {
+        done.between = its.choice;
+        done.kelvin = its.light->kelvin;
+        done.message += ": " + its.choice;
+    }
+    return done;
 }
 
 Change keep(const plan::Shoot& shoot, const Chain& chain, const HandedOver& handed) {

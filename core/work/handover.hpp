@@ -34,11 +34,21 @@ struct Development {
 /// The setup's chart shot and ordinary frames; equal stems are told apart by a number.
 std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
                                       const std::filesystem::path& folder);
-/// With a `second` correction each raw frame gets what its own balance says between both lights. Throws Error(input),
-/// Error(internal), Error(cancelled).
-HandedOver develop(const Development& frame, const fit::Correction& correction, const fit::Correction* second,
-                   apply::Format format, const std::string& space, Existing existing, const Progress& progress = {},
-                   std::stop_token stop = {});
+/// The correction of the same camera under another light, for frames under one between both: by the frame's own
+/// balance, or at a temperature that is known.
+struct SecondLight {
+    std::shared_ptr<const fit::Correction> correction; ///< null: there is none
+    double kelvin = 0;                                 ///< of the frames' light; 0: by the raw file's balance
+};
+struct Developed : HandedOver {
+    std::vector<std::string> differences; ///< how the frame was recorded otherwise than the chart shot
+    double kelvin = 0;                    ///< between two lights: where it was taken to stand
+    std::string between;                  ///< the same in words
+};
+/// Throws Error(input), Error(internal), Error(cancelled).
+Developed develop(const Development& frame, const fit::Correction& correction, const SecondLight& second,
+                  apply::Format format, const std::string& space, Existing existing, const Progress& progress = {},
+                  std::stop_token stop = {});
 
 /// The row that says so; an earlier one of the same file goes.
 plan::Change keep(const plan::Shoot& shoot, const Chain& chain, const HandedOver& handed);

@@ -11,7 +11,8 @@ namespace {
 
 template<class T>
 const T* named(const std::vector<T>& list, const std::string& name) {
-    const auto at = std::find_if(list.begin(), list.end(), [&](const T& row) { return row.name == name; });
+    const auto at =
+        std::find_if(list.begin(), list.end(), [&](const T& row) { return to_lower(row.name) == to_lower(name); });
     return at == list.end() ? nullptr : &*at;
 }
 

@@ -16,6 +16,7 @@
 #include "plots/proof_views.hpp"
 #include "setup/balance_page.hpp"
 #include "widgets/scopes.hpp"
+#include "work/keeping.hpp"
 
 namespace refero::app {
 namespace {
@@ -433,7 +434,10 @@ TEST_F(FitPages, balance_that_wanders_is_told_of_in_the_window) {
 
 TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
     GateLimits view(desk());
-    const auto limits = [&] { return work::limits_of(desk().job.shoot().brief()); };
+    const auto limits = [&] {
+        return work::limits_of({.limits = desk().job.is_open() ? desk().job.shoot().brief().limits
+                                                               : work::house_limits(desk().kit.kit())});
+    };
     auto* table = view.findChild<QTableWidget*>("gateLimits");
     ASSERT_TRUE(table);
     int tilt = -1;

@@ -31,7 +31,7 @@ struct Cli : testing::Test {
     }
     void simulate(const std::string& name, const Shot& shot) {
         written(scratch / "scene.json", scene_text(shot));
-        ASSERT_EQ(run("simulate scene.json -o " + name).status, 0);
+        ASSERT_EQ(run("simulate scene.json --overwrite -o " + name).status, 0);
     }
     void expect_error(const std::string& arguments, int status, const std::string& names) {
         const Outcome o = run(arguments + " --json");

@@ -169,7 +169,7 @@ TEST_F(Cli, no_chart_gives_4_and_an_empty_list) {
         R"({"refero_scene":1,"size":[600,400],"camera":"stills-b","light":"led","background":{"surface":[60,10,5],"texture":0.3},
 "objects":[{"shape":"leaf","at":[0.5,0.5],"size":[0.3,0.2],"surface":[40,-30,30]}]})");
     for (const std::string file : {"n.dng", "n.tif"}) {
-        ASSERT_EQ(run("simulate scene.json -o " + file).status, 0);
+        ASSERT_EQ(run("simulate scene.json --overwrite -o " + file).status, 0);
         const Outcome o = run("find " + file + " --json");
         EXPECT_EQ(o.status, 4);
         EXPECT_EQ(o.object()["charts"], json::array());
@@ -308,7 +308,7 @@ TEST_F(Cli, a_faulty_shot_is_mended_and_said) {
     ASSERT_EQ(o.status, 0) << o.err;
     EXPECT_NE(o.object()["cautions"].dump().find("shadow"), std::string::npos);
     EXPECT_NE(o.object()["left_out"].dump().find("A6"), std::string::npos);
-    EXPECT_NE(run("fit a.dng --chart grid24 -o a.json").out.find("shadow"), std::string::npos);
+    EXPECT_NE(run("fit a.dng --chart grid24 -o a.json --overwrite").out.find("shadow"), std::string::npos);
 }
 
 TEST_F(Cli, what_was_made_elsewhere_is_proved_and_trimmed) {
@@ -351,7 +351,7 @@ TEST_F(Cli, own_charts_references_and_readings_are_taken) {
     ASSERT_EQ(read.status, 0) << read.err;
     EXPECT_EQ(read.object()["patches"].size(), 8u);
     EXPECT_EQ(run("fit --readings own.cgats --reference own8.cgats --white A2 --model matrix -o own.json").status, 0);
-    EXPECT_EQ(run("fit --readings own.cgats --reference own8.cgats -o own.json").status, 0);
+    EXPECT_EQ(run("fit --readings own.cgats --reference own8.cgats -o own.json --overwrite").status, 0);
 }
 
 } // namespace

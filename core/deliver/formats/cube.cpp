@@ -76,10 +76,8 @@ std::string error_between_nodes(const Path& path, int n) {
         sum += e;
         largest = std::max(largest, e);
     }
-    char text[120];
-    std::snprintf(text, sizeof text, "# Error between nodes at %d points (code values): mean %.6f, largest %.6f\n", n,
-                  sum / points, largest);
-    return text;
+    return formatted("# Error between nodes at {} points (code values): mean {:.6f}, largest {:.6f}\n", n, sum / points,
+                     largest);
 }
 
 std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o) {
@@ -94,11 +92,7 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
     std::string title = o.name;
     std::replace(title.begin(), title.end(), '"', '\'');
     text += "TITLE \"" + title + "\"\nLUT_3D_SIZE " + std::to_string(o.size) + "\n";
-    char line[100];
-    for (const Vec3& v : nodes_of(path, o.size)) {
-        std::snprintf(line, sizeof line, "%.7f %.7f %.7f\n", v[0], v[1], v[2]);
-        text += line;
-    }
+    for (const Vec3& v : nodes_of(path, o.size)) { text += formatted("{:.7f} {:.7f} {:.7f}\n", v[0], v[1], v[2]); }
     return text;
 }
 
