@@ -335,7 +335,6 @@ void BalancePage::show_frames(const Chain& s) {
 
 // The pixels once for each frame: the whole ones, and few of them to follow a slider.
 void BalancePage::load_pixels() {
-    const Chain& s = desk_.chains.at(setup_);
     const Id frame = frame_->currentData().toLongLong();
     if (small_ && pixels_setup_ == setup_ && pixels_frame_ == frame && pixels_of_ == desk_.pictures.of(setup_).frame)
         return render(false);

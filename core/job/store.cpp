@@ -315,13 +315,19 @@ Store::Descriptor::~Descriptor() {
     if (descriptor_ >= 0) close(descriptor_);
 }
 
+bool Store::Descriptor::is(const fs::path& file) const {
+    struct stat own {
+    }, named{};
+    return descriptor_ >= 0 && fstat(descriptor_, &own) == 0 && stat(file.c_str(), &named) == 0 &&
+           own.st_dev == named.st_dev && own.st_ino == named.st_ino;
+}
+
 void Store::Descriptor::take(int descriptor) {
     if (descriptor_ >= 0) close(descriptor_);
     descriptor_ = descriptor;
 }
 
 void Store::open() {
-    db_.reset();
     if (for_viewing_) {
         // A copy in memory: neither the file nor its folder is touched.
         const SQLite::Database source(uri_of(file_) + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
@@ -329,16 +335,20 @@ void Store::open() {
         SQLite::Backup(*db_, const_cast<SQLite::Database&>(source)).executeStep();
         return;
     }
-    const int fresh = ::open(file_.c_str(), O_RDONLY | O_CLOEXEC);
-    // Held to the end, so that two programs never write the same job. A file system without such locks goes without.
-    if (!schema_.shared && flock(fresh, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
-        close(fresh);
-        throw Error(ErrorKind::input, "this file is open in another Refero", file_, "Close it there first");
+    if (!descriptor_.is(file_)) {
+        const int fresh = ::open(file_.c_str(), O_RDONLY | O_CLOEXEC);
+        // Held to the end, so that two programs never write the same job. A file system without such locks goes
+        // without.
+        if (!schema_.shared && flock(fresh, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
+            close(fresh);
+            throw Error(ErrorKind::input, "this file is open in another Refero", file_, "Close it there first");
+        }
+        descriptor_.take(fresh);
     }
-    descriptor_.take(fresh);
-    db_ = std::make_unique<SQLite::Database>(uri_of(file_), SQLite::OPEN_READWRITE | SQLite::OPEN_URI,
-                                             schema_.shared ? 3000 : 500);
-    db_->exec("PRAGMA journal_mode = DELETE; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
+    auto opened = std::make_unique<SQLite::Database>(uri_of(file_), SQLite::OPEN_READWRITE | SQLite::OPEN_URI,
+                                                     schema_.shared ? 3000 : 500);
+    opened->exec("PRAGMA journal_mode = DELETE; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
+    db_ = std::move(opened);
 }
 
 void Store::migrate() {
@@ -369,16 +379,12 @@ void Store::require_writable() const {
 // The name that the open file has now; nothing if it has none, or if another file bears it.
 void Store::stay_with_file() {
     if (for_viewing_ || descriptor_.get() < 0) return;
-    struct stat open_file {
-    }, named{};
+    if (descriptor_.is(file_)) return;
+    struct stat open_file {};
     if (fstat(descriptor_.get(), &open_file) != 0) return;
-    const auto is_it = [&](const fs::path& path) {
-        return stat(path.c_str(), &named) == 0 && named.st_dev == open_file.st_dev && named.st_ino == open_file.st_ino;
-    };
-    if (is_it(file_)) return;
     std::error_code ec;
     const fs::path from = file_, now = fs::read_symlink("/proc/self/fd/" + std::to_string(descriptor_.get()), ec);
-    if (open_file.st_nlink > 0 && !ec && is_it(now)) {
+    if (open_file.st_nlink > 0 && !ec && descriptor_.is(now)) {
         file_ = now;
         moved_ = Moved{moved_ ? moved_->from : from, now, moved_ && moved_->was_gone};
         guarded(file_, [&] {

@@ -156,6 +156,8 @@ private:
         ~Descriptor();
         Descriptor(const Descriptor&) = delete;
         void take(int descriptor);
+        /// The file of this name is the open one.
+        bool is(const std::filesystem::path& file) const;
         int get() const { return descriptor_; }
 
     private:

@@ -33,7 +33,7 @@ struct Board : testing::Test {
     /// A chart shot as a record only.
     Id chart_shot(Id setup, const std::string& name, const plan::ChartShot& how = {}) {
         Id shot = 0;
-        edit(desk.job, "shot", [&](plan::Change& e) {
+        const auto ids = edit(desk.job, "shot", [&](plan::Change& e) {
             const Id frame = e.add(plan::Frame{.path = (scratch / name).string(),
                                                .kind = plan::FrameKind::chart,
                                                .setup = setup,
@@ -44,7 +44,7 @@ struct Board : testing::Test {
             shot = e.add(row);
         });
         EXPECT_TRUE(wait_for([&] { return desk.tasks.running() == 0; })); // the file is not there
-        return shot;
+        return ids->at(shot);
     }
 };
 

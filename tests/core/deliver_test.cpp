@@ -7,6 +7,7 @@
 #include <bit>
 #include <nlohmann/json.hpp>
 #include <random>
+#include <set>
 
 #include "apply/apply.hpp"
 #include "deliver/deliver.hpp"
@@ -363,6 +364,27 @@ TEST(Deliver, a_matrix_file_holds_the_matrix) {
     const Vec3 rgb(0.2, 0.5, 0.3);
     EXPECT_LT((m * rgb - c(rgb)).norm(), 1e-9);
     EXPECT_LT((colour::rgb_space("acescg").to_xyz_d50() * to_space * rgb - c(rgb)).norm(), 1e-9);
+}
+
+// One row a format: what it says of itself holds, and the guide names it.
+TEST(Deliver, every_format_of_the_table_writes_what_it_says) {
+    Scratch scratch;
+    const auto c = correction(fit::Model::root_polynomial_2);
+    const std::string guide = read_file(fs::path(REFERO_SOURCE_DIR) / "docs" / "formats.md");
+    std::set<std::string> ids;
+    for (const Format& f : formats()) {
+        EXPECT_TRUE(ids.insert(f.id).second) << f.id;
+        EXPECT_FALSE(f.title.empty() || f.what.empty() || f.extension.empty()) << f.id;
+        EXPECT_EQ(&format_named(f.id), &f);
+        const Written w = write(c, f.id, scratch / ("a-" + f.id + f.extension));
+        EXPECT_GT(fs::file_size(scratch / ("a-" + f.id + f.extension)), 100u) << f.id;
+        EXPECT_EQ(w.model == c.model, f.holds == Format::Holds::any_model) << f.id;
+        EXPECT_NE(w.message.find("CIEDE2000"), std::string::npos) << w.message;
+        EXPECT_NE(guide.find("`" + f.id + "`"), std::string::npos) << f.id << " is not in docs/formats.md";
+        if (!f.has(Option::second))
+            EXPECT_THROW(write(c, f.id, scratch / "b", {.second = std::make_shared<const fit::Correction>(c)}), Error);
+    }
+    EXPECT_GE(ids.size(), 5u);
 }
 
 TEST(Deliver, a_file_that_cannot_be_written_leaves_nothing) {

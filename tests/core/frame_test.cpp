@@ -1,6 +1,9 @@
 #include <OpenImageIO/imageio.h>
 #include <lcms2.h>
 
+#include "frame/clip.hpp"
+#include "frame/internal.hpp"
+#include "simulate/clip.hpp"
 #include "support.hpp"
 
 namespace refero::frame {
@@ -176,6 +179,58 @@ TEST(Frame, wrong_files_give_an_error_that_names_file_and_remedy) {
             EXPECT_FALSE(e.remedy().empty()) << e.what();
         }
     }
+}
+
+TEST(Memory, a_picture_that_needs_more_than_is_free_is_refused_in_figures) {
+    const auto free = static_cast<double>(free_memory());
+    EXPECT_NO_THROW(require_memory("small.tif", 1'000'000, 21));
+    try {
+        require_memory("huge.tif", static_cast<std::int64_t>(free / 20), 21);
+        FAIL();
+    } catch (const Error& e) {
+        EXPECT_EQ(e.kind(), ErrorKind::input);
+        for (const char* words : {"huge.tif", "megapixels", "GB", "are free"})
+            EXPECT_NE(std::string(e.what()).find(words), std::string::npos) << e.what();
+    }
+}
+
+// A small file of many pixels: what it takes follows its pixels, and not several times them.
+TEST(Memory, a_large_picture_takes_about_what_is_said) {
+    const Scratch scratch;
+    OIIO::ImageSpec spec(6000, 5000, 3, OIIO::TypeDesc::UINT8);
+    spec["Compression"] = "zip";
+    const auto out = OIIO::ImageOutput::create("tiff");
+    ASSERT_TRUE(out->open((scratch / "large.tif").string(), spec));
+    const std::vector<std::uint8_t> black(static_cast<std::size_t>(6000) * 5000 * 3, 40);
+    ASSERT_TRUE(out->write_image(OIIO::TypeDesc::UINT8, black.data()) && out->close());
+    ASSERT_LT(fs::file_size(scratch / "large.tif"), 3'000'000u);
+    const auto peak_kb = [] {
+        std::ifstream in("/proc/self/status");
+        for (std::string line; std::getline(in, line);)
+            if (line.starts_with("VmHWM:")) return std::atof(line.c_str() + 6);
+        return 0.0;
+    };
+    const double before = peak_kb();
+    const Frame f = read(scratch / "large.tif");
+    EXPECT_EQ(f.width, 6000);
+    EXPECT_NEAR(static_cast<double>(f.at(100, 4000)[1]), colour::decode(colour::Transfer::srgb, 40 / 255.0), 1e-5);
+    EXPECT_LT((peak_kb() - before) * 1024, 21.0 * 6000 * 5000 + 150e6);
+}
+
+TEST(Clips, a_reader_stays_open_and_goes_on_or_back) {
+    const Scratch scratch;
+    const auto dark = test::rendered({.width = 320, .height = 240, .white = 0.2}),
+               light = test::rendered({.width = 320, .height = 240, .white = 0.8});
+    simulate::write_clip({{&dark, 1.0}, {&light, 1.0}, {&dark, 1.0}}, colour::Transfer::bt709, 10, scratch / "a.mov");
+    ClipReader reader(scratch / "a.mov");
+    EXPECT_NEAR(reader.clip().duration_s, 3, 0.11);
+    const auto level = [&](double at) { return static_cast<double>(reader.still(at).at(160, 120)[1]); };
+    const double first = level(0.5), second = level(1.5);
+    EXPECT_GT(second, 2 * first);
+    for (const auto& [at, value] :
+         {std::pair{0.6, first}, {1.4, second}, {1.6, second}, {2.5, first}, {0.1, first}, {99.0, first}})
+        EXPECT_NEAR(level(at), value, 0.1 * value) << at;
+    EXPECT_THROW(ClipReader(written(scratch / "words.mov", "words")), Error);
 }
 
 } // namespace
