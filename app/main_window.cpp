@@ -87,7 +87,7 @@ MainWindow::MainWindow()
     connect(&desk_.tasks, &Tasks::changed, this, &MainWindow::show_task);
     // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not
     // stall.
-    for (QWidget* w : setup_view_->findChildren<QWidget*>()) w->ensurePolished();
+    for (QWidget* w : findChildren<QWidget*>()) w->ensurePolished();
     for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()})
         QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
 }

@@ -32,7 +32,7 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         EXPECT_NEAR(c["frame_fraction"].get<double>(), truth["charts"][0]["frame_fraction"].get<double>(), 0.005);
         EXPECT_NEAR(c["tilt_deg"].get<double>(), truth["charts"][0]["tilt_deg"].get<double>(), 2);
 
-        const json reading = run("read a." + kind + " --chart grid24 --cgats a.cgats --json").object();
+        const json reading = run("read a." + kind + " --chart grid24 --cgats a.cgats --overwrite --json").object();
         ASSERT_EQ(reading["patches"].size(), 24u);
         std::vector<double> off;
         for (std::size_t i = 0; i < 24; ++i) {
@@ -46,20 +46,20 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         std::nth_element(off.begin(), off.begin() + off.size() / 2, off.end());
         EXPECT_LT(off[off.size() / 2], 0.005);
 
-        const json fitted = run("fit a." + kind + " --chart grid24 -o a.json --json").object();
+        const json fitted = run("fit a." + kind + " --chart grid24 -o a.json --overwrite --json").object();
         EXPECT_LT(fitted["fit"]["mean"].get<double>(), 1.5);
         EXPECT_EQ(fitted["candidates"].size(), 6u);
         for (const char* key : {"mean", "median", "p95", "max"}) EXPECT_TRUE(fitted["cross_validated"].contains(key));
-        const json again = run("fit --readings a.cgats --chart grid24 -o r.json --json").object();
+        const json again = run("fit --readings a.cgats --chart grid24 -o r.json --overwrite --json").object();
         EXPECT_NEAR(again["fit"]["mean"].get<double>(), fitted["fit"]["mean"].get<double>(), 0.01);
 
         if (kind == "tif") // every model of the contract, fitted, applied and handed over
             for (const std::string model :
                  {"diagonal", "matrix", "root-polynomial-2", "root-polynomial-3", "spectral", "lut"}) {
-                EXPECT_EQ(
-                    run("fit --readings a.cgats --chart grid24 --white neutrals --model " + model + " -o m.json --json")
-                        .object()["model"],
-                    model);
+                EXPECT_EQ(run("fit --readings a.cgats --chart grid24 --white neutrals --model " + model +
+                              " -o m.json --overwrite --json")
+                              .object()["model"],
+                          model);
                 EXPECT_LT(run("prove m.json --readings a.cgats --json").object()["delta_e_2000"]["mean"].get<double>(),
                           model == "diagonal" ? 12 : 2)
                     << model;
@@ -94,7 +94,7 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
         fs::remove_all(scratch / "out");
 
         for (const std::string format : {"cube", "icc", "dcp", "matrix"}) {
-            const Outcome o = run("export a.json --format " + format + " -o x." + format + " --json");
+            const Outcome o = run("export a.json --format " + format + " -o x." + format + " --overwrite --json");
             EXPECT_EQ(o.status, 0) << o.err;
             EXPECT_TRUE(o.object().contains("exported_model"));
             EXPECT_TRUE(o.object()["delta_e_2000"].contains("mean"));
