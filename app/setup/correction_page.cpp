@@ -121,16 +121,18 @@ QHBoxLayout* CorrectionPage::picture_bar() {
     const auto add = [bar](const QString& text, QComboBox* box) {
         auto* label = new QLabel(text);
         label->setBuddy(box);
+        // Long names are cut where there is little room, and spelt out in the list that opens.
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        box->setMinimumContentsLength(6);
+        box->setMaximumWidth(260);
         bar->addWidget(label);
-        bar->addWidget(box);
+        bar->addWidget(box, 1);
     };
-    frame_->setMinimumWidth(190);
     add(tr("F&rame"), frame_);
     compare_->setObjectName("compareWith");
-    compare_->setMinimumWidth(190);
     compare_->setToolTip(tr("What the correction in force is seen beside, left of the split"));
     add(tr("&Beside"), compare_);
-    bar->addStretch();
+    bar->addStretch(0);
     strong_->setObjectName("strongColours");
     strong_->setToolTip(
         tr("Both pictures and their scopes with three times the chroma, so that faults are seen. Never handed over"));

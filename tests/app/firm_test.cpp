@@ -265,6 +265,40 @@ TEST_F(Firm, small_pictures_know_the_modes_curve) {
     EXPECT_EQ(work::source_of(shoot, raw, 1).encoding, "");
 }
 
+// At 1280 pixels with the simulated camera open nothing lies over anything else.
+TEST_F(Firm, pages_fit_beside_the_simulated_camera) {
+    open_fitted();
+    window.resize(1280, 800);
+    window.show_camera(true);
+    window.open_setup(id(0));
+    for (const Step step : desk().chains.at(id(0)).steps()) {
+        window.setup_view()->choose(step);
+        ASSERT_TRUE(idle());
+        QCoreApplication::processEvents();
+        EXPECT_LE(window.width(), 1280) << plan::name_of(step);
+        if (const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS"); !folder.isEmpty())
+            window.grab().save(folder + "/camera-" + QString::fromStdString(plan::name_of(step)) + ".png");
+        for (const QWidget* parent : window.setup_view()->findChildren<QWidget*>()) {
+            if (!parent->isVisible() || parent->inherits("QTabBar") || parent->inherits("QAbstractScrollArea"))
+                continue;
+            std::vector<const QWidget*> shown;
+            for (const QObject* o : parent->children())
+                if (const auto* w = qobject_cast<const QWidget*>(o);
+                    w && w->isVisible() && (w->inherits("QAbstractButton") || w->inherits("QComboBox")))
+                    shown.push_back(w);
+            for (std::size_t i = 0; i < shown.size(); ++i) {
+                EXPECT_TRUE(parent->rect().adjusted(-1, -1, 1, 1).contains(shown[i]->geometry()))
+                    << plan::name_of(step) << ": " << shown[i]->metaObject()->className() << " "
+                    << shown[i]->objectName().toStdString() << " is cut off";
+                for (std::size_t k = 0; k < i; ++k)
+                    EXPECT_FALSE(shown[i]->geometry().intersects(shown[k]->geometry()))
+                        << plan::name_of(step) << ": " << shown[i]->objectName().toStdString() << " over "
+                        << shown[k]->objectName().toStdString();
+            }
+        }
+    }
+}
+
 // The window and the command line make one correction, bit for bit, of every setup of the demo.
 TEST_F(Firm, the_command_line_fits_the_demo_job_as_the_window_does) {
     window.open_demo();
