@@ -7,169 +7,203 @@
 
 namespace refero::cli {
 
-Run add_fit(CLI::App& app) {
-    struct Arguments : ShotArguments {
-        std::vector<std::string> images;
-        std::string readings, reference, model = "auto", intent = "colorimetric", white, light, output, weights, target,
-                                         samples, samples_reference;
-        std::vector<double> spot;
-        bool curves = false;
-        balance::Finish finish;
-        Outputs outputs;
-    };
-    const auto a = std::make_shared<Arguments>();
-    app.add_option("IMAGE", a->images, "Chart shots of one setup; several are averaged");
-    app.add_option("--readings", a->readings, "A reading (CGATS.17 text) instead of images");
-    a->add_chart(app);
-    a->add_corners(app);
-    a->add_encoding(app);
-    app.add_option("--reference", a->reference,
+namespace {
+
+struct FitArguments : ShotArguments {
+    std::vector<std::string> images;
+    std::string readings, reference, model = "auto", intent = "colorimetric", white, light, output, weights, target,
+                                     samples, samples_reference;
+    std::vector<double> spot;
+    bool curves = false;
+    balance::Finish finish;
+    Outputs outputs;
+};
+
+void add_options(CLI::App& app, FitArguments& a) {
+    app.add_option("IMAGE", a.images, "Chart shots of one setup; several are averaged");
+    app.add_option("--readings", a.readings, "A reading (CGATS.17 text) instead of images");
+    a.add_chart(app);
+    a.add_corners(app);
+    a.add_encoding(app);
+    app.add_option("--reference", a.reference,
                    "Reference values (CGATS.17 text: XYZ, Lab or spectra); default: the chart's own");
-    app.add_option("--model", a->model, "auto, diagonal, matrix, root-polynomial-2, root-polynomial-3, spectral or lut")
+    app.add_option("--model", a.model, "auto, diagonal, matrix, root-polynomial-2, root-polynomial-3, spectral or lut")
         ->capture_default_str();
-    app.add_option("--intent", a->intent, "colorimetric, skin or chroma")->capture_default_str();
+    app.add_option("--intent", a.intent, "colorimetric, skin or chroma")->capture_default_str();
     app.add_option(
-        "--white", a->white,
+        "--white", a.white,
         "Patch to balance on, or neutrals for all of them together; default: the second-lightest usable neutral");
-    app.add_option("--white-spot", a->spot, "Balance on what is at this place of the first image, in pixels: X Y")
+    app.add_option("--white-spot", a.spot, "Balance on what is at this place of the first image, in pixels: X Y")
         ->expected(2);
-    app.add_flag("--curves", a->curves, "Bring red and blue of all greys to green by smooth curves");
-    app.add_option("--weights", a->weights, "Weights of patches or roles, 0 to 100: \"skin 3, D1 0.5\"");
-    app.add_option("--samples", a->samples,
+    app.add_flag("--curves", a.curves, "Bring red and blue of all greys to green by smooth curves");
+    app.add_option("--weights", a.weights, "Weights of patches or roles, 0 to 100: \"skin 3, D1 0.5\"");
+    app.add_option("--samples", a.samples,
                    "Readings (CGATS.17 text) of samples of your own that join in; needs --samples-reference");
-    app.add_option("--samples-reference", a->samples_reference, "Their reference values (CGATS.17 text)");
+    app.add_option("--samples-reference", a.samples_reference, "Their reference values (CGATS.17 text)");
     app.add_option(
-        "--target", a->target,
+        "--target", a.target,
         "Exposure of the picture: a school's name as the program lists them, or a white of your own: \"92 %\"");
-    app.add_option("--warmer", a->finish.warmer_mired,
+    app.add_option("--warmer", a.finish.warmer_mired,
                    "Step away from neutral after the correction, in mired; negative: cooler");
-    app.add_option("--greener", a->finish.greener, "The same across it, in thousandths of Duv; negative: more magenta");
-    app.add_option("--keep-light", a->finish.light_kept,
+    app.add_option("--greener", a.finish.greener, "The same across it, in thousandths of Duv; negative: more magenta");
+    app.add_option("--keep-light", a.finish.light_kept,
                    "Share of the light's own colour that the picture keeps, 0 to 1");
-    app.add_option("--light", a->light, "Name of the light, kept in the correction");
-    app.add_option("-o,--output", a->output, "Correction to write (JSON)")->required();
-    a->outputs.add(app);
+    app.add_option("--light", a.light, "Name of the light, kept in the correction");
+    app.add_option("-o,--output", a.output, "Correction to write (JSON)")->required();
+    a.outputs.add(app);
+}
+
+/// Refuses what does not go together, and outputs that would do harm, before anything is read.
+void check(const FitArguments& a) {
+    if (a.images.empty() == a.readings.empty())
+        throw Error(ErrorKind::usage, "give chart shots, or --readings", {}, "One of both");
+    std::vector<std::filesystem::path> inputs{a.readings, a.reference,         a.chart,
+                                              a.encoding, a.samples_reference, a.samples};
+    inputs.insert(inputs.end(), a.images.begin(), a.images.end());
+    a.outputs.check({a.output}, inputs);
+    balance::matrix_of(a.finish, {}); // refuses what is too large
+    if (a.samples.empty() != a.samples_reference.empty())
+        throw Error(ErrorKind::usage, "samples need readings and reference values", {},
+                    "Give --samples and --samples-reference");
+    if (!a.spot.empty() && (a.images.empty() || !a.white.empty()))
+        throw Error(ErrorKind::usage, "a spot is on an image, and takes the place of --white", {},
+                    "Give --white-spot with images, without --white");
+}
+
+fit::Settings settings_of(const FitArguments& a) {
+    fit::Settings settings;
+    if (a.model != "auto") settings.model = fit::model_named(a.model);
+    settings.intent = fit::intent_named(a.intent);
+    settings.white = a.white;
+    settings.curves = a.curves;
+    settings.weights = fit::weights_from(a.weights);
+    return settings;
+}
+
+chart::Reference reference_for(const FitArguments& a, const chart::Definition* d) {
+    if (!a.reference.empty()) return chart::load_reference(a.reference);
+    if (!d)
+        throw Error(ErrorKind::usage, "there is nothing to compare the readings with", {},
+                    "Give --reference, or --chart");
+    return chart::reference_of(*d);
+}
+
+fit::Correction fit_readings(const FitArguments& a, std::optional<chart::Definition>& definition) {
+    if (!a.chart.empty()) definition = chart::find_definition(a.chart);
+    const chart::Definition* d = definition ? &*definition : nullptr;
+    read::Reading reading = read::load_cgats(a.readings);
+    if (d) reading.chart = d->id;
+    chart::Reference reference = reference_for(a, d);
+    if (!a.samples.empty())
+        fit::join(reading, reference, read::load_cgats(a.samples), chart::load_reference(a.samples_reference));
+    fit::Correction c = fit::build(reading, reference, d, settings_of(a));
+    c.sources.push_back({a.readings, sha256_of(a.readings), {}, {}});
+    return c;
+}
+
+fit::Correction fit_images(const FitArguments& a, std::optional<chart::Definition>& definition) {
+    std::vector<work::MeasuredShot> shots;
+    std::vector<std::vector<inspect::Finding>> findings;
+    fit::Settings settings = settings_of(a);
+    for (const std::string& image : a.images) {
+        shots.push_back(work::take_shot(image, a.options()));
+        work::MeasuredShot& shot = shots.back();
+        findings.push_back(work::judge(shot.frame, shot, inspect::limits_for({})).findings);
+        if (!a.spot.empty() && shots.size() == 1)
+            settings.white = balance::text_of(balance::spot_at(shot.frame, a.spot[0], a.spot[1]));
+        shot.frame.rgb = {}; // measured: of several shots the pixels would add up
+    }
+    definition = shots.front().definition;
+    const std::vector<std::filesystem::path> samples =
+        a.samples.empty() ? std::vector<std::filesystem::path>()
+                          : std::vector<std::filesystem::path>{a.samples, a.samples_reference};
+    return work::correct(shots, reference_for(a, &*definition), settings, {}, findings, samples);
+}
+
+void finish(fit::Correction& c, const FitArguments& a, const std::optional<chart::Definition>& definition) {
+    const balance::ExposureTarget target =
+        a.target.empty() ? balance::ExposureTarget{} : balance::exposure_target(a.target);
+    c.finish = a.finish;
+    c.light_name = a.light;
+    if (!a.target.empty()) {
+        const auto ask = balance::asked(target, c.balance, c.reading, c.reference, definition ? &*definition : nullptr);
+        if (!ask)
+            throw Error(ErrorKind::input, "an exposure target needs a light and a dark neutral", {},
+                        "Choose the exposure by hand where pictures are finished");
+        c.finish.stops = ask->stops;
+    }
+    if (c.finish.light_kept > 0 && !c.light)
+        throw Error(ErrorKind::input, "the light's colour is not known: the file has no colour matrix", {},
+                    "Use --warmer instead of --keep-light");
+}
+
+Json candidate_of(const fit::Candidate& k) {
+    return {{"model", fit::name_of(k.model)},
+            {"fit", json_of(k.fit)},
+            {"cross_validated", json_of(k.cross_validated)},
+            {"by_hue", json_of(k.by_hue)},
+            {"unseen", json_of(k.unseen)},
+            {"worst", k.worst},
+            {"neutral", k.neutral},
+            {"noise_gain", k.noise_gain},
+            {"bend", k.bend},
+            {"kept", k.kept},
+            {"withdrawn", k.withdrawn}};
+}
+
+std::string words_of(const fit::Candidate& k, bool chosen) {
+    std::string behaviour;
+    if (!k.withdrawn.empty()) behaviour = "  withdrawn: " + k.withdrawn;
+    else if (k.kept < 1) behaviour = formatted("  stiffened to {:.0f} %", 100 * k.kept);
+    return formatted("{:<22} {:9.2f} {:5.2f} {:16.2f} {:5.2f} {:11.2f} {:6.1f}x{}{}\n", fit::name_of(k.model),
+                     k.fit.mean, k.fit.max, k.cross_validated.mean, k.cross_validated.max, k.unseen.mean, k.noise_gain,
+                     chosen ? "  <- chosen" : "", behaviour);
+}
+
+Result told(const fit::Correction& c, const std::string& file) {
+    Result r;
+    r.json = {
+        {"model", fit::name_of(c.model)}, {"fit", json_of(c.fit)}, {"cross_validated", json_of(c.cross_validated)},
+        {"unseen", json_of(c.unseen)},    {"choice", c.choice},    {"candidates", Json::array()}};
+    r.words = "CIEDE2000           fitted: mean   max   left out: mean   max   elsewhere   noise\n";
+    for (const fit::Candidate& k : c.candidates) {
+        r.json["candidates"].push_back(candidate_of(k));
+        r.words += words_of(k, k.model == c.model);
+    }
+    r.json["white"] = c.balance.white_patch;
+    r.json["left_out"] = c.left_out;
+    r.json["odd"] = c.odd;
+    r.json["file"] = file;
+    r.json["cautions"] = c.cautions;
+    r.json["weights"] = Json::object();
+    for (const auto& [id, weight] : fit::weights_in_use(c)) r.json["weights"][id] = weight;
+    if (!c.finish.empty()) {
+        r.json["finish"] = balance::in_words(c.finish);
+        r.words += "After the correction: " + balance::in_words(c.finish) + "\n";
+    }
+    for (const std::string& caution : c.cautions) r.words += caution + "\n";
+    r.words += "Balanced on " + c.balance.white_patch + ". " + c.choice + "\n";
+    for (const std::string& id : c.left_out) {
+        const bool odd = std::find(c.odd.begin(), c.odd.end(), id) != c.odd.end();
+        r.words += "Not fitted: " + id +
+                   (odd ? " (no light and camera explain it: look for dirt, a finger or a reflection)\n" : "\n");
+    }
+    return r;
+}
+
+} // namespace
+
+Run add_fit(CLI::App& app) {
+    const auto a = std::make_shared<FitArguments>();
+    add_options(app, *a);
     return [a] {
-        if (a->images.empty() == a->readings.empty())
-            throw Error(ErrorKind::usage, "give chart shots, or --readings", {}, "One of both");
-        std::vector<std::filesystem::path> inputs{a->readings, a->reference,         a->chart,
-                                                  a->encoding, a->samples_reference, a->samples};
-        inputs.insert(inputs.end(), a->images.begin(), a->images.end());
-        a->outputs.check({a->output}, inputs);
-        fit::Settings settings;
-        if (a->model != "auto") settings.model = fit::model_named(a->model);
-        settings.intent = fit::intent_named(a->intent);
-        settings.white = a->white;
-        settings.curves = a->curves;
-        settings.weights = fit::weights_from(a->weights);
-        balance::matrix_of(a->finish, {}); // refuses what is too large
-        const balance::ExposureTarget target =
-            a->target.empty() ? balance::ExposureTarget{} : balance::exposure_target(a->target);
-        if (a->samples.empty() != a->samples_reference.empty())
-            throw Error(ErrorKind::usage, "samples need readings and reference values", {},
-                        "Give --samples and --samples-reference");
-        if (!a->spot.empty() && (a->images.empty() || !a->white.empty()))
-            throw Error(ErrorKind::usage, "a spot is on an image, and takes the place of --white", {},
-                        "Give --white-spot with images, without --white");
-        const auto with_samples = [&](const read::Reading& reading, const chart::Reference& reference) {
-            std::pair both{reading, reference};
-            if (!a->samples.empty())
-                fit::join(both.first, both.second, read::load_cgats(a->samples),
-                          chart::load_reference(a->samples_reference));
-            return both;
-        };
-        const auto reference_for = [&](const chart::Definition* d) {
-            if (!a->reference.empty()) return chart::load_reference(a->reference);
-            if (!d)
-                throw Error(ErrorKind::usage, "there is nothing to compare the readings with", {},
-                            "Give --reference, or --chart");
-            return chart::reference_of(*d);
-        };
-        fit::Correction c;
+        check(*a);
+        if (!a->target.empty()) balance::exposure_target(a->target); // an unknown school is wrong usage
         std::optional<chart::Definition> definition;
-        std::vector<std::vector<inspect::Finding>> findings;
-        if (!a->readings.empty()) {
-            std::optional<chart::Definition> d;
-            if (!a->chart.empty()) d = chart::find_definition(a->chart);
-            read::Reading reading = read::load_cgats(a->readings);
-            if (d) reading.chart = d->id;
-            definition = d;
-            const auto [all, reference] = with_samples(reading, reference_for(d ? &*d : nullptr));
-            c = fit::build(all, reference, d ? &*d : nullptr, settings);
-            c.sources.push_back({a->readings, sha256_of(a->readings), {}, {}});
-        } else {
-            std::vector<job::MeasuredShot> shots;
-            for (const std::string& image : a->images) {
-                shots.push_back(work::take_shot(image, a->options()));
-                job::MeasuredShot& shot = shots.back();
-                findings.push_back(work::judge(shot.frame, shot, inspect::limits_for({})).findings);
-            }
-            definition = shots.front().definition;
-            if (!a->spot.empty())
-                settings.white = balance::text_of(balance::spot_at(shots.front().frame, a->spot[0], a->spot[1]));
-            for (std::size_t i = 1; i < shots.size(); ++i) shots[i].frame.rgb = {};
-            c = work::correct(shots, reference_for(&shots.front().definition), settings, {}, findings,
-                              a->samples.empty()
-                                  ? std::vector<std::filesystem::path>()
-                                  : std::vector<std::filesystem::path>{a->samples, a->samples_reference});
-        }
-        c.finish = a->finish;
-        if (!a->target.empty()) {
-            const auto ask =
-                balance::asked(target, c.balance, c.reading, c.reference, definition ? &*definition : nullptr);
-            if (!ask)
-                throw Error(ErrorKind::input, "an exposure target needs a light and a dark neutral", {},
-                            "Choose the exposure by hand where pictures are finished");
-            c.finish.stops = ask->stops;
-        }
-        if (c.finish.light_kept > 0 && !c.light)
-            throw Error(ErrorKind::input, "the light's colour is not known: the file has no colour matrix", {},
-                        "Use --warmer instead of --keep-light");
-        c.light_name = a->light;
+        fit::Correction c = a->readings.empty() ? fit_images(*a, definition) : fit_readings(*a, definition);
+        finish(c, *a, definition);
         fit::save(c, a->output);
-        Result r;
-        r.json = {
-            {"model", fit::name_of(c.model)}, {"fit", json_of(c.fit)}, {"cross_validated", json_of(c.cross_validated)},
-            {"unseen", json_of(c.unseen)},    {"choice", c.choice},    {"candidates", Json::array()}};
-        r.words = "CIEDE2000           fitted: mean   max   left out: mean   max   elsewhere   noise\n";
-        for (const fit::Candidate& k : c.candidates) {
-            r.json["candidates"].push_back({{"model", fit::name_of(k.model)},
-                                            {"fit", json_of(k.fit)},
-                                            {"cross_validated", json_of(k.cross_validated)},
-                                            {"by_hue", json_of(k.by_hue)},
-                                            {"unseen", json_of(k.unseen)},
-                                            {"worst", k.worst},
-                                            {"neutral", k.neutral},
-                                            {"noise_gain", k.noise_gain},
-                                            {"bend", k.bend},
-                                            {"kept", k.kept},
-                                            {"withdrawn", k.withdrawn}});
-            r.words += formatted(
-                "{:<22} {:9.2f} {:5.2f} {:16.2f} {:5.2f} {:11.2f} {:6.1f}x{}{}\n", fit::name_of(k.model), k.fit.mean,
-                k.fit.max, k.cross_validated.mean, k.cross_validated.max, k.unseen.mean, k.noise_gain,
-                k.model == c.model ? "  <- chosen" : "",
-                k.withdrawn.empty() ? k.kept < 1 ? formatted("  stiffened to {:.0f} %", 100 * k.kept).c_str() : ""
-                                    : ("  withdrawn: " + k.withdrawn));
-        }
-        r.json["white"] = c.balance.white_patch;
-        r.json["left_out"] = c.left_out;
-        r.json["odd"] = c.odd;
-        r.json["file"] = a->output;
-        r.json["cautions"] = c.cautions;
-        r.json["weights"] = Json::object();
-        for (const auto& [id, weight] : fit::weights_in_use(c)) r.json["weights"][id] = weight;
-        if (!c.finish.empty()) {
-            r.json["finish"] = balance::in_words(c.finish);
-            r.words += "After the correction: " + balance::in_words(c.finish) + "\n";
-        }
-        for (const std::string& caution : c.cautions) r.words += caution + "\n";
-        r.words += "Balanced on " + c.balance.white_patch + ". " + c.choice + "\n";
-        for (const std::string& id : c.left_out) {
-            const bool odd = std::find(c.odd.begin(), c.odd.end(), id) != c.odd.end();
-            r.words += "Not fitted: " + id +
-                       (odd ? " (no light and camera explain it: look for dirt, a finger or a reflection)\n" : "\n");
-        }
-        return r;
+        return told(c, a->output);
     };
 }
 

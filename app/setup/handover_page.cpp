@@ -96,7 +96,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     folder_->setObjectName("folderEdit");
     add(tr("Fol&der"), folder_, tr("Where the file goes"), browse);
     name_->setObjectName("nameEdit");
-    add(tr("File &name"), name_, tr("An existing file of this name is replaced once the new one is whole"));
+    add(tr("File &name"), name_, tr("An existing file of this name is replaced only after a question"));
     form->setRowStretch(line, 1);
     row->addWidget(form_panel, 1);
 

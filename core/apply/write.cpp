@@ -42,7 +42,7 @@ std::vector<T> codes_of(const Picture& p, colour::Transfer transfer) {
             const float code = transfer == colour::Transfer::linear
                                    ? light
                                    : static_cast<float>(colour::encode(transfer, static_cast<double>(light)));
-            codes[i] = static_cast<T>(code * most + 0.5f);
+            codes[i] = static_cast<T>(code * most + 0.5f); // NOLINT(bugprone-incorrect-roundings): never below 0
         }
     });
     return codes;

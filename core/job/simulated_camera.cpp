@@ -115,7 +115,7 @@ fs::path next_file(const plan::Shoot& shoot, plan::Id id, const fs::path& folder
         start = c == ' ';
     }
     for (int n = 1;; ++n) {
-        const fs::path file = folder / formatted("{}_{:04}.dng", initials.empty() ? "SIM" : initials, n);
+        fs::path file = folder / formatted("{}_{:04}.dng", initials.empty() ? "SIM" : initials, n);
         std::error_code ec;
         if (!fs::exists(file, ec)) return file;
     }
