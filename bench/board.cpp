@@ -153,7 +153,7 @@ int main(int argc, char** argv) {
     });
     std::printf("a new file and one change in it: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     clock.restart();
-    edit(window.desk().job, "one more", [&](job::Edit& e) { e.add(plan::Note{.text = "n"}); });
+    window.desk().job.change(plan::added("one more", plan::Note{.text = "n"}));
     std::printf("one change, kept on disk and shown: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     std::printf("memory: %ld MB at most, %ld MB before the window\n", memory_mb(), before);
     window.desk().job.close();
