@@ -23,6 +23,7 @@ void add_options(CLI::App& app, FitArguments& a) {
     app.add_option("IMAGE", a.images, "Chart shots of one setup; several are averaged");
     app.add_option("--readings", a.readings, "A reading (CGATS.17 text) instead of images");
     a.add_chart(app);
+    a.add_at(app);
     a.add_corners(app);
     a.add_encoding(app);
     app.add_option("--reference", a.reference,
@@ -305,6 +306,7 @@ Run add_prove(CLI::App& app) {
     app.add_option("--readings", a->readings, "A reading (CGATS.17 text) instead of an image");
     app.add_option("--reference", a->reference, "Reference values (CGATS.17 text); default: the correction's own");
     a->add_chart(app);
+    a->add_at(app);
     a->add_corners(app);
     a->add_encoding(app);
     app.add_flag("--absolute", a->absolute, "Do not rescale the reading to the white patch's reference Y");

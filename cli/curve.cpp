@@ -13,6 +13,7 @@ Run add_curve(CLI::App& app) {
     app.add_option("IMAGE", a->images, "Frames of a chart with a ladder of greys, at one or several exposures")
         ->required();
     a->add_chart(app);
+    a->add_at(app);
     app.add_option("--reference", a->reference, "Reference values (CGATS) instead of the chart's own");
     app.add_option("-o,--output", a->output, "1D LUT to write (.cube)")->required();
     a->outputs.add(app);

@@ -105,6 +105,7 @@ Run add_inspect(CLI::App& app) {
     auto fill = std::make_shared<bool>(false), strict = std::make_shared<bool>(false);
     app.add_option("image", *image, "A frame, or a folder of frames")->required();
     shot->add_chart(app);
+    shot->add_at(app);
     shot->add_corners(app);
     shot->add_encoding(app);
     app.add_flag("--fill", *fill, "School: the chart fills the frame (else about a tenth of it)");

@@ -10,11 +10,14 @@ Run add_find(CLI::App& app) {
     const auto a = std::make_shared<Arguments>();
     app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR, or a clip")->required();
     a->add_chart(app);
+    a->add_at(app);
     a->add_encoding(app);
     return [a] {
         const auto definitions = a->chart.empty() ? chart::installed() : std::vector{chart::find_definition(a->chart)};
         if (!a->chart.empty()) chart::reference_of(definitions.front());
-        const frame::Frame f = frame::read(a->image, {frame::Size::measuring, a->options().encoding});
+        const work::ShotOptions options = a->options();
+        const frame::Frame f =
+            frame::read(a->image, {frame::Size::measuring, options.encoding, work::showing_s(a->image, options)});
         Result r;
         r.json = {{"width", f.full_width}, {"height", f.full_height}, {"charts", Json::array()}};
         for (const find::Placement& p : find::locate(f, definitions)) {
@@ -46,6 +49,7 @@ Run add_read(CLI::App& app) {
     const auto a = std::make_shared<Arguments>();
     app.add_option("IMAGE", a->image, "Frame: raw, TIFF, PNG, JPEG, EXR, or a clip")->required();
     a->add_chart(app);
+    a->add_at(app);
     a->add_corners(app);
     a->add_encoding(app);
     app.add_option("--cgats", a->cgats, "Also write the reading as CGATS.17 text");

@@ -43,6 +43,7 @@ static chart::Corners parse_corners(const std::string& text) {
 work::ShotOptions ShotArguments::options() const {
     work::ShotOptions o;
     o.chart = chart;
+    o.position_s = at;
     if (!corners.empty()) o.corners = parse_corners(corners);
     if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);
     return o;

@@ -46,6 +46,7 @@ Run add_job(CLI::App& app);
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {
     std::string chart, corners, encoding;
+    double at = -1; ///< of a still in a clip, s; below 0: where the chart is found
     void add_chart(CLI::App& app) {
         app.add_option("--chart", chart, "Chart: id of an installed definition, or a definition file");
     }
@@ -55,6 +56,10 @@ struct ShotArguments {
     }
     void add_encoding(CLI::App& app) {
         app.add_option("--encoding", encoding, "linear srgb bt709 hlg pq acescct, or a 1D LUT file");
+    }
+    void add_at(CLI::App& app) {
+        app.add_option("--at", at, "Of a clip: the still at so many seconds; default: the first that shows the chart")
+            ->check(CLI::NonNegativeNumber);
     }
     work::ShotOptions options() const;
 };

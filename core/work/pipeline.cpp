@@ -3,6 +3,8 @@
 #include <cmath>
 #include <sstream>
 
+#include "frame/clip.hpp"
+
 namespace refero::work {
 
 find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
@@ -30,9 +32,27 @@ MeasuredShot measure_in(const frame::Frame& frame, const ShotOptions& options, s
     return shot;
 }
 
+double showing_s(const std::filesystem::path& file, const ShotOptions& options, std::stop_token stop) {
+    if (options.position_s >= 0 || frame::kind_of(file) != frame::FileKind::clip)
+        return std::max(0.0, options.position_s);
+    constexpr int looks = 12;
+    frame::ClipReader reader(file);
+    const auto at = [&](int look) { return reader.clip().duration_s * (look + 0.5) / looks; };
+    for (int k = 0; k < looks && !options.corners; ++k) {
+        try {
+            locate(reader.still(at(k), options.encoding, stop), options.chart, stop);
+            return at(k);
+        } catch (const Error& e) {
+            if (e.kind() != ErrorKind::not_found) throw;
+        }
+    }
+    return at(0);
+}
+
 MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress,
                        std::stop_token stop) {
-    frame::Frame frame = frame::read(file, {frame::Size::measuring, options.encoding, options.position_s}, stop);
+    frame::Frame frame =
+        frame::read(file, {frame::Size::measuring, options.encoding, showing_s(file, options, stop)}, stop);
     if (progress) progress(0.5);
     MeasuredShot shot = measure_in(frame, options, stop);
     shot.frame = std::move(frame);
@@ -113,7 +133,9 @@ std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& ro
     return all;
 }
 
-fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& given, chart::Definition& definition) {
+fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& asked, chart::Definition& definition) {
+    ShotOptions given = asked;
+    given.position_s = showing_s(file, asked);
     // Found as it looks, read as it is written.
     const MeasuredShot found = take_shot(file, given);
     if (found.frame.is_raw)

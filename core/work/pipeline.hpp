@@ -15,8 +15,12 @@ struct ShotOptions {
     std::string chart;                     ///< id or file; empty: every installed definition is tried
     std::optional<chart::Corners> corners; ///< given by hand; needs `chart`
     std::optional<frame::Encoding> encoding;
-    double position_s = 0; ///< of the still in a clip
+    double position_s = 0; ///< of the still in a clip; below 0: where a coarse look through it finds the chart
 };
+
+/// Where a clip shows the chart, s: the position that is told, else the first of a dozen stills that does, else the
+/// first of all. 0 for files that are no clips.
+double showing_s(const std::filesystem::path& file, const ShotOptions& options, std::stop_token stop = {});
 
 /// Reads the frame, finds the chart and measures it. Throws Error(not_found) when there is no chart.
 MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress = {},

@@ -133,6 +133,12 @@ TEST(Clip, a_still_is_what_went_in) {
         const auto curve =
             fit::estimate_curve({code_shot(scratch / name, options, seen)}, chart::reference_of(test::grid24()), &seen);
         EXPECT_EQ(curve.nearest, colour::name_of(transfer)) << curve.nearest_stops;
+        // Without a position a coarse look finds the part that shows the chart, for every step of the work.
+        EXPECT_EQ(take_shot(scratch / name, {.chart = "grid24", .position_s = -1}).reading.patches.size(), 24u);
+        options.position_s = -1;
+        const auto found_curve =
+            fit::estimate_curve({code_shot(scratch / name, options, seen)}, chart::reference_of(test::grid24()), &seen);
+        EXPECT_EQ(found_curve.nearest, colour::name_of(transfer));
         EXPECT_THROW(locate(frame::read(scratch / name, {.position_s = 0.1}), "grid24"), Error);
         EXPECT_THROW(locate(frame::read(scratch / name, {.position_s = 3.5}), "grid24"), Error);
         EXPECT_NO_THROW(frame::read(scratch / name, {.position_s = 100})); // beyond the end: the last picture
