@@ -80,7 +80,9 @@ Result take(job::JobFile& job, const JobArguments& a) {
             const work::Taken taken = work::take_in(job.content(), none, arrival, {.by_hand = true});
             job::Ids ids;
             if (!taken.rows.empty()) ids = job.change(taken.rows);
-            const plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
+            plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
+            for (const plan::Frame& f : job.content().frames) // one that is in the job already has its place
+                if (f.path == arrival.row.path) setup = f.setup;
             const plan::Setup* row = plan::record(job.content().setups, setup);
             const std::string title = row ? plan::title_of(job.content(), *row) : std::string();
             r.json["taken"].push_back({{"file", file},

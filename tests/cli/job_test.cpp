@@ -1,0 +1,91 @@
+// Jobs without a window: every action of the verb, run twice, onto files that exist, and on what cannot be read.
+#include "cli/cli.hpp"
+#include "simulate/clip.hpp"
+
+namespace refero {
+namespace {
+
+using nlohmann::json;
+using test::Cli;
+using test::Outcome;
+using test::written;
+
+TEST_F(Cli, a_job_is_made_filled_fitted_and_handed_over) {
+    simulate("a.dng", {.width = 900, .height = 600});
+    simulate("b.dng", {.camera = "stills-b", .light = "tungsten", .width = 900, .height = 600});
+    ASSERT_EQ(run("job j.refero new").status, 0);
+    expect_error("job j.refero new", 2, "j.refero");
+    written(scratch / "words.dng", "words");
+    const Outcome taken = run("job j.refero take a.dng words.dng b.dng --json");
+    EXPECT_EQ(taken.status, 3) << taken.err; // the others are in
+    EXPECT_EQ(taken.object()["taken"].size(), 2u);
+    ASSERT_EQ(taken.object()["failed"].size(), 1u);
+    EXPECT_EQ(taken.object()["failed"][0]["file"], "words.dng");
+    EXPECT_TRUE(taken.object()["error"].contains("code"));
+    const json again = run("job j.refero take a.dng --json").object();
+    EXPECT_EQ(again["taken"][0]["known"], true);
+
+    const Outcome fitted = run("job j.refero fit --json");
+    EXPECT_EQ(fitted.status, 0) << fitted.err;
+    EXPECT_EQ(fitted.object()["fitted"].size(), 2u);
+    EXPECT_EQ(run("job j.refero fit --json").object()["fitted"].size(), 0u) << "nothing wants a fit";
+    const json status = run("job j.refero status --json").object();
+    ASSERT_EQ(status["setups"].size(), 2u);
+    for (const json& s : status["setups"]) {
+        for (const char* key : {"camera", "lens", "mode", "light", "state", "links", "delta_e_2000", "stale"})
+            EXPECT_TRUE(s.contains(key)) << key;
+        EXPECT_EQ(s["state"], "proved");
+        EXPECT_EQ(s["links"]["correction"], "whole");
+        EXPECT_EQ(s["links"]["handover"], "missing");
+        EXPECT_LT(s["delta_e_2000"].get<double>(), 2);
+    }
+    const std::string title = status["setups"][0]["setup"];
+    EXPECT_EQ(run("job j.refero fit --setup '" + title + "' --json").object()["fitted"].size(), 1u);
+    expect_error("job j.refero fit --setup Nobody", 2, title);
+
+    EXPECT_EQ(run("job j.refero handover -o out --formats cube,dcp").status, 0);
+    expect_error("job j.refero handover -o out --formats cube", 2, ".cube");
+    EXPECT_EQ(run("job j.refero handover -o out --formats cube --overwrite").status, 0);
+    expect_error("job j.refero handover -o out --formats poster", 2, "poster");
+    expect_error("job j.refero handover", 2, "-o");
+    EXPECT_EQ(run("job j.refero apply -o out --format jpeg --json").object()["written"].size(), 2u);
+    expect_error("job j.refero apply -o out --format jpeg", 2, "a.jpg");
+    const json after = run("job j.refero status --json").object();
+    EXPECT_EQ(after["setups"][0]["state"], "handed over");
+
+    expect_error("job j.refero dance", 2, "dance");
+    expect_error("job j.refero take", 2, "no frames");
+    expect_error("job nowhere.refero status", 3, "nowhere.refero");
+    expect_error("job words.dng status", 3, "words.dng");
+    // A full disk: what could not be kept is told, and the job is as it was.
+    simulate("c.dng", {.camera = "cine-a", .light = "led", .width = 900, .height = 600});
+    EXPECT_EQ(run("job j.refero take c.dng", "ulimit -f 10;").status, 1);
+    EXPECT_EQ(run("job j.refero status --json").object()["setups"].size(), 2u);
+    EXPECT_EQ(run("job j.refero take c.dng").status, 0);
+    // Under another name it is the same job.
+    fs::rename(scratch / "j.refero", scratch / "k.refero");
+    EXPECT_EQ(run("job k.refero status --json").object()["setups"].size(), 3u);
+}
+
+TEST_F(Cli, every_verb_that_looks_at_frames_takes_clips) {
+    const auto chart = test::rendered({.width = 640, .height = 400});
+    auto scene = chart.scene;
+    scene.charts.clear();
+    const auto plain = simulate::render(scene);
+    simulate::write_clip({{&plain, 1}, {&chart, 2}, {&plain, 1}}, colour::Transfer::bt709, 5, scratch / "a.mov");
+    const json found = run("find a.mov --chart grid24 --json").object();
+    ASSERT_EQ(found["charts"].size(), 1u) << "a coarse look finds it";
+    EXPECT_EQ(run("find a.mov --chart grid24 --at 0.2 --json").status, 4);
+    EXPECT_EQ(run("read a.mov --chart grid24 --at 2 --json").object()["patches"].size(), 24u);
+    EXPECT_EQ(run("read a.mov --chart grid24 --json").object()["patches"].size(), 24u);
+    EXPECT_TRUE(run("inspect a.mov --chart grid24 --json").object().contains("verdict"));
+    EXPECT_EQ(run("inspect a.mov --chart grid24 --at 0.2 --json").object()["findings"][0]["check"], "found");
+    EXPECT_EQ(run("fit a.mov --chart grid24 -o c.json").status, 0);
+    EXPECT_EQ(run("prove c.json a.mov").status, 0);
+    EXPECT_EQ(run("curve a.mov --chart grid24 -o curve.cube --json").object()["nearest"], "bt709");
+    EXPECT_EQ(run("apply c.json a.mov -o out").status, 0);
+    expect_error("find a.mov --at -1", 2, "--at");
+}
+
+} // namespace
+} // namespace refero
