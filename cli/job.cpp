@@ -139,75 +139,61 @@ void make_folder(const std::string& folder) {
         throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
 }
 
-/// All targets are worked out before the first byte; the folder is made after them.
-void check_targets(const job::JobFile& job, const JobArguments& a, const std::vector<fs::path>& targets) {
+/// An output of a job, worked out before the first one is written.
+struct Output {
+    work::Chain chain;
+    fs::path target;
+    std::string source; ///< what is named where it fails
+    std::function<work::HandedOver()> write;
+};
+
+Result write_all(job::JobFile& job, const JobArguments& a, const std::vector<Output>& outputs) {
+    std::vector<fs::path> targets;
+    for (const Output& o : outputs) targets.push_back(o.target);
     work::guard_outputs(job.content(), job.file(), targets);
     a.outputs.check(targets, {});
-}
-
-void note_written(Result& r, job::JobFile& job, const work::Chain& c, const work::HandedOver& handed) {
-    job.change(work::keep(job.content(), c, handed));
-    r.json["written"].push_back(handed.file.string());
-    r.words += handed.file.string() + ": " + handed.message + "\n";
+    make_folder(a.output);
+    Result r;
+    r.json["written"] = r.json["failed"] = Json::array();
+    for (const Output& o : outputs) {
+        try {
+            const work::HandedOver handed = o.write();
+            job.change(work::keep(job.content(), o.chain, handed));
+            r.json["written"].push_back(handed.file.string());
+            r.words += handed.file.string() + ": " + handed.message + "\n";
+        } catch (const Error& e) { note_failure(r, o.source, e); }
+    }
+    return r;
 }
 
 Result hand_over(job::JobFile& job, const JobArguments& a) {
-    struct Piece {
-        work::Chain chain;
-        const deliver::Format* format;
-        fs::path file;
-    };
-    std::vector<Piece> pieces;
-    std::vector<fs::path> targets;
+    std::vector<Output> outputs;
     for (const work::Chain& c : chosen(job.content(), a.setup)) {
         if (!c.correction) continue;
         std::stringstream names(a.formats);
         for (std::string name; std::getline(names, name, ',');) {
             const deliver::Format& format = deliver::format_named(name);
             const std::string stem = file_name(c.title) + (format.extension == ".json" ? "-" + format.id : "");
-            pieces.push_back({c, &format, fs::path(a.output) / (stem + format.extension)});
-            targets.push_back(pieces.back().file);
+            const fs::path target = fs::path(a.output) / (stem + format.extension);
+            outputs.push_back(
+                {c, target, c.title, [=, id = format.id] { return work::write_file(*c.correction, id, {}, target); }});
         }
     }
-    check_targets(job, a, targets);
-    make_folder(a.output);
-    Result r;
-    r.json["written"] = r.json["failed"] = Json::array();
-    for (const Piece& p : pieces) {
-        try {
-            note_written(r, job, p.chain, work::write_file(*p.chain.correction, p.format->id, {}, p.file));
-        } catch (const Error& e) { note_failure(r, p.chain.title, e); }
-    }
-    return r;
+    return write_all(job, a, outputs);
 }
 
 Result develop(job::JobFile& job, const JobArguments& a) {
     const apply::Format format = apply::format_named(a.format);
     colour::rgb_space(a.space);
-    struct Piece {
-        work::Chain chain;
-        work::Development frame;
-    };
-    std::vector<Piece> pieces;
-    std::vector<fs::path> targets;
+    std::vector<Output> outputs;
     for (const work::Chain& c : chosen(job.content(), a.setup)) {
         if (!c.correction) continue;
-        for (const work::Development& d : work::developments(job.content(), c, format, a.output)) {
-            pieces.push_back({c, d});
-            targets.push_back(d.target);
-        }
+        for (const work::Development& d : work::developments(job.content(), c, format, a.output))
+            outputs.push_back({c, d.target, d.source.file.string(), [=, space = a.space, kept = a.outputs.existing()] {
+                                   return work::develop(d, *c.correction, {}, format, space, kept);
+                               }});
     }
-    check_targets(job, a, targets);
-    make_folder(a.output);
-    Result r;
-    r.json["written"] = r.json["failed"] = Json::array();
-    for (const Piece& p : pieces) {
-        try {
-            note_written(r, job, p.chain,
-                         work::develop(p.frame, *p.chain.correction, {}, format, a.space, a.outputs.existing()));
-        } catch (const Error& e) { note_failure(r, p.frame.source.file.string(), e); }
-    }
-    return r;
+    return write_all(job, a, outputs);
 }
 
 } // namespace

@@ -15,12 +15,6 @@ const plan::Shoot& no_shoot() {
 
 } // namespace
 
-QString words_of(const Error& e) {
-    QString words = qt(e.message()) + (e.remedy().empty() ? "." : ". " + qt(e.remedy()) + ".");
-    words[0] = words[0].toUpper();
-    return words;
-}
-
 bool Notices::guarded(const std::function<void()>& work) {
     try {
         work();

@@ -11,7 +11,6 @@ namespace refero::app {
 
 inline QString qt(const std::string& s) { return QString::fromStdString(s); }
 inline QString name_of_file(const std::filesystem::path& p) { return qt(p.filename().string()); }
-/// An error's message and remedy without the file: "No chart was found. Check that ...".
-QString words_of(const Error& e);
+inline QString words_of(const Error& e) { return qt(e.sentences()); }
 
 } // namespace refero::app

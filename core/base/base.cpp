@@ -25,6 +25,12 @@ Error::Error(ErrorKind kind, std::string message, fs::path file, std::string rem
       file_(std::move(file)),
       remedy_(std::move(remedy)) {}
 
+std::string Error::sentences() const {
+    std::string words = message_ + (remedy_.empty() ? "." : ". " + remedy_ + ".");
+    words[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(words[0])));
+    return words;
+}
+
 void throw_if_stopped(const std::stop_token& stop) {
     if (stop.stop_requested()) throw Error(ErrorKind::cancelled, "stopped on request");
 }

@@ -46,6 +46,8 @@ public:
     const std::string& message() const { return message_; }
     const std::filesystem::path& file() const { return file_; }
     const std::string& remedy() const { return remedy_; }
+    /// Message and remedy as sentences, without the file: "No chart was found. Check that ...".
+    std::string sentences() const;
 
 private:
     ErrorKind kind_;

@@ -19,22 +19,8 @@ ordered_json json_of(const Statistics& s) {
 ordered_json json_of(const Vec3& v) { return ordered_json::array({v[0], v[1], v[2]}); }
 
 ordered_json json_of(const Source& s) {
-    const frame::Metadata& m = s.metadata;
-    ordered_json j{{"file", s.file.string()},
-                   {"sha256", s.sha256},
-                   {"make", m.make},
-                   {"model", m.model},
-                   {"lens", m.lens},
-                   {"serial_number", m.serial_number},
-                   {"unique_model", m.unique_model},
-                   {"taken", m.taken},
-                   {"exposure_s", m.exposure_s},
-                   {"f_number", m.f_number},
-                   {"iso", m.iso},
-                   {"focal_mm", m.focal_mm},
-                   {"flash", m.flash}};
-    if (m.auto_balance) j["auto_balance"] = true;
-    if (!m.style.empty()) j["style"] = m.style;
+    ordered_json j{{"file", s.file.string()}, {"sha256", s.sha256}};
+    frame::for_each_kept(s.metadata, [&](const char* name, const auto& value) { j[name] = value; });
     if (s.placement) {
         for (const chart::Point& p : s.placement->corners) j["corners"].push_back({p.x(), p.y()});
         j["confidence"] = s.placement->confidence;
@@ -78,15 +64,7 @@ Source source_from(const ordered_json& j) {
     Source s;
     s.file = j.at("file").get<std::string>();
     s.sha256 = j.at("sha256");
-    s.metadata = {j.at("make"),          j.at("model"),        j.at("lens"),
-                  j.at("serial_number"), j.at("unique_model"), j.at("taken")};
-    s.metadata.exposure_s = j.at("exposure_s");
-    s.metadata.f_number = j.at("f_number");
-    s.metadata.iso = j.at("iso");
-    s.metadata.focal_mm = j.at("focal_mm");
-    s.metadata.flash = j.value("flash", false);
-    s.metadata.auto_balance = j.value("auto_balance", false);
-    s.metadata.style = j.value("style", "");
+    frame::for_each_kept(s.metadata, [&](const char* name, auto& value) { value = j.value(name, value); });
     if (j.contains("corners")) {
         s.placement.emplace();
         for (std::size_t i = 0; i < 4; ++i)

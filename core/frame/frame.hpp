@@ -39,6 +39,25 @@ struct Metadata {
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
 
+/// Calls f(name, member) for what readings and corrections keep of a frame's metadata, by its name in their files.
+template<class M, class F>
+void for_each_kept(M&& m, F&& f) {
+    f("make", m.make);
+    f("model", m.model);
+    f("lens", m.lens);
+    f("serial_number", m.serial_number);
+    f("unique_model", m.unique_model);
+    f("taken", m.taken);
+    f("exposure_s", m.exposure_s);
+    f("f_number", m.f_number);
+    f("iso", m.iso);
+    f("focal_mm", m.focal_mm);
+    f("focal_35mm_mm", m.focal_35mm_mm);
+    f("flash", m.flash);
+    f("auto_balance", m.auto_balance);
+    f("style", m.style);
+}
+
 /// Scene-linear camera RGB, upright, 1 = saturation, black subtracted, no balance. May be below 0 (noise) and,
 /// for float files, above 1.
 struct Frame {

@@ -10,7 +10,6 @@ namespace refero::job {
 using nlohmann::json;
 
 std::string to_json(const MeasuredShot& s) {
-    const frame::Metadata& m = s.frame.metadata;
     json j{{"refero_reading", 1},
            {"chart", s.definition.id},
            {"definition", s.definition.file.string()},
@@ -21,20 +20,8 @@ std::string to_json(const MeasuredShot& s) {
            {"full_size", {s.frame.full_width, s.frame.full_height}},
            {"cell", s.frame.cell},
            {"encoding", s.frame.encoding}};
-    j["metadata"] = {{"make", m.make},
-                     {"model", m.model},
-                     {"lens", m.lens},
-                     {"serial_number", m.serial_number},
-                     {"unique_model", m.unique_model},
-                     {"taken", m.taken},
-                     {"exposure_s", m.exposure_s},
-                     {"f_number", m.f_number},
-                     {"iso", m.iso},
-                     {"focal_mm", m.focal_mm},
-                     {"focal_35mm_mm", m.focal_35mm_mm},
-                     {"flash", m.flash},
-                     {"auto_balance", m.auto_balance},
-                     {"style", m.style}};
+    json& metadata = j["metadata"];
+    frame::for_each_kept(s.frame.metadata, [&](const char* name, const auto& value) { metadata[name] = value; });
     for (const chart::Point& p : s.placement.corners) j["corners"].push_back({p.x(), p.y()});
     j["placement"] = {{"confidence", s.placement.confidence},
                       {"tilt_deg", s.placement.tilt_deg},
@@ -82,13 +69,9 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
         s.frame.cell = j.at("cell");
         s.frame.encoding = j.at("encoding");
         s.frame.is_raw = j.value("raw", j.contains("camera_from_xyz"));
-        const json& m = j.at("metadata");
-        s.frame.metadata = {m.at("make"),         m.at("model"),    m.at("lens"),         m.at("serial_number"),
-                            m.at("unique_model"), m.at("taken"),    m.at("exposure_s"),   m.at("f_number"),
-                            m.at("iso"),          m.at("focal_mm"), m.at("focal_35mm_mm")};
-        s.frame.metadata.flash = m.value("flash", false);
-        s.frame.metadata.auto_balance = m.value("auto_balance", false);
-        s.frame.metadata.style = m.value("style", "");
+        const json& metadata = j.at("metadata");
+        frame::for_each_kept(s.frame.metadata,
+                             [&](const char* name, auto& value) { value = metadata.value(name, value); });
         if (j.contains("camera_from_xyz")) {
             colour::Mat3 matrix;
             for (int i = 0; i < 9; ++i) matrix(i / 3, i % 3) = j["camera_from_xyz"].at(static_cast<std::size_t>(i));

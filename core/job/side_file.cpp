@@ -97,7 +97,7 @@ void check_no_side_file(const fs::path& file) {
     }
 }
 
-void check_file(const fs::path& file, std::uint32_t application_id, const std::string& what, std::uint32_t version) {
+bool check_file(const fs::path& file, std::uint32_t application_id, const std::string& what, std::uint32_t version) {
     if (access(file.c_str(), R_OK) != 0)
         throw Error(ErrorKind::input, "this " + what + " may not be read", file,
                     "Change its permissions, or ask its owner");
@@ -123,15 +123,16 @@ void check_file(const fs::path& file, std::uint32_t application_id, const std::s
         refuse(what, file, foreign, "Move " + wal.filename().string() + " away.");
     if (const auto before = fs::exists(journal, ec) ? page_before(journal) : std::nullopt) {
         if (!belongs(*before, h)) refuse(what, file, foreign, "Move " + journal.filename().string() + " away.");
-        return; // to be rolled back; the file may be of any length
+        return true; // to be rolled back; the file may be of any length
     }
-    if (has_wal) return; // of an earlier version of Refero, to be recovered; the header may be ahead of the file
+    if (has_wal) return true; // of an earlier version of Refero, to be recovered; the header may be ahead of the file
     if (fs::file_size(file, ec) < page_size_of(h) * big_endian(&h[at_page_count]))
         refuse(what, file, "is cut short", "Copy it again, or use a backup.");
     const SQLite::Database db(uri_of(file) + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
     SQLite::Statement check(db, "PRAGMA quick_check(1)");
     if (!check.executeStep() || check.getColumn(0).getString() != "ok")
         refuse(what, file, "is damaged (" + check.getColumn(0).getString() + ")", "Copy it again, or use a backup.");
+    return false;
 }
 
 } // namespace refero::job

@@ -9,7 +9,8 @@ namespace refero::job {
 
 /// Throws Error(input) for files that are no document of this kind, newer than `version`, cut short or damaged, that
 /// may not be read, or that have a side file (an unfinished change) which belongs to another file. Nothing is touched.
-void check_file(const std::filesystem::path& file, std::uint32_t application_id, const std::string& what,
+/// True: one of its own lies beside it, and SQLite will finish it or roll it back.
+bool check_file(const std::filesystem::path& file, std::uint32_t application_id, const std::string& what,
                 std::uint32_t version);
 /// Throws Error(usage) where a side file lies at a name that is about to be given to a new file.
 void check_no_side_file(const std::filesystem::path& file);

@@ -281,10 +281,18 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
                     "Make it first, or choose another");
     if (schema_.shared) owner_ = new_uid();
     guarded(file, [&] {
-        if (there)
-            check_file(file, schema_.application_id, schema_.what,
-                       static_cast<std::uint32_t>(schema_.migrations.size()));
-        else {
+        for_viewing_ = there && !can_be_written(file);
+        if (there) {
+            const bool unfinished = check_file(file, schema_.application_id, schema_.what,
+                                               static_cast<std::uint32_t>(schema_.migrations.size()));
+            if (unfinished && for_viewing_)
+                throw Error(ErrorKind::input,
+                            "an unfinished change lies beside this " + schema_.what +
+                                ", and nothing can be written here to settle it",
+                            file,
+                            "Copy it to a folder of your own together with its side file (-journal or -wal), and open "
+                            "it there");
+        } else {
             check_no_side_file(file);
             // Made under another name, so that a half-made file never bears this one.
             write_whole(
@@ -301,7 +309,6 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
                 },
                 Existing::refuse);
         }
-        for_viewing_ = !can_be_written(file);
         open();
         migrate();
         data_version_ = db_->execAndGet("PRAGMA data_version").getInt();

@@ -15,12 +15,6 @@ namespace {
 /// Lights that differ by less look alike to the camera's own matrix; more is another light.
 constexpr double same_light_mired = 25;
 
-std::string sentence(const Error& e) {
-    std::string words = e.message() + (e.remedy().empty() ? "." : ". " + e.remedy() + ".");
-    words[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(words[0])));
-    return words;
-}
-
 Id camera_for(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, const plan::Frame& f) {
     plan::Camera camera{.uid = new_uid(),
                         .name = f.model.empty() ? frame::Metadata{.make = f.make}.camera() : f.model,
@@ -185,7 +179,7 @@ Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_r
         if (e.kind() == ErrorKind::cancelled || must_read) throw;
         std::error_code ec;
         if (a.row.path.empty()) a.row.path = fs::absolute(file, ec).lexically_normal().string();
-        a.row.problem = sentence(e); // named in the list, with the remedy
+        a.row.problem = e.sentences(); // named in the list, with the remedy
     }
     return a;
 }

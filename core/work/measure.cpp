@@ -58,12 +58,6 @@ frame::Frame without_pixels(const frame::Frame& f) {
     return g;
 }
 
-std::string sentence(const Error& e) {
-    std::string words = e.message() + (e.remedy().empty() ? "." : ". " + e.remedy() + ".");
-    words[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(words[0])));
-    return words;
-}
-
 } // namespace
 
 Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Frame> frame, const Progress& progress,
@@ -93,7 +87,7 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
         m.shot = std::make_shared<const MeasuredShot>(std::move(shot));
     } catch (const Error& e) {
         if (e.kind() == ErrorKind::cancelled) throw;
-        m.problem = sentence(e);
+        m.problem = e.sentences();
     }
     report(1);
     return m;

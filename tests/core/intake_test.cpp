@@ -89,6 +89,7 @@ TEST(MeasuredShot, survives_the_job) {
     test::shoot({.width = 900, .height = 600}, scratch / "a.dng");
     MeasuredShot shot = take_shot(scratch / "a.dng", {});
     shot.sha256 = sha256_of(scratch / "a.dng");
+    shot.frame.metadata.auto_balance = true;
     const MeasuredShot again = measured_from_json(to_json(shot), scratch / "a.dng");
     ASSERT_EQ(again.reading.patches.size(), 24u);
     for (std::size_t i = 0; i < 24; ++i) EXPECT_EQ(again.reading.patches[i].mean, shot.reading.patches[i].mean);
@@ -99,6 +100,20 @@ TEST(MeasuredShot, survives_the_job) {
     a.made = b.made;
     EXPECT_EQ(fit::to_json(a), fit::to_json(b));
     EXPECT_THROW(measured_from_json("{}", "x"), Error);
+    // What the frame's file said of the shot goes through both, and where an earlier version did not write it, not.
+    const frame::Metadata said = frame::read_metadata(scratch / "a.dng");
+    ASSERT_GT(said.focal_35mm_mm, 0);
+    std::string text = fit::to_json(a);
+    for (const frame::Metadata& m : {again.frame.metadata, fit::from_json(text).sources.at(0).metadata}) {
+        EXPECT_EQ(m.serial_number, said.serial_number);
+        EXPECT_EQ(m.exposure_s, said.exposure_s);
+        EXPECT_EQ(m.focal_35mm_mm, said.focal_35mm_mm);
+        EXPECT_TRUE(m.auto_balance);
+    }
+    const std::size_t name = text.find("focal_35mm_mm");
+    ASSERT_NE(name, std::string::npos);
+    text.replace(name, 5, "other");
+    EXPECT_EQ(fit::from_json(text).sources.at(0).metadata.focal_35mm_mm, 0);
 }
 
 // A clip is decoded with its own matrix, range and curve: the picture is the one that went in. Codes of 10 bits narrow

@@ -35,6 +35,22 @@ struct Safe : testing::Test {
             return "opened";
         } catch (const Error& e) { return e.what(); }
     }
+    /// Another program is killed in the middle of a change of the file, with its journal on the disk.
+    void leave_unfinished_change() {
+        const pid_t child = fork();
+        if (child == 0) {
+            sqlite3* db = nullptr;
+            sqlite3_open(file.c_str(), &db);
+            sqlite3_exec(
+                db,
+                "PRAGMA cache_size = 1; BEGIN; INSERT INTO note (text) SELECT 'x' FROM "
+                "(WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n LIMIT 20000) SELECT i FROM n)",
+                nullptr, nullptr, nullptr);
+            kill(getpid(), SIGKILL);
+        }
+        int status = 0;
+        waitpid(child, &status, 0);
+    }
 };
 
 TEST_F(Safe, between_changes_a_job_is_one_whole_file_that_can_be_copied) {
@@ -105,20 +121,8 @@ TEST_F(Safe, a_job_that_is_removed_or_replaced_while_it_is_open_is_saved_elsewhe
 }
 
 TEST_F(Safe, an_unfinished_change_of_another_file_is_refused_and_its_own_is_rolled_back) {
-    // Killed in the middle of a change, with the journal on the disk.
     { JobFile(file, Open::create); }
-    const pid_t child = fork();
-    if (child == 0) {
-        sqlite3* db = nullptr;
-        sqlite3_open(file.c_str(), &db);
-        sqlite3_exec(db,
-                     "PRAGMA cache_size = 1; BEGIN; INSERT INTO note (text) SELECT 'x' FROM "
-                     "(WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n LIMIT 20000) SELECT i FROM n)",
-                     nullptr, nullptr, nullptr);
-        kill(getpid(), SIGKILL);
-    }
-    int status = 0;
-    waitpid(child, &status, 0);
+    leave_unfinished_change();
     const fs::path journal = file.string() + "-journal";
     ASSERT_TRUE(fs::exists(journal) && fs::file_size(journal) > 512);
     const fs::path kept = scratch / "kept-journal", other = scratch / "other.refero";
@@ -183,6 +187,23 @@ TEST_F(Safe, a_job_that_cannot_be_written_is_open_for_viewing) {
         int status = 0;
         waitpid(child, &status, 0);
         EXPECT_EQ(WEXITSTATUS(status), 7);
+        // With a change beside it that nobody settled, it would be shown half changed.
+        const fs::path journal = file.string() + "-journal";
+        chmod(file.c_str(), 0644);
+        chmod(scratch.folder().c_str(), 0755);
+        leave_unfinished_change();
+        ASSERT_TRUE(fs::exists(journal));
+        const std::string before = sha256_of(journal);
+        for (const fs::path& p : {file, journal}) chmod(p.c_str(), 0444);
+        chmod(scratch.folder().c_str(), 0555);
+        const pid_t third = fork();
+        if (third == 0) {
+            if (setgid(65534) != 0 || setuid(65534) != 0) _exit(9);
+            _exit(refused(file).find("unfinished change lies beside this job") != std::string::npos ? 7 : 8);
+        }
+        waitpid(third, &status, 0);
+        EXPECT_EQ(WEXITSTATUS(status), 7);
+        EXPECT_EQ(sha256_of(journal), before);
         chmod(file.c_str(), 0000);
         const pid_t second = fork();
         if (second == 0) {
