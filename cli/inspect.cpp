@@ -24,7 +24,7 @@ Json json_of(const inspect::Judgement& j) {
 std::string words_of(const inspect::Judgement& j) {
     std::string words = inspect::name_of(j.verdict) + "\n";
     for (const inspect::Finding& f : j.findings)
-        if (f.status != inspect::Status::pass)
+        if (inspect::is_alarm(f.status))
             words += formatted("  {:<8} {:<14} {:.3g} {} (limit {:.3g})\n           {}\n", inspect::name_of(f.status),
                                f.check, f.value, f.unit, f.limit, f.advice);
     return words;

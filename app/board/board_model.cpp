@@ -1,4 +1,5 @@
 #include "board_model.hpp"
+#include "../desk/text.hpp"
 
 #include <QIODevice>
 #include <QMimeData>
@@ -8,7 +9,6 @@ namespace refero::app {
 
 namespace {
 constexpr const char* setup_mime = "application/x-refero-setup";
-QString qs(const std::string& s) { return QString::fromStdString(s); }
 } // namespace
 
 QString words_for(plan::State state) {
@@ -77,7 +77,7 @@ bool BoardModel::matches(int row, int column) const {
     const plan::Rig& r = rig(row);
     const plan::Light* l = plan::record(s.lights, light(column));
     QString text =
-        qs(plan::name_in(s.cameras, r.camera) + " " + plan::name_in(s.lenses, r.lens) + " " +
+        qt(plan::name_in(s.cameras, r.camera) + " " + plan::name_in(s.lenses, r.lens) + " " +
            plan::name_in(s.modes, r.mode) + " " + (l ? l->name + " " + plan::name_in(s.places, l->place) : "")) +
         " ";
     const Id setup = setup_at(index(row, column));
@@ -96,11 +96,11 @@ QVariant BoardModel::data(const QModelIndex& i, int role) const {
     const plan::Shoot& s = desk_.job.shoot();
     if (!setup)
         return tr("%1, %2: not planned")
-            .arg(qs(plan::name_in(s.cameras, rig(i.row()).camera)), qs(plan::name_in(s.lights, light(i.column()))));
+            .arg(qt(plan::name_in(s.cameras, rig(i.row()).camera)), qt(plan::name_in(s.lights, light(i.column()))));
     const Chain& state = desk_.chains.at(setup);
     QStringList words{tr("%1: %2").arg(desk_.chains.title_of(setup), words_for(state.state)),
                       verdict(state, desk_.tasks)};
-    for (const plan::Staleness& r : state.stale) words << tr("Stale: %1. %2.").arg(qs(r.why), qs(r.remedy));
+    for (const plan::Staleness& r : state.stale) words << tr("Stale: %1. %2.").arg(qt(r.why), qt(r.remedy));
     for (const Step step : state.steps()) words << QString("%1: %2").arg(name_of(step), name_of(state.link(step)));
     return words.join("\n");
 }
@@ -112,15 +112,15 @@ QVariant BoardModel::headerData(int n, Qt::Orientation o, int role) const {
     if (o == Qt::Horizontal) {
         const plan::Light* l = plan::record(s.lights, light(n));
         if (!l) return {};
-        const QString place = qs(plan::name_in(s.places, l->place));
+        const QString place = qt(plan::name_in(s.places, l->place));
         if (role == Qt::ToolTipRole)
-            return qs(plan::words_for(l->kind)) + (l->kelvin > 0 ? tr(", %1 K").arg(l->kelvin) : QString()) +
-                   (l->spill.empty() ? QString() : tr("\nalso on the subject: %1").arg(qs(l->spill)));
-        return qs(l->name) + (place.isEmpty() ? "" : "\n" + place);
+            return qt(plan::words_for(l->kind)) + (l->kelvin > 0 ? tr(", %1 K").arg(l->kelvin) : QString()) +
+                   (l->spill.empty() ? QString() : tr("\nalso on the subject: %1").arg(qt(l->spill)));
+        return qt(l->name) + (place.isEmpty() ? "" : "\n" + place);
     }
     const plan::Rig& r = rig(n);
-    const QString lens = qs(plan::name_in(s.lenses, r.lens)), mode = qs(plan::name_in(s.modes, r.mode));
-    return qs(plan::name_in(s.cameras, r.camera)) + (lens.isEmpty() ? "" : "\n" + lens) +
+    const QString lens = qt(plan::name_in(s.lenses, r.lens)), mode = qt(plan::name_in(s.modes, r.mode));
+    return qt(plan::name_in(s.cameras, r.camera)) + (lens.isEmpty() ? "" : "\n" + lens) +
            (mode.isEmpty() ? "" : "\n" + mode);
 }
 

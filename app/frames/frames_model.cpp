@@ -1,4 +1,5 @@
 #include "frames_model.hpp"
+#include "../desk/text.hpp"
 
 #include <QFont>
 
@@ -7,7 +8,6 @@
 namespace refero::app {
 
 namespace {
-QString qs(const std::string& s) { return QString::fromStdString(s); }
 constexpr int picture_height = 36, most_pictures = 2000;
 } // namespace
 
@@ -81,7 +81,7 @@ void FramesModel::sort(int column, Qt::SortOrder order) {
     for (const Id id : rows_) {
         const plan::Frame& f = *desk_.job.frame(id);
         keyed.emplace_back(column == gate      ? gate_order(worst_of(f), text(f, gate))
-                           : column == taken   ? qs(plan::time_of(plan::time_in_job(desk_.job.shoot(), f)))
+                           : column == taken   ? qt(plan::time_of(plan::time_in_job(desk_.job.shoot(), f)))
                            : column == picture ? QString("%1").arg(id, 12)
                                                : text(f, column),
                            id);
@@ -100,13 +100,13 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
     case name: {
         const std::string file = fs::path(f.path).filename().string();
         const auto more = companions_.find(f.id);
-        return qs(file) + (more == companions_.end() ? QString() : tr(" + %1").arg(more->second.size()));
+        return qt(file) + (more == companions_.end() ? QString() : tr(" + %1").arg(more->second.size()));
     }
-    case taken: return qs(f.taken).replace('T', ' ');
+    case taken: return qt(f.taken).replace('T', ' ');
     case camera: {
-        const QString known = qs(plan::name_in(s.cameras, f.camera)),
-                      lens = qs(f.lens ? plan::name_in(s.lenses, f.lens) : f.lens_name);
-        return (known.isEmpty() ? qs(f.model) : known) + (lens.isEmpty() ? QString() : ", " + lens);
+        const QString known = qt(plan::name_in(s.cameras, f.camera)),
+                      lens = qt(f.lens ? plan::name_in(s.lenses, f.lens) : f.lens_name);
+        return (known.isEmpty() ? qt(f.model) : known) + (lens.isEmpty() ? QString() : ", " + lens);
     }
     case settings: {
         QStringList parts;
@@ -125,11 +125,12 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
     case gate: {
         const plan::Finding* worst = worst_of(f);
         if (!worst) return {};
-        return worst->status == "pass" ? tr("pass")
-                                       : QString("%1: %2").arg(qs(worst->status), qs(worst->check).replace('_', ' '));
+        return !inspect::is_alarm(inspect::status_named(worst->status))
+                   ? tr("pass")
+                   : QString("%1: %2").arg(qt(worst->status), qt(worst->check).replace('_', ' '));
     }
     case setup: return f.setup ? desk_.chains.title_of(f.setup) : tr("none");
-    case reason: return f.problem.empty() ? qs(f.reason) : qs(f.problem);
+    case reason: return f.problem.empty() ? qt(f.reason) : qt(f.problem);
     default: return {};
     }
 }
@@ -141,12 +142,12 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
     if (role == Qt::UserRole) return qlonglong(id);
     if (role == Qt::DisplayRole) return i.column() == picture ? QVariant() : QVariant(text(*f, i.column()));
     if (role == Qt::ToolTipRole) {
-        QString words = qs(f->path);
+        QString words = qt(f->path);
         if (const auto more = companions_.find(id); more != companions_.end())
             for (const Id other : more->second)
-                if (const plan::Frame* o = desk_.job.frame(other)) words += "\n" + qs(o->path) + ": " + qs(o->reason);
+                if (const plan::Frame* o = desk_.job.frame(other)) words += "\n" + qt(o->path) + ": " + qt(o->reason);
         if (const plan::Finding* worst = worst_of(*f); worst && !worst->advice.empty())
-            words += "\n" + qs(worst->advice);
+            words += "\n" + qt(worst->advice);
         return words + "\n" + text(*f, reason);
     }
     if (role == Qt::FontRole && i.column() == setup && f->by_hand) {

@@ -1,4 +1,5 @@
 #include "chart_editor.hpp"
+#include "../desk/text.hpp"
 
 #include <QFileDialog>
 #include <QFormLayout>
@@ -16,7 +17,6 @@ namespace refero::app {
 
 namespace {
 
-QString qs(const std::string& s) { return QString::fromStdString(s); }
 constexpr const char* roles[] = {"neutral",   "skin", "sky",  "foliage", "primary",
                                  "secondary", "hue",  "warm", "cool",    "other"};
 enum Column {
@@ -45,7 +45,7 @@ QDoubleSpinBox* millimetres(double value, const QString& name) {
 
 QString list(const std::vector<std::string>& all) {
     QStringList some;
-    for (std::size_t i = 0; i < std::min<std::size_t>(6, all.size()); ++i) some << qs(all[i]);
+    for (std::size_t i = 0; i < std::min<std::size_t>(6, all.size()); ++i) some << qt(all[i]);
     return some.join(", ") + (all.size() > 6 ? QObject::tr(" and %1 more").arg(all.size() - 6) : QString());
 }
 
@@ -91,7 +91,7 @@ ChartEditor::ChartEditor(QWidget* parent)
     auto* form = new QFormLayout;
     start_->setAccessibleName(tr("Start from"));
     start_->addItem(tr("a fresh grid"), QString());
-    for (const chart::Definition& d : chart::installed()) start_->addItem(qs(d.title), qs(d.id));
+    for (const chart::Definition& d : chart::installed()) start_->addItem(qt(d.title), qt(d.id));
     start_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     form->addRow(tr("Start from"), start_);
     id_->setPlaceholderText(tr("such as linen-7x5"));
@@ -216,11 +216,11 @@ void ChartEditor::start_from(const std::string& id) {
     try {
         State next{chart::find_definition(id), {}};
         if (!next.definition.reference_file.empty()) next.reference = chart::reference_of(next.definition);
-        id_->setText(qs(id) + "-own");
-        title_->setText(qs(next.definition.title));
-        start_->setCurrentIndex(std::max(0, start_->findData(qs(id))));
+        id_->setText(qt(id) + "-own");
+        title_->setText(qt(next.definition.title));
+        start_->setCurrentIndex(std::max(0, start_->findData(qt(id))));
         change(std::move(next));
-        tell(tr("The values are those of %1: bring measurements of your own card.").arg(qs(id)));
+        tell(tr("The values are those of %1: bring measurements of your own card.").arg(qt(id)));
     } catch (const Error& e) { tell(QString::fromUtf8(e.what()), true); }
 }
 
@@ -249,7 +249,7 @@ void ChartEditor::import(const std::vector<std::filesystem::path>& files) {
         chart::Averaged mean = chart::average(now_.definition, series);
         if (mean.reference.xyz.empty())
             return tell(tr("None of the names in %1 is a patch of this chart: %2.")
-                            .arg(qs(files.front().filename().string()), list(mean.unknown)),
+                            .arg(qt(files.front().filename().string()), list(mean.unknown)),
                         true);
         State next = now_;
         for (auto& [id, xyz] : mean.reference.xyz) next.reference.xyz[id] = xyz;
@@ -266,7 +266,7 @@ void ChartEditor::import(const std::vector<std::filesystem::path>& files) {
         if (!mean.spread.empty()) words << tr("They agree within CIEDE2000 %1.").arg(worst, 0, 'f', 2);
         for (std::size_t i = 0; i < std::min<std::size_t>(4, mean.outliers.size()); ++i)
             words << tr("Left out: %1 in %2, CIEDE2000 %3 off.")
-                         .arg(qs(mean.outliers[i].id), qs(mean.outliers[i].file.filename().string()))
+                         .arg(qt(mean.outliers[i].id), qt(mean.outliers[i].file.filename().string()))
                          .arg(mean.outliers[i].delta_e_2000, 0, 'f', 1);
         if (!mean.missing.empty()) words << tr("Without a value: %1.").arg(list(mean.missing));
         if (!mean.unknown.empty()) words << tr("Not on the chart: %1.").arg(list(mean.unknown));
@@ -287,7 +287,7 @@ void ChartEditor::save() {
         d.title = title_->text().trimmed().isEmpty() ? d.id : title_->text().trimmed().toStdString();
         for (const chart::Patch& p : d.patches)
             if (!now_.reference.xyz.empty() && !now_.reference.xyz.contains(p.id))
-                return tell(tr("Patch %1 has no value: measure it, or remove it.").arg(qs(p.id)), true);
+                return tell(tr("Patch %1 has no value: measure it, or remove it.").arg(qt(p.id)), true);
         // A chart of this id that is not the one being edited, or saved here before, is somebody's.
         const auto installed = chart::installed();
         const bool taken = std::any_of(installed.begin(), installed.end(), [&](const auto& c) { return c.id == d.id; });
@@ -336,12 +336,12 @@ void ChartEditor::show_all() {
     table_->setRowCount(static_cast<int>(d.patches.size()));
     for (std::size_t i = 0; i < d.patches.size(); ++i) {
         const chart::Patch& p = d.patches[i];
-        QStringList cells{qs(p.id),
+        QStringList cells{qt(p.id),
                           QString::number(p.x_mm, 'g', 6),
                           QString::number(p.y_mm, 'g', 6),
                           QString::number(p.w_mm, 'g', 6),
                           QString::number(p.h_mm, 'g', 6),
-                          qs(p.role),
+                          qt(p.role),
                           {},
                           {},
                           {}};

@@ -17,7 +17,7 @@ namespace refero::app {
 namespace {
 
 constexpr double never = 1000; // a limit that nothing reaches
-enum Columns { check, caution, reshoot, unit, reason, column_count };
+enum Columns { check, caution, reshoot, unit, reason, columns_in_all };
 
 QJsonObject object_of(const std::string& text) {
     return QJsonDocument::fromJson(QByteArray::fromStdString(text)).object();
@@ -82,10 +82,10 @@ void GateLimits::fill() {
     for (const auto& [name, l] : limits) {
         const inspect::Limit& u = usual.at(name);
         const auto number = [](double v) { return QString::number(v, 'g', 6); };
-        const QString texts[column_count] = {
+        const QString texts[columns_in_all] = {
             QString::fromStdString(name), number(l.caution), u.reshoot >= never ? tr("never") : number(l.reshoot),
             QString::fromStdString(l.unit) + (l.lower ? tr(", or less") : QString()), QString::fromStdString(l.reason)};
-        for (int k = 0; k < column_count; ++k) {
+        for (int k = 0; k < columns_in_all; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setTextAlignment((k == caution || k == reshoot ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
             if ((k != caution && k != reshoot) || texts[k] == tr("never"))

@@ -1,4 +1,5 @@
 #include "kit_view.hpp"
+#include "../desk/text.hpp"
 
 #include <QComboBox>
 #include <QDate>
@@ -15,8 +16,7 @@ namespace refero::app {
 
 namespace {
 
-QString qs(const std::string& s) { return QString::fromStdString(s); }
-QDate day_of(const std::string& s) { return QDate::fromString(qs(s).left(10), Qt::ISODate); }
+QDate day_of(const std::string& s) { return QDate::fromString(qt(s).left(10), Qt::ISODate); }
 QString kelvin(double k) { return k > 0 ? QObject::tr("%1 K").arg(qRound(k / 10) * 10) : QString("\u2013"); }
 QString duv(double d) { return QString::asprintf("%+.4f", d); }
 
@@ -52,9 +52,9 @@ QString compared(const plan::SeriesShot& older, const plan::SeriesShot& newer) {
                    own = prove::against(now, now.reading, now.reference, true).delta_e_2000;
         words +=
             QObject::tr(" The correction of %1 leaves mean CIEDE2000 %2 on the chart shot of %3; its own leaves %4.")
-                .arg(qs(older.taken).left(10))
+                .arg(qt(older.taken).left(10))
                 .arg(old_on_new.mean, 0, 'f', 2)
-                .arg(qs(newer.taken).left(10))
+                .arg(qt(newer.taken).left(10))
                 .arg(own.mean, 0, 'f', 2);
         words += old_on_new.mean < own.mean + 0.5 ? QObject::tr(" The look can be carried on with either.")
                                                   : QObject::tr(" Use the new one: light or camera have changed.");
@@ -104,15 +104,15 @@ QWidget* KitView::make_cards() {
     auto* s = new KitSection<Card>(
         desk_, &plan::Kit::cards, tr("Charts and cards"),
         tr("Patches fade: with light, with touch, with years. Keep them closed, dry and out of the sun."),
-        {{tr("Name"), [](const Card& c) { return qs(c.name); }},
-         {tr("Kind"), [](const Card& c) { return qs(plan::name_of(c.kind)); }},
+        {{tr("Name"), [](const Card& c) { return qt(c.name); }},
+         {tr("Kind"), [](const Card& c) { return qt(plan::name_of(c.kind)); }},
          {tr("Size, mm"), [](const Card& c) { return QString("%1 \u00d7 %2").arg(c.width_mm).arg(c.height_mm); }},
-         {tr("In use since"), [](const Card& c) { return qs(c.first_used); }},
+         {tr("In use since"), [](const Card& c) { return qt(c.first_used); }},
          {tr("Light"), [](const Card& c) { return tr("%1 h").arg(c.light_hours); }},
-         {tr("Compared"), [](const Card& c) { return qs(c.compared); }},
+         {tr("Compared"), [](const Card& c) { return qt(c.compared); }},
          {tr("Condition"), [years](const Card& c) {
               return condition_of(c, QDate::currentDate(), years()) +
-                     (c.condition.empty() ? QString() : "; " + qs(c.condition));
+                     (c.condition.empty() ? QString() : "; " + qt(c.condition));
           }}});
     auto& f = s->form();
     f.text(tr("Name"), &Card::name);
@@ -165,13 +165,13 @@ QWidget* KitView::make_lights() {
     auto* s = new KitSection<Light>(desk_, &plan::Kit::lights, tr("Lights"),
                                     tr("Every chart shot measures its light. A flash changes with power, modifier and "
                                        "age: the same preset a year later is off."),
-                                    {{tr("Name"), [](const Light& l) { return qs(l.name); }},
-                                     {tr("Kind"), [](const Light& l) { return qs(plan::words_for(l.kind)); }},
+                                    {{tr("Name"), [](const Light& l) { return qt(l.name); }},
+                                     {tr("Kind"), [](const Light& l) { return qt(plan::words_for(l.kind)); }},
                                      {tr("Nominal"), [](const Light& l) { return kelvin(l.kelvin); }},
                                      {tr("Last measured"),
                                       [latest](const Light& l) {
                                           const auto* r = latest(l);
-                                          return r ? kelvin(r->kelvin) + ", " + qs(r->at).left(10) : QString("\u2013");
+                                          return r ? kelvin(r->kelvin) + ", " + qt(r->at).left(10) : QString("\u2013");
                                       }},
                                      {tr("Duv"),
                                       [latest](const Light& l) {
@@ -253,15 +253,15 @@ QWidget* KitView::make_cameras() {
     auto* s = new KitSection<Camera>(
         desk_, &plan::Kit::cameras, tr("Cameras"),
         tr("What plans and frames are recognised by, and the balances that are stored in each camera."),
-        {{tr("Name"), [](const Camera& c) { return qs(c.name); }},
-         {tr("Serial number"), [](const Camera& c) { return qs(c.serial_number); }},
-         {tr("Firmware"), [](const Camera& c) { return qs(c.firmware); }},
+        {{tr("Name"), [](const Camera& c) { return qt(c.name); }},
+         {tr("Serial number"), [](const Camera& c) { return qt(c.serial_number); }},
+         {tr("Firmware"), [](const Camera& c) { return qt(c.firmware); }},
          {tr("Sensor, mm"),
           [](const Camera& c) { return QString("%1 \u00d7 %2").arg(c.sensor_width_mm).arg(c.sensor_height_mm); }},
          {tr("Stored balances"), [this](const Camera& c) {
               QStringList all;
               for (const auto& b : desk_.kit.kit().balances)
-                  if (b.camera == c.id) all << tr("%1 (%2, tint %3)").arg(qs(b.name), kelvin(b.kelvin)).arg(b.tint);
+                  if (b.camera == c.id) all << tr("%1 (%2, tint %3)").arg(qt(b.name), kelvin(b.kelvin)).arg(b.tint);
               return all.isEmpty() ? QString("\u2013") : all.join("; ");
           }}});
     auto& f = s->form();
@@ -313,8 +313,8 @@ QWidget* KitView::make_monitors() {
     auto* s = new KitSection<Monitor>(
         desk_, &plan::Kit::monitors, tr("Monitors"),
         tr("Calibrate once a month, or before every project; edit in a space that the monitor really shows."),
-        {{tr("Name"), [](const Monitor& m) { return qs(m.name); }},
-         {tr("Calibrated"), [](const Monitor& m) { return qs(m.calibrated); }},
+        {{tr("Name"), [](const Monitor& m) { return qt(m.name); }},
+         {tr("Calibrated"), [](const Monitor& m) { return qt(m.calibrated); }},
          {tr("How often"),
           [](const Monitor& m) {
               return m.before_each_project ? tr("before each project") : tr("every %1 days").arg(m.interval_days);
@@ -345,9 +345,9 @@ QWidget* KitView::make_fallbacks() {
     auto* s = new KitSection<Fallback>(
         desk_, &plan::Kit::fallbacks, tr("Fallbacks"),
         tr("Corrections that stand in where a setup could not be shot: one per camera and common kind of light."),
-        {{tr("Camera"), [](const Fallback& f) { return qs(f.camera); }},
-         {tr("Light"), [](const Fallback& f) { return qs(plan::words_for(f.kind)); }},
-         {tr("Made"), [](const Fallback& f) { return qs(f.made).left(10); }},
+        {{tr("Camera"), [](const Fallback& f) { return qt(f.camera); }},
+         {tr("Light"), [](const Fallback& f) { return qt(plan::words_for(f.kind)); }},
+         {tr("Made"), [](const Fallback& f) { return qt(f.made).left(10); }},
          {tr("Mean CIEDE2000, left out"), [](const Fallback& f) {
               try {
                   return QString::number(fit::from_json(f.content).cross_validated.mean, 'f', 2);
@@ -384,7 +384,7 @@ QWidget* KitView::make_warmths() {
     auto* s = new KitSection<Warmth>(
         desk_, &plan::Kit::warmths, tr("Warmth steps"),
         tr("Repeatable steps away from neutral, the same on every job. They are kept apart from the correction."),
-        {{tr("Name"), [](const Warmth& w) { return qs(w.name); }},
+        {{tr("Name"), [](const Warmth& w) { return qt(w.name); }},
          {tr("Warmer by"), [](const Warmth& w) { return tr("%1 mired").arg(w.mired); }},
          {tr("Greener by"), [](const Warmth& w) { return tr("%1 \u00d7 0.001 Duv").arg(w.tint); }}});
     auto& f = s->form();
@@ -404,11 +404,11 @@ QWidget* KitView::make_series() {
     auto* s = new KitSection<SeriesShot>(desk_, &plan::Kit::series, tr("Series"),
                                          tr("What was handed over in jobs for one client. The chosen chart shot is "
                                             "compared with the one before it by the same camera under the same light."),
-                                         {{tr("Client"), [](const SeriesShot& x) { return qs(x.client); }},
-                                          {tr("Job"), [](const SeriesShot& x) { return qs(x.job); }},
-                                          {tr("Taken"), [](const SeriesShot& x) { return qs(x.taken).left(10); }},
-                                          {tr("Camera"), [](const SeriesShot& x) { return qs(x.camera); }},
-                                          {tr("Light"), [](const SeriesShot& x) { return qs(x.light); }},
+                                         {{tr("Client"), [](const SeriesShot& x) { return qt(x.client); }},
+                                          {tr("Job"), [](const SeriesShot& x) { return qt(x.job); }},
+                                          {tr("Taken"), [](const SeriesShot& x) { return qt(x.taken).left(10); }},
+                                          {tr("Camera"), [](const SeriesShot& x) { return qt(x.camera); }},
+                                          {tr("Light"), [](const SeriesShot& x) { return qt(x.light); }},
                                           {tr("Colour"), [](const SeriesShot& x) { return kelvin(x.kelvin); }}});
     s->without_adding();
     s->without_form();

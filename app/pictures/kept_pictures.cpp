@@ -8,7 +8,7 @@ namespace refero::app {
 
 namespace {
 
-constexpr std::size_t short_hash = 16; ///< hexadecimal digits that tell variants of one file's picture apart
+constexpr std::size_t variant_digits = 16; ///< hexadecimal digits that tell variants of one file's picture apart
 
 QString file_of(const std::string& key) {
     const QString name = QString::fromStdString(key);
@@ -22,13 +22,13 @@ std::string picture_key(const work::FrameSource& s) {
     if (s.sha256.empty()) return {};
     std::string key = s.sha256;
     if (s.position_s > 0) key += formatted("-{:.0f}", 1000 * s.position_s);
-    if (!s.encoding.empty()) key += "-" + sha256_of_text(s.encoding).substr(0, short_hash);
+    if (!s.encoding.empty()) key += "-" + sha256_of_text(s.encoding).substr(0, variant_digits);
     return key;
 }
 
 std::string corrected_key(const work::FrameSource& source, const std::string& correction) {
     const std::string key = picture_key(source);
-    return key.empty() ? key : key + "-" + sha256_of_text(correction).substr(0, short_hash);
+    return key.empty() ? key : key + "-" + sha256_of_text(correction).substr(0, variant_digits);
 }
 
 QImage kept_picture(const std::string& key) { return key.empty() ? QImage() : QImage(file_of(key)); }

@@ -2,14 +2,13 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "../desk/text.hpp"
 #include "../theme.hpp"
 #include "plan_view.hpp"
 
 namespace refero::app {
 
 namespace {
-
-QString qs(const std::string& s) { return QString::fromStdString(s); }
 
 QString length(double mm) {
     return !std::isfinite(mm) ? QObject::tr("infinity")
@@ -22,7 +21,7 @@ QString length(double mm) {
 QStringList light_kind_words() {
     QStringList all;
     for (int i = 0; i <= static_cast<int>(plan::LightKind::mixed); ++i)
-        all << qs(plan::words_for(static_cast<plan::LightKind>(i)));
+        all << qt(plan::words_for(static_cast<plan::LightKind>(i)));
     return all;
 }
 
@@ -61,7 +60,7 @@ void PlanView::make_forms() {
 
     page([&](QWidget* inner, QVBoxLayout* column) {
         camera_ = std::make_unique<RecordForm<plan::Camera>>(inner, [this](const plan::Camera& c, const QString& what) {
-            update_row(c, tr("%1: %2").arg(qs(c.name), what));
+            update_row(c, tr("%1: %2").arg(qt(c.name), what));
         });
         camera_->line_up();
         camera_->text(tr("Name"), &plan::Camera::name);
@@ -78,7 +77,7 @@ void PlanView::make_forms() {
         heading(column, tr("Lens of this row"));
         pair(column, tr("Lens"), lens_of_row_, tr("Changes the lens of all setups in this row"));
         lens_ = std::make_unique<RecordForm<plan::Lens>>(inner, [this](const plan::Lens& l, const QString& what) {
-            update_row(l, tr("%1: %2").arg(qs(l.name), what));
+            update_row(l, tr("%1: %2").arg(qt(l.name), what));
         });
         lens_->line_up();
         lens_->text(tr("Name"), &plan::Lens::name, tr("As the files say; frames are recognised by it"));
@@ -89,7 +88,7 @@ void PlanView::make_forms() {
         heading(column, tr("Recording mode of this row"));
         pair(column, tr("Mode"), mode_of_row_, tr("Changes the mode of all setups in this row"));
         mode_ = std::make_unique<RecordForm<plan::Mode>>(inner, [this](const plan::Mode& m, const QString& what) {
-            update_row(m, tr("%1: %2").arg(qs(m.name), what));
+            update_row(m, tr("%1: %2").arg(qt(m.name), what));
         });
         mode_->line_up();
         mode_->text(tr("Name"), &plan::Mode::name);
@@ -102,7 +101,7 @@ void PlanView::make_forms() {
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
         light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) {
-            update_row(l, tr("%1: %2").arg(qs(l.name), what));
+            update_row(l, tr("%1: %2").arg(qt(l.name), what));
         });
         light_->line_up();
         light_->text(tr("Name"), &plan::Light::name);
@@ -196,7 +195,7 @@ void PlanView::show_details() {
     const plan::Setup* setup = camera && light ? plan::setup_at(s, rig, light->id) : nullptr;
     filling_ = true;
     details_title_->setText(camera && light
-                                ? qs(camera->name + ", " + light->name) + (setup ? QString() : tr(": not planned"))
+                                ? qt(camera->name + ", " + light->name) + (setup ? QString() : tr(": not planned"))
                                 : tr("Choose a cell"));
     forms_->widget(0)->setEnabled(camera);
     forms_->widget(1)->setEnabled(light);
@@ -211,7 +210,7 @@ void PlanView::show_details() {
     const auto fill = [](QComboBox* box, const auto& list, Id now, const QString& none, const QString& fresh) {
         box->clear();
         if (!none.isEmpty()) box->addItem(none, qlonglong(0));
-        for (const auto& row : list) box->addItem(qs(row.name), qlonglong(row.id));
+        for (const auto& row : list) box->addItem(qt(row.name), qlonglong(row.id));
         if (!fresh.isEmpty()) box->addItem(fresh, qlonglong(-1));
         box->setCurrentIndex(std::max(0, box->findData(qlonglong(now))));
     };
@@ -226,14 +225,14 @@ void PlanView::show_details() {
     const plan::Lens* used = lens ? lens : s.lenses.empty() ? nullptr : &s.lenses.front();
     if (!setup) holding_->setText(tr("Tick the cell to plan this combination."));
     else if (!card) holding_->setText(tr("Add a chart to know where to hold it."));
-    else if (!used) holding_->setText(tr("Give the row a lens to know where to hold %1.").arg(qs(card->name)));
+    else if (!used) holding_->setText(tr("Give the row a lens to know where to hold %1.").arg(qt(card->name)));
     else {
         const plan::Holding h = plan::hold(*camera, *used, *card, plan::smallest_patch_mm(*card), setup->f_number,
                                            plan::wanted_share(*camera, *card, s.brief().share_school));
         holding_->setText(
             tr("%1, %2 from the camera's sensor%3.\n%4 % of the frame; its smallest patch is %5 px.\nSharp from %6 to "
                "%7 from the lens%8.")
-                .arg(qs(card->name), length(h.from_sensor_mm), h.too_near ? tr(" (as near as it focuses)") : QString())
+                .arg(qt(card->name), length(h.from_sensor_mm), h.too_near ? tr(" (as near as it focuses)") : QString())
                 .arg(100 * h.share, 0, 'f', 1)
                 .arg(h.patch_px, 0, 'f', 0)
                 .arg(length(h.depth.near_mm), length(h.depth.far_mm),

@@ -1,4 +1,5 @@
 #include "plan_view.hpp"
+#include "../desk/text.hpp"
 
 #include <QFileDialog>
 #include <QHeaderView>
@@ -17,8 +18,6 @@
 namespace refero::app {
 
 namespace {
-
-QString qs(const std::string& s) { return QString::fromStdString(s); }
 
 /// The kind of light that a name speaks of.
 plan::LightKind kind_named(const QString& name) {
@@ -62,7 +61,7 @@ double usual_kelvin(plan::LightKind kind) {
 template<class T>
 const T* by_name(const std::vector<T>& list, const QString& name) {
     for (const T& row : list)
-        if (qs(row.name).compare(name, Qt::CaseInsensitive) == 0) return &row;
+        if (qt(row.name).compare(name, Qt::CaseInsensitive) == 0) return &row;
     return nullptr;
 }
 
@@ -126,6 +125,8 @@ QWidget* PlanView::make_left() {
                       "negligible outside the studio."));
     brief_->choice(tr("Chart"), &plan::Brief::share_school, {tr("a tenth of it"), tr("fills the frame")},
                    tr("Two schools. A smaller chart has too few pixels, one that fills the frame meets vignetting."));
+    brief_->choice(tr("Turned chart"), &plan::Brief::turn_school, {tr("a slight turn is fine"), tr("any turn refused")},
+                   tr("The gate judges the better of the angles to the camera and to the sensor, or the worse one"));
     brief_->choice(tr("Balance"), &plan::Brief::balance_school, {tr("from a card"), tr("by Kelvin"), tr("automatic")},
                    tr("How white balance is set in the camera; automatic will do for raw only, corrected from the "
                       "chart afterwards"));
@@ -296,7 +297,7 @@ void PlanView::fill_boxes() {
         const QString typed = box->currentText();
         box->clear();
         for (const auto& row : kit)
-            if (!by_name(job, qs(row.name))) box->addItem(qs(row.name));
+            if (!by_name(job, qt(row.name))) box->addItem(qt(row.name));
         box->setCurrentIndex(-1);
         box->setEditText(typed);
     };
@@ -333,15 +334,15 @@ void PlanView::fill_matrix() {
     matrix_->setVisible(!rows_.empty() || !columns_.empty());
     for (int c = 0; c < matrix_->columnCount(); ++c) {
         const plan::Light& l = *plan::record(s.lights, columns_[static_cast<std::size_t>(c)]);
-        const QString place = qs(plan::name_in(s.places, l.place));
+        const QString place = qt(plan::name_in(s.places, l.place));
         matrix_->setHorizontalHeaderItem(
-            c, new QTableWidgetItem(qs(l.name) + "\n" + (place.isEmpty() ? qs(plan::words_for(l.kind)) : place)));
+            c, new QTableWidgetItem(qt(l.name) + "\n" + (place.isEmpty() ? qt(plan::words_for(l.kind)) : place)));
         matrix_->setColumnWidth(c, std::max(104, (matrix_->width() - 150) / std::max(1, matrix_->columnCount())));
     }
     for (int r = 0; r < matrix_->rowCount(); ++r) {
         const plan::Rig& rig = rows_[static_cast<std::size_t>(r)];
-        const QString lens = qs(plan::name_in(s.lenses, rig.lens)), mode = qs(plan::name_in(s.modes, rig.mode));
-        matrix_->setVerticalHeaderItem(r, new QTableWidgetItem(qs(plan::name_in(s.cameras, rig.camera)) + "\n" +
+        const QString lens = qt(plan::name_in(s.lenses, rig.lens)), mode = qt(plan::name_in(s.modes, rig.mode));
+        matrix_->setVerticalHeaderItem(r, new QTableWidgetItem(qt(plan::name_in(s.cameras, rig.camera)) + "\n" +
                                                                (lens.isEmpty() ? tr("any lens") : lens) + "\n" + mode));
         for (int c = 0; c < matrix_->columnCount(); ++c) {
             const plan::Setup* setup = plan::setup_at(s, rig, columns_[static_cast<std::size_t>(c)]);
@@ -435,7 +436,7 @@ void PlanView::add_row_like(int row) {
 
 void PlanView::save(bool pdf) {
     const QString base = last_folder() + "/" +
-                         qs(desk_.job.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-shot-list";
+                         qt(desk_.job.shoot().brief().title).simplified().replace(' ', '-').toLower() + "-shot-list";
     const QString name = QFileDialog::getSaveFileName(this, tr("Save the shot list"), base + (pdf ? ".pdf" : ".txt"),
                                                       pdf ? tr("PDF (*.pdf)") : tr("Text (*.txt)"));
     if (name.isEmpty()) return;
@@ -447,18 +448,18 @@ void PlanView::save(bool pdf) {
 void PlanView::save_pdf(const fs::path& file) {
     try {
         const int pages = save_shot_list_pdf(plan::shot_list(desk_.job.shoot()), file);
-        desk_.job.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
+        desk_.job.note(tr("Shot list saved as %1").arg(qt(file.filename().string())));
         desk_.notices.tell(pages == 1
-                               ? tr("The shot list is in %1").arg(qs(file.string()))
-                               : tr("The shot list is in %1; it takes %2 pages").arg(qs(file.string())).arg(pages));
+                               ? tr("The shot list is in %1").arg(qt(file.string()))
+                               : tr("The shot list is in %1; it takes %2 pages").arg(qt(file.string())).arg(pages));
     } catch (const Error& e) { desk_.notices.tell(QString::fromUtf8(e.what())); }
 }
 
 void PlanView::save_text(const fs::path& file) {
     try {
         write_whole(file, plan::as_text(plan::shot_list(desk_.job.shoot())));
-        desk_.job.note(tr("Shot list saved as %1").arg(qs(file.filename().string())));
-        desk_.notices.tell(tr("The shot list is in %1").arg(qs(file.string())));
+        desk_.job.note(tr("Shot list saved as %1").arg(qt(file.filename().string())));
+        desk_.notices.tell(tr("The shot list is in %1").arg(qt(file.string())));
     } catch (const Error& e) { desk_.notices.tell(QString::fromUtf8(e.what())); }
 }
 

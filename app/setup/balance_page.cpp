@@ -1,4 +1,5 @@
 #include "balance_page.hpp"
+#include "../desk/text.hpp"
 
 #include <QLabel>
 #include <QMenu>
@@ -13,10 +14,9 @@ namespace refero::app {
 
 namespace {
 
-QString qs(const std::string& s) { return QString::fromStdString(s); }
 QString name_of_white(const std::string& white) {
-    if (const auto spot = balance::spot_from(white)) return qs(spot->name);
-    return white == balance::all_neutrals ? QObject::tr("All neutrals") : qs(white);
+    if (const auto spot = balance::spot_from(white)) return qt(spot->name);
+    return white == balance::all_neutrals ? QObject::tr("All neutrals") : qt(white);
 }
 
 /// Greys side by side, casts made strong.
@@ -221,7 +221,7 @@ void BalancePage::add_spot(const balance::Spot& spot) {
     const std::string text = balance::text_of(spot);
     if (std::find(s.spots.begin(), s.spots.end(), text) != s.spots.end()) return;
     s.spots.push_back(text);
-    desk_.setups.change(setup_, s, tr("%1 to balance on").arg(qs(spot.name)));
+    desk_.setups.change(setup_, s, tr("%1 to balance on").arg(qt(spot.name)));
 }
 
 std::string BalancePage::chosen_spot() const {
@@ -245,7 +245,7 @@ void BalancePage::show_chosen() {
 
 void BalancePage::grade_chosen() {
     QMenu menu;
-    for (const plan::Card& card : desk_.kit.kit().cards) menu.addAction(qs(card.name))->setData(qlonglong(card.id));
+    for (const plan::Card& card : desk_.kit.kit().cards) menu.addAction(qt(card.name))->setData(qlonglong(card.id));
     if (menu.isEmpty())
         return desk_.notices.tell(tr("The kit has no cards yet. Add one under Kit, then grade it here."));
     if (const QAction* action = menu.exec(grade_->mapToGlobal(QPoint(0, grade_->height()))))
@@ -287,10 +287,10 @@ void BalancePage::show_candidates(const Chain& s) {
                                  c.balance ? tr("%1 %").arg(c.off_percent, 0, 'f', 1) : QString(),
                                  c.light ? tr("%1 K").arg(qRound(c.light->kelvin / 10) * 10) : QString(),
                                  c.light ? QString::asprintf("%+.4f", c.light->duv) : QString(),
-                                 in_use ? tr("in use") : qs(c.refused)};
+                                 in_use ? tr("in use") : qt(c.refused)};
         for (int k = 0; k < 6; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
-            if (k == 0) item->setData(Qt::UserRole, qs(c.white));
+            if (k == 0) item->setData(Qt::UserRole, qt(c.white));
             if (k == 1 && c.balance) item->setIcon(strip_of(c.neutrals, strip_size));
             if (!c.balance) item->setFlags(Qt::NoItemFlags);
             QFont f = candidates_->font();
@@ -310,7 +310,7 @@ void BalancePage::show_exposures(const Chain& s) {
         const auto ask = balance::asked(target, *s.balance, s.shot->reading, *s.reference, &s.shot->definition);
         if (!ask) continue;
         QStringList clipped;
-        for (const std::string& id : ask->clipped) clipped << qs(id);
+        for (const std::string& id : ask->clipped) clipped << qt(id);
         const QString texts[] = {tr(target.name.c_str()), tr("%1 stops").arg(QString::asprintf("%+.2f", ask->stops)),
                                  tr("%1 %").arg(100 * ask->black_code, 0, 'f', 1),
                                  target.black < 0 ? QString("\u2013")
@@ -370,7 +370,7 @@ void BalancePage::render(bool live) {
     };
     const auto show = [this, request = ++rendered_,
                        names = std::pair(finishing ? tr("The correction alone") : tr("Balanced only"),
-                                         tr("Finished: %1").arg(qs(balance::in_words(finished.finish))))](
+                                         tr("Finished: %1").arg(qt(balance::in_words(finished.finish))))](
                           const std::pair<Rendition, Rendition>& made) {
         if (request != rendered_) return;
         picture_->set_names(names.first, names.second);
@@ -424,7 +424,7 @@ void BalancePage::show_setup(Id setup) {
         if (s.shot)
             for (const chart::Patch& p : s.shot->definition.patches)
                 if (p.role == "neutral") white_->addItem(QString::fromStdString(p.id), QString::fromStdString(p.id));
-        for (const std::string& spot : s.settings.spots) white_->addItem(name_of_white(spot), qs(spot));
+        for (const std::string& spot : s.settings.spots) white_->addItem(name_of_white(spot), qt(spot));
         white_->setCurrentIndex(std::max(0, white_->findData(QString::fromStdString(s.settings.white))));
         white_->setEnabled(s.shot != nullptr);
     }

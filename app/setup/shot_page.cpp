@@ -2,6 +2,7 @@
 
 #include <QLabel>
 #include <QMenu>
+#include <QPainter>
 
 #include "../theme.hpp"
 
@@ -175,6 +176,30 @@ void ShotPage::show_chart_choice(const Chain& s) {
     chart_->setCurrentIndex(chart_->findData(now));
 }
 
+/// A finding's gravity as a shape: a cross for what refuses, a triangle for a caution, a broken ring for what is not
+/// known.
+static QIcon mark_of(inspect::Status status, const QColor& ink) {
+    constexpr int size = 32;
+    QPixmap pixmap(size, size);
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    painter.setRenderHint(QPainter::Antialiasing);
+    QPen pen(ink, 3.5, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin);
+    if (status == inspect::Status::unknown) {
+        pen.setDashPattern({1.6, 1.9});
+        painter.setPen(pen);
+        painter.drawEllipse(6, 6, 20, 20);
+    } else if (status == inspect::Status::caution) {
+        painter.setPen(pen);
+        painter.drawPolygon(QPolygonF({{16, 6}, {27, 25}, {5, 25}}));
+    } else {
+        painter.setPen(pen);
+        painter.drawLine(8, 8, 24, 24);
+        painter.drawLine(24, 8, 8, 24);
+    }
+    return QIcon(pixmap);
+}
+
 void ShotPage::show_verdict(const Chain& s) {
     const bool by_user = !s.refused.empty() && s.gate() != "reshoot";
     const bool waiting = desk_.tasks.busy(Doing::making, s.id) || (desk_.tasks.busy(Doing::reading, s.id) && !s.shot);
@@ -186,7 +211,7 @@ void ShotPage::show_verdict(const Chain& s) {
                                                   : tr("Pass");
     verdict_->setText(words);
     verdict_->setVisible(!words.isEmpty());
-    const bool told = !s.findings.empty() && s.findings.front().status != "pass";
+    const bool told = !s.findings.empty() && inspect::is_alarm(inspect::status_named(s.findings.front().status));
     advice_->setText(!s.refused.empty() ? qt(s.refused)
                      : !s.shot          ? qt(s.problem)
                      : told             ? QString::fromStdString(s.findings.front().advice)
@@ -195,13 +220,16 @@ void ShotPage::show_verdict(const Chain& s) {
     const QSignalBlocker quiet(findings_);
     findings_->clear();
     for (const plan::Finding& f : s.findings) {
-        if (f.status == "pass") continue;
+        const inspect::Status status = inspect::status_named(f.status);
+        if (status == inspect::Status::pass) continue;
         QString check = QString::fromStdString(f.check).replace('_', ' ');
         check[0] = check[0].toUpper();
-        auto* item = new QListWidgetItem(tr("%1: %2 %3, limit %4")
-                                             .arg(check, QString::number(f.value, 'g', 3),
-                                                  QString::fromStdString(f.unit), QString::number(f.limit, 'g', 3)),
-                                         findings_);
+        const QString words = status == inspect::Status::unknown
+                                  ? tr("%1: cannot be told from this frame").arg(check)
+                                  : tr("%1: %2 %3, limit %4")
+                                        .arg(check, QString::number(f.value, 'g', 3), QString::fromStdString(f.unit),
+                                             QString::number(f.limit, 'g', 3));
+        auto* item = new QListWidgetItem(mark_of(status, findings_->palette().color(QPalette::Text)), words, findings_);
         item->setData(Qt::UserRole, QString::fromStdString(f.patches).section(' ', 0, 0));
         item->setToolTip(QString::fromStdString(f.advice));
         if (f.status == "reshoot") {

@@ -81,18 +81,42 @@ bool is_convex(const Corners& q) {
     return true;
 }
 
-double tilt_deg(const Definition& d, const Corners& corners, int full_width, int full_height, double focal_35mm_mm) {
-    const double long_side = std::max(full_width, full_height);
-    const double focal_px =
-        focal_35mm_mm > 0 ? focal_35mm_mm / 36.0 * long_side : long_side / 2 / std::tan(20 * std::numbers::pi / 180);
-    // With the image's origin in the middle, K^-1 H has the chart's axes as its first two columns (Zhang 2000, eq. 2).
+namespace {
+
+/// The chart's normal, and directions from the camera to places in the frame, camera at the origin looking along z.
+struct Sight {
     Eigen::Matrix3d k_inverse;
-    k_inverse << 1 / focal_px, 0, -full_width / 2.0 / focal_px, 0, 1 / focal_px, -full_height / 2.0 / focal_px, 0, 0, 1;
-    const Eigen::Matrix3d h = k_inverse * pixels_from_mm(d, corners).matrix;
-    const Eigen::Vector3d normal = h.col(0).cross(h.col(1)).normalized();
-    const Point centre_px = pixels_from_mm(d, corners)(Point(d.width_mm / 2, d.height_mm / 2));
-    const Eigen::Vector3d sight = (k_inverse * Eigen::Vector3d(centre_px.x(), centre_px.y(), 1)).normalized();
-    return std::acos(std::min(1.0, std::abs(normal.dot(sight)))) * 180 / std::numbers::pi;
+    Homography map;
+    Eigen::Vector3d normal;
+
+    Sight(const Definition& d, const Corners& corners, int full_width, int full_height, double focal_35mm_mm)
+        : map(pixels_from_mm(d, corners)) {
+        const double long_side = std::max(full_width, full_height);
+        const double focal_px = focal_35mm_mm > 0 ? focal_35mm_mm / 36.0 * long_side
+                                                  : long_side / 2 / std::tan(20 * std::numbers::pi / 180);
+        // With the image's origin in the middle, K^-1 H has the chart's axes as its first two columns (Zhang 2000,
+        // eq. 2).
+        k_inverse << 1 / focal_px, 0, -full_width / 2.0 / focal_px, 0, 1 / focal_px, -full_height / 2.0 / focal_px, 0,
+            0, 1;
+        const Eigen::Matrix3d h = k_inverse * map.matrix;
+        normal = h.col(0).cross(h.col(1)).normalized();
+    }
+    double from_normal_deg(const Eigen::Vector3d& direction) const {
+        return std::acos(std::min(1.0, std::abs(normal.dot(direction.normalized())))) * 180 / std::numbers::pi;
+    }
+};
+
+} // namespace
+
+double tilt_deg(const Definition& d, const Corners& corners, int full_width, int full_height, double focal_35mm_mm) {
+    const Sight sight(d, corners, full_width, full_height, focal_35mm_mm);
+    const Point centre_px = sight.map(Point(d.width_mm / 2, d.height_mm / 2));
+    return sight.from_normal_deg(sight.k_inverse * Eigen::Vector3d(centre_px.x(), centre_px.y(), 1));
+}
+
+double sensor_tilt_deg(const Definition& d, const Corners& corners, int full_width, int full_height,
+                       double focal_35mm_mm) {
+    return Sight(d, corners, full_width, full_height, focal_35mm_mm).from_normal_deg(Eigen::Vector3d::UnitZ());
 }
 
 } // namespace refero::chart

@@ -44,5 +44,8 @@ bool is_convex(const Corners& quad);
 /// equivalent focal length; 0 = unknown, then 40 degrees across the long side are assumed.
 double tilt_deg(const Definition& definition, const Corners& corners, int full_width, int full_height,
                 double focal_35mm_mm);
+/// The same between the chart's normal and the camera's axis: 0 where chart and sensor are parallel.
+double sensor_tilt_deg(const Definition& definition, const Corners& corners, int full_width, int full_height,
+                       double focal_35mm_mm);
 
 } // namespace refero::chart

@@ -16,35 +16,48 @@ static std::optional<Spectrum> lhtss(const Vec3& xyz) {
         for (int c = 0; c < 3; ++c) t.row(c) = (observer_1931()[c] * d50).vector().transpose();
         return Eigen::Matrix<double, 3, n>(t / t.row(1).sum());
     }();
-    Eigen::MatrixXd slope = Eigen::MatrixXd::Zero(n, n);
-    for (int i = 0; i < n; ++i) {
-        slope(i, i) = i == 0 || i == n - 1 ? 2 : 4;
-        if (i > 0) slope(i, i - 1) = slope(i - 1, i) = -2;
-    }
-    Eigen::VectorXd z = Eigen::VectorXd::Zero(n);
+    // The Newton step's matrix is [A B; B^T 0] with A tridiagonal: slopes, and what the constraint adds on the
+    // diagonal.
+    // A level spectrum has no slope, so that A alone is singular at the start: it is stiffened a little.
+    constexpr double stiff = 1e-7;
+    const auto ends = [](int i) { return i == 0 || i == n - 1 ? 2.0 : 4.0; };
+    using Columns = Eigen::Matrix<double, n, 4>;
+    const auto solved = [&](const Eigen::Matrix<double, n, 1>& diagonal, Columns right) {
+        Eigen::Matrix<double, n, 1> pivot = diagonal;
+        for (int i = 1; i < n; ++i) {
+            const double share = -2 / pivot[i - 1];
+            pivot[i] += 2 * share;
+            right.row(i) -= share * right.row(i - 1);
+        }
+        right.row(n - 1) /= pivot[n - 1];
+        for (int i = n - 2; i >= 0; --i) right.row(i) = (right.row(i) + 2 * right.row(i + 1)) / pivot[i];
+        return right;
+    };
+    Eigen::Matrix<double, n, 1> z = Eigen::Matrix<double, n, 1>::Zero();
     Vec3 lambda = Vec3::Zero();
     for (int iteration = 0; iteration < 60; ++iteration) {
-        const Eigen::VectorXd t = z.array().tanh();
-        const Eigen::VectorXd half_sech2 = (1 - t.array().square()) / 2;
-        const Eigen::VectorXd wl = weights.transpose() * lambda;
-        Eigen::VectorXd f(n + 3);
-        f.head(n) = slope * z + half_sech2.cwiseProduct(wl);
-        f.tail(3) = weights * ((t.array() + 1) / 2).matrix() - xyz;
-        if (f.cwiseAbs().maxCoeff() < 1e-10) {
+        const Eigen::Array<double, n, 1> t = z.array().tanh(), half_sech2 = (1 - t.square()) / 2;
+        const Eigen::Matrix<double, n, 1> wl = weights.transpose() * lambda;
+        Eigen::Matrix<double, n, 1> f = half_sech2 * wl.array(), diagonal;
+        for (int i = 0; i < n; ++i) {
+            f[i] += ends(i) * z[i] - 2 * (i > 0 ? z[i - 1] : 0) - 2 * (i < n - 1 ? z[i + 1] : 0);
+            diagonal[i] = ends(i) + stiff - 2 * half_sech2[i] * t[i] * wl[i];
+        }
+        const Vec3 miss = weights * ((t + 1) / 2).matrix() - xyz;
+        if (std::max(f.cwiseAbs().maxCoeff(), miss.cwiseAbs().maxCoeff()) < 1e-10) {
             Spectrum s;
-            s.vector() = (t.array() + 1) / 2;
+            s.vector() = (t + 1) / 2;
             return s;
         }
-        Eigen::MatrixXd j = Eigen::MatrixXd::Zero(n + 3, n + 3);
-        j.topLeftCorner(n, n) = slope;
-        j.topLeftCorner(n, n).diagonal() -= (2 * half_sech2.array() * t.array() * wl.array()).matrix();
-        const Eigen::MatrixXd b = half_sech2.asDiagonal() * weights.transpose();
-        j.topRightCorner(n, 3) = b;
-        j.bottomLeftCorner(3, n) = b.transpose();
-        const Eigen::VectorXd step = j.partialPivLu().solve(-f);
+        const Eigen::Matrix<double, n, 3> b = half_sech2.matrix().asDiagonal() * weights.transpose();
+        Columns right;
+        right << f, b;
+        const Columns x = solved(diagonal, right);
+        const Vec3 change = (b.transpose() * x.rightCols<3>()).inverse() * (miss - b.transpose() * x.col(0));
+        const Eigen::Matrix<double, n, 1> step = -x.col(0) - x.rightCols<3>() * change;
         if (!step.allFinite()) return std::nullopt;
-        z += step.head(n);
-        lambda += step.tail(3);
+        z += step;
+        lambda += change;
         if (z.cwiseAbs().maxCoeff() > 1e3) return std::nullopt;
     }
     return std::nullopt;

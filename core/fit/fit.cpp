@@ -9,6 +9,7 @@
 #include <tbb/parallel_for.h>
 
 #include "fit/lesson.hpp"
+#include "inspect/inspect.hpp"
 
 namespace refero::fit {
 
@@ -229,6 +230,14 @@ void take(Correction& c, const Trial& t) {
     c.unseen = t.candidate.unseen;
 }
 
+/// What is usable of a reading without some patches; unusable ones stay, for what they tell.
+read::Reading without(read::Reading reading, const std::vector<std::string>& ids) {
+    std::erase_if(reading.patches, [&](const read::PatchReading& p) {
+        return p.usable() && std::find(ids.begin(), ids.end(), p.id) != ids.end();
+    });
+    return reading;
+}
+
 } // namespace
 
 Correction build(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition,
@@ -254,38 +263,35 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file,
                     "Check that both belong to the same chart");
 
-    std::optional<Lesson> lesson;
-    for (;;) {
-        read::Reading trusted = c.reading; // a bad patch is no white either, unless it is asked for
-        std::erase_if(trusted.patches, [&](const read::PatchReading& p) {
-            return p.usable() && p.id != settings.white &&
-                   std::find(c.left_out.begin(), c.left_out.end(), p.id) != c.left_out.end();
-        });
-        c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
-        if (settings.curves) c.balance.curves = balance::curves_of(c.balance, trusted, c.reference, definition);
-        lesson.emplace(c, definition);
-        const auto odd = c.odd.size() < 3 ? lesson->odd_one() : std::nullopt;
-        if (!odd) break;
-        const std::string& id = lesson->ids[static_cast<std::size_t>(*odd)];
-        if (id == settings.white) break; // asked for by name
+    for (const std::string& id :
+         inspect::odd_patches(without(reading, c.left_out), reference, definition, settings.finished)) {
+        constexpr std::size_t most_odd = 3; // more are no single mishap, which the gate tells
+        if (id == settings.white || c.odd.size() == most_odd) continue; // asked for by name
         c.odd.push_back(id);
         c.left_out.push_back(id);
-        throw_if_stopped(stop);
     }
+    throw_if_stopped(stop);
+    // A bad patch is no white either, unless it is asked for.
+    std::vector<std::string> distrusted = c.left_out;
+    std::erase(distrusted, settings.white);
+    const read::Reading trusted = without(c.reading, distrusted);
+    c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
+    if (settings.curves) c.balance.curves = balance::curves_of(c.balance, trusted, c.reference, definition);
+    const Lesson lesson(c, definition);
 
     const double most_gain = allowed_gain(reading, c.balance.white_patch);
     std::vector<Trial> trials;
     for (const Model model : all_models) {
         if (settings.alone && settings.model && settings.model != model) continue;
-        if (lesson->ids.size() < least_patches(model)) {
+        if (lesson.ids.size() < least_patches(model)) {
             if (settings.model == model || model == Model::diagonal)
                 throw Error(ErrorKind::input,
-                            "only " + std::to_string(lesson->ids.size()) +
+                            "only " + std::to_string(lesson.ids.size()) +
                                 " patches are usable, too few for the model " + name_of(model),
                             {}, "Expose so that fewer patches clip, or choose a simpler model");
             continue;
         }
-        trials.push_back(attempt(model, model, *lesson, most_gain, stop));
+        trials.push_back(attempt(model, model, lesson, most_gain, stop));
     }
     const auto asked =
         std::find_if(trials.begin(), trials.end(), [&](const Trial& t) { return settings.model == t.candidate.model; });

@@ -125,6 +125,7 @@ Mat3 slope(Model model, const Coefficients& coefficients, const Vec3& balanced_r
 inline constexpr double most_noise_gain = 10;
 
 struct Settings {
+    bool finished = false;      ///< the reading went through a picture style
     std::optional<Model> model; ///< none: chosen by cross-validation
     bool alone = false;         ///< no candidates are tried beside the model asked for
     Intent intent = Intent::colorimetric;

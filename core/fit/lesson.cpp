@@ -77,27 +77,6 @@ Samples Lesson::patches(Model model) const {
     return s;
 }
 
-std::optional<Eigen::Index> Lesson::odd_one() const {
-    if (size() < 12) return std::nullopt;
-    const Eigen::VectorXd use = Eigen::VectorXd::Ones(size());
-    const Eigen::VectorXd surprise = estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, use).surprise;
-    Eigen::Index worst = 0;
-    surprise.maxCoeff(&worst);
-    // The others, without its pull.
-    Eigen::VectorXd without = use;
-    without[worst] = 0;
-    const double error = likeliest_model_error(reflectance_, balanced_, sd_, without);
-    const SensitivityEstimate others = estimate_sensitivities(reflectance_, balanced_, sd_, error, without);
-    const Vec3 foretold = others.sensitivities * reflectance_.col(worst), off = balanced_.col(worst) - foretold;
-    std::vector<double> rest;
-    for (Eigen::Index i = 0; i < size(); ++i)
-        if (i != worst) rest.push_back(others.surprise[i]);
-    std::sort(rest.begin(), rest.end());
-    const double usual = std::max(1.0, rest[rest.size() / 2]),
-                 far = off.norm() / (error * foretold.norm() + sd_.col(worst).norm() + 0.002);
-    return far > 10 * usual && off.norm() > 0.12 * foretold.norm() + 0.004 ? std::optional(worst) : std::nullopt;
-}
-
 Coefficients Lesson::train(Model model, Model shape, const Eigen::VectorXd& use, const Coefficients* start,
                            double* left) const {
     if (model == Model::diagonal) return colour::rgb_space("linear-bt709").to_xyz_d50();

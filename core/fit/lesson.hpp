@@ -20,9 +20,6 @@ public:
     Eigen::Index size() const { return balanced_.cols(); }
     Samples patches(Model model) const;
 
-    /// The patch that no light and camera explain, if there is one: far off what the others foretell.
-    std::optional<Eigen::Index> odd_one() const;
-
     /// `shape` is the model whose features are trained: a matrix for formats that hold no more. Where the result folds,
     /// it gives way to what does not, reached from `start`, which does not fold either; `left`, if asked for, is then
     /// the share of the way from there that it may not go.

@@ -21,9 +21,9 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::int64_t most_pixels = 200'000'000;
-constexpr const char* remedy = "Copy it again from the card, or export the picture as TIFF or EXR";
+constexpr const char* clip_remedy = "Copy it again from the card, or export the picture as TIFF or EXR";
 
-Error failure(const fs::path& file, const std::string& what) { return {ErrorKind::input, what, file, remedy}; }
+Error failure(const fs::path& file, const std::string& what) { return {ErrorKind::input, what, file, clip_remedy}; }
 
 // ITU-T H.273 code points, as FFmpeg names them.
 std::string transfer_of(AVColorTransferCharacteristic t) {
@@ -96,6 +96,7 @@ Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::opti
         }
     });
     f.encoding = curve.name();
+    f.linear = curve.is_linear();
     f.file = file;
     return f;
 }

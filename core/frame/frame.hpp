@@ -67,6 +67,7 @@ struct Frame {
     std::vector<float> rgb;              ///< width * height * 3, interleaved
     std::vector<std::uint8_t> clipped;   ///< width * height; bit 0 R, 1 G, 2 B; empty where saturation is unknown
     bool is_raw = false;
+    bool linear = false;  ///< the file's values are linear light themselves: no picture style went over them
     std::string encoding; ///< how code values were made linear
     Metadata metadata;
     std::optional<colour::Mat3> camera_from_xyz; ///< the raw file's own matrix (XYZ of the scene to camera RGB)
@@ -85,6 +86,8 @@ public:
     static Encoding named(const std::string& name_or_file);
     double decode(int channel, double code) const { return decode_(channel, code); }
     const std::string& name() const { return name_; }
+    /// True where middle codes are linear light: no picture style.
+    bool is_linear() const { return std::abs(decode_(1, 0.5) - 0.5) < 0.02; }
 
 private:
     friend struct RasterReader;

@@ -105,7 +105,7 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
         const Encoding encoding = told.value_or(Encoding(colour::Transfer::linear));
         f.encoding = encoding.name();
         std::vector<float> values(in_band);
-        const bool linear = f.encoding == "linear";
+        const bool linear = f.linear = f.encoding == "linear";
         in_bands(OIIO::TypeDesc::FLOAT, values.data(), [&](std::size_t i, const float* v) {
             for (int c = 0; c < 3; ++c) {
                 const float code = v[used == 3 ? c : 0];
@@ -118,6 +118,7 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
             if (auto curves = icc_curves(icc_bytes(spec))) encoding = RasterReader::icc_encoding(std::move(*curves));
         if (!encoding) encoding = Encoding(colour::Transfer::srgb);
         f.encoding = encoding->name();
+        f.linear = encoding->is_linear();
         std::array<std::vector<float>, 3> table;
         for (int c = 0; c < 3; ++c) {
             table[c].resize(65536);

@@ -106,6 +106,38 @@ Frame bin(LibRaw& raw) {
     return f;
 }
 
+/// Raw data that hold all colours of every pixel, as linear DNGs do.
+bool is_plain_rgb(const libraw_data_t& d) {
+    return (d.rawdata.color3_image || d.rawdata.color4_image) && d.idata.colors == 3 && d.idata.filters == 0;
+}
+
+// LibRaw's own processing would take the black off such a file's saturation twice.
+Frame take_rgb(LibRaw& raw) {
+    const libraw_data_t& d = raw.imgdata;
+    const Levels levels(d);
+    Frame f;
+    f.width = f.full_width = d.sizes.width;
+    f.height = f.full_height = d.sizes.height;
+    f.rgb.resize(static_cast<std::size_t>(f.width) * f.height * 3);
+    f.clipped.resize(static_cast<std::size_t>(f.width) * f.height);
+    const ushort* codes = d.rawdata.color3_image ? &d.rawdata.color3_image[0][0] : &d.rawdata.color4_image[0][0];
+    const std::size_t samples = d.rawdata.color3_image ? 3 : 4, pitch = d.sizes.raw_pitch / sizeof(ushort);
+    tbb::parallel_for(0, f.height, [&](int y) {
+        const ushort* row =
+            codes + (d.sizes.top_margin + static_cast<std::size_t>(y)) * pitch + d.sizes.left_margin * samples;
+        float* out = f.at(0, y);
+        std::uint8_t* clip = &f.clipped[static_cast<std::size_t>(y) * f.width];
+        for (int x = 0; x < f.width; ++x, row += samples, out += 3)
+            for (int c = 0; c < 3; ++c) {
+                const float v = row[c];
+                out[c] = (v - levels.black[c][y % 2][x % 2]) * levels.scale[c];
+                if (v >= levels.saturation[c]) clip[x] |= static_cast<std::uint8_t>(1 << c);
+            }
+    });
+    make_upright(f, orientation_of(d.sizes.flip));
+    return f;
+}
+
 // LibRaw's own processing, linear and without any balance; upright already.
 Frame process(LibRaw& raw, const fs::path& file, bool half, const std::stop_token& stop) {
     auto& p = raw.imgdata.params;
@@ -186,11 +218,12 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     throw_if_stopped(stop);
     const auto matrix = matrix_of(raw->imgdata);
     const auto as_shot = as_shot_of(raw->imgdata);
-    Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata)
-                  ? bin(*raw)
-                  : process(*raw, file, size == Size::measuring, stop);
+    Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata) ? bin(*raw)
+              : is_plain_rgb(raw->imgdata)                            ? take_rgb(*raw)
+                                           : process(*raw, file, size == Size::measuring, stop);
     f.is_raw = true;
     f.encoding = "linear";
+    f.linear = true;
     f.camera_from_xyz = matrix;
     f.as_shot = as_shot;
     return f;

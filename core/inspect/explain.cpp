@@ -1,12 +1,12 @@
-// What light and camera explain of a reading: camera RGB = (A XYZ) 2^(slope) 2^(step) + veil, solved robustly.
+// What light and camera explain of a reading: any plausible camera under any plausible light, smooth light, maybe a
+// shadow, a veil; what is left over is a fault. docs/methods.md, Gate.
 #include <cmath>
 #include <numbers>
 
-#include <Eigen/Cholesky>
 #include <Eigen/LU>
 
 #include "base/statistics.hpp"
-#include "inspect/inspect.hpp"
+#include "inspect/plausible.hpp"
 
 namespace refero::inspect {
 
@@ -14,228 +14,511 @@ using colour::Vec3;
 
 namespace {
 
+constexpr double out_of_use = 100; ///< doubt of a patch that tells nothing, relative
+constexpr int least_patches = 8, least_to_be_odd = 12;
+constexpr double dark_share = 0.02;      ///< of white: relative to no less than that
+constexpr double most_noise = 3;         ///< of a patch's mean, times the usual one at its signal
+constexpr double odd_doubt = 1;          ///< of a patch that is odd
+constexpr double odd_from_sd = 4.5;      ///< standard deviations from which on a patch is odd
+constexpr double odd_from = 0.05;        ///< and of its signal
+constexpr double least_step = 0.04;      ///< natural logarithm; a smaller step is a slope's stand-in
+constexpr double step_evidence = 9;      ///< log-likelihood that a shadow must gain: the places searched, and more
+constexpr double most_shown = 12;        ///< of that evidence from the pixels at the edge
+constexpr int least_witnesses = 3;       ///< patches whose insides show a shadow's edge in a finished picture
+constexpr double most_agree = 0.55;      ///< of all that the edge crosses
+constexpr double seen_from_sd = 1.5;     ///< standard deviations of it
+constexpr double least_seen_step = 0.07; ///< natural logarithm of the picture's values
+constexpr double denied = 30;            ///< of it where the pixels at the edge show none
+constexpr double finished_black = 0.004, finished_white = 0.93; ///< linear display values that style clips near
+/// Candidates for what is not known of camera and paint; the likeliest is taken.
+constexpr std::array<double, 4> camera_freedoms{0.35, 1, 2.5, 6};
+constexpr std::array<double, 3> paint_doubts{0.006, 0.025, 0.08};
+
 struct Patch {
-    std::size_t index;
+    std::size_t index;    ///< in the reading
     double x, y;          ///< of its centre, -0.5 to 0.5 across the chart
     double width, height; ///< shares of the chart's
-    Vec3 seen, xyz;
-    double gain = 1; ///< of the light there
-    double weight = 1;
 };
 
-double cauchy(double v, double scale) { return 1 / (1 + (v / scale) * (v / scale)); }
+struct Step {
+    double gained = -INFINITY, angle = 0, at = 0;
+    Eigen::VectorXd shape; ///< -0.5 to 0.5
+};
 
-/// Camera from XYZ with a veil, weights relative to each patch's own signal.
-void solve_camera(const std::vector<Patch>& patches, Explained& e, double floor) {
-    Eigen::Matrix4d xx = 1e-9 * Eigen::Matrix4d::Identity();
-    Eigen::Matrix<double, 3, 4> rx = Eigen::Matrix<double, 3, 4>::Zero();
-    for (const Patch& p : patches) {
-        Eigen::Vector4d f;
-        f << p.gain * p.xyz, 1;
-        const double w = p.weight / std::pow(p.seen.mean() + floor, 2);
-        rx += w * p.seen * f.transpose();
-        xx += w * f * f.transpose();
+StepShape shape_of(double angle, double at, double reach_share) {
+    const double c = std::cos(angle), n = std::sin(angle);
+    return [=](double x, double y, double width, double height) {
+        const double reach = reach_share * (std::abs(c) * width + std::abs(n) * height);
+        return std::clamp((x * c + y * n - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
+    };
+}
+constexpr double patch_reach = 0.25; ///< of a patch's size: the half that is sampled
+constexpr double block_reach = 0.5;
+
+/// One explanation: smooth light, or light with a step.
+struct Explanation {
+    std::array<std::optional<Channel>, 3> channel;
+    Eigen::VectorXd beta; ///< slopes of the light by the patches' means: x, y, step
+    Eigen::MatrixXd covariance;
+    Eigen::VectorXd gain; ///< of the light on each patch
+    std::vector<bool> odd;
+    double log_likelihood = -INFINITY;
+};
+
+class Explainer {
+public:
+    Explainer(const read::Reading& reading, const chart::Definition* d, const chart::Reference& reference,
+              bool finished)
+        : finished_(finished) {
+        std::vector<Vec3> xyz;
+        std::vector<const colour::Spectrum*> spectra;
+        for (std::size_t i = 0; i < reading.patches.size(); ++i) {
+            const read::PatchReading& r = reading.patches[i];
+            const int at = d ? d->index_of(r.id) : -1;
+            const auto known = reference.xyz.find(r.id);
+            if ((d && at < 0) || known == reference.xyz.end() || r.pixels <= 0 ||
+                !std::isfinite(r.mean[0] + r.mean[1] + r.mean[2]))
+                continue;
+            Patch patch{i, 0, 0, 0, 0};
+            if (d) {
+                const chart::Patch& p = d->patches[static_cast<std::size_t>(at)];
+                patch = {i, (p.x_mm + p.w_mm / 2) / d->width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d->height_mm - 0.5,
+                         p.w_mm / d->width_mm, p.h_mm / d->height_mm};
+            }
+            patches.push_back(patch);
+            xyz.push_back(known->second);
+            const auto spectrum = reference.spectrum.find(r.id);
+            spectra.push_back(spectrum == reference.spectrum.end() ? nullptr : &spectrum->second);
+        }
+        const auto n = static_cast<Eigen::Index>(patches.size());
+        seen.resize(n, 3);
+        noise.resize(n, 3);
+        out_ = Eigen::MatrixXd::Zero(n, 3);
+        for (Eigen::Index i = 0; i < n; ++i) {
+            const read::PatchReading& r = reading.patches[patches[static_cast<std::size_t>(i)].index];
+            usable += r.usable();
+            for (Eigen::Index c = 0; c < 3; ++c) {
+                const auto k = static_cast<std::size_t>(c);
+                seen(i, c) = r.mean[k];
+                noise(i, c) = r.error[k] > 0 ? r.error[k] : r.sd[k] / std::sqrt(std::max(1, r.pixels));
+                const bool told =
+                    r.usable() && (!finished || (r.mean[k] > finished_black && r.mean[k] < finished_white));
+                if (!told) out_(i, c) = out_of_use;
+            }
+        }
+        if (usable < least_patches) return;
+        surfaces_ = surfaces_of(xyz, spectra);
+        // A sheen or dirt makes a patch uneven: that is no noise, which grows with the root of the signal.
+        for (Eigen::Index c = 0; c < 3; ++c) {
+            const Eigen::ArrayXd root = seen.col(c).array().max(1e-6).sqrt(), each = noise.col(c).array() / root;
+            const double usual = median(std::vector<double>(each.begin(), each.end()));
+            noise.col(c) = each.min(most_noise * usual) * root;
+        }
     }
-    const Eigen::Matrix<double, 3, 4> a = rx * xx.inverse();
-    e.camera_from_xyz = a.leftCols<3>();
-    e.veil = a.col(3);
-    e.level = (e.camera_from_xyz * colour::white_d50).mean();
+
+    std::vector<Patch> patches;
+    Eigen::MatrixXd seen, noise; ///< a row a patch, a column a channel
+    int usable = 0;
+
+    /// Explains with the light's slopes and, where given, a step.
+    Explanation explain(const Step* step) const {
+        Explanation e;
+        const auto n = static_cast<Eigen::Index>(patches.size());
+        e.gain = Eigen::VectorXd::Ones(n);
+        e.odd.assign(patches.size(), false);
+        Eigen::MatrixXd regressors(n, step ? 3 : 2);
+        for (Eigen::Index i = 0; i < n; ++i) {
+            const Patch& p = patches[static_cast<std::size_t>(i)];
+            regressors(i, 0) = p.x;
+            regressors(i, 1) = p.y;
+        }
+        if (step) regressors.col(2) = step->shape;
+        e.beta = Eigen::VectorXd::Zero(regressors.cols());
+        settle(e, regressors, {}, 3, true);
+        Freedom likeliest = likeliest_of(e, regressors);
+        name_odd(e, regressors, likeliest);
+        settle(e, regressors, likeliest, 2, false);
+        return e;
+    }
+
+    Step step_at(double angle, double at) const {
+        Step step{0, angle, at, Eigen::VectorXd(static_cast<Eigen::Index>(patches.size()))};
+        const StepShape shape = shape_of(angle, at, patch_reach);
+        for (Eigen::Index i = 0; i < step.shape.size(); ++i) {
+            const Patch& p = patches[static_cast<std::size_t>(i)];
+            step.shape[i] = shape(p.x, p.y, p.width, p.height);
+        }
+        return step;
+    }
+
+    /// The likeliest straight edge of a shadow, if light without one were to explain as much as `smooth` does.
+    Step search(const Explanation& smooth) const {
+        Step best;
+        constexpr int angles = 16, cuts = 22;
+        for (int k = 0; k < angles; ++k) {
+            const double angle = std::numbers::pi * k / angles, c = std::cos(angle), s = std::sin(angle);
+            double low = INFINITY, high = -INFINITY;
+            for (const Patch& p : patches) {
+                low = std::min(low, p.x * c + p.y * s);
+                high = std::max(high, p.x * c + p.y * s);
+            }
+            for (int q = 1; q < cuts; ++q) {
+                Step step = step_at(angle, std::lerp(low, high, static_cast<double>(q) / cuts));
+                if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
+                double top = 0, bottom = 0;
+                for (const auto& channel : smooth.channel) {
+                    const auto [numerator, denominator] = channel->score(step.shape);
+                    top += numerator / 3;
+                    bottom += denominator / 3;
+                }
+                if (std::abs(top / bottom) < least_step) continue; // stands in for a slope
+                step.gained = 0.5 * top * top / bottom;
+                if (step.gained > best.gained) best = std::move(step);
+            }
+        }
+        return best;
+    }
+
+    /// The straight edge that the insides of the patches show best, where a picture style hides it from their means.
+    std::optional<Step> seen_inside(const std::vector<PatchPixels>& pixels) const {
+        std::optional<Step> best;
+        double most = 0;
+        constexpr int angles = 24, cuts = 30;
+        for (int k = 0; k < angles; ++k)
+            for (int q = 1; q < cuts; ++q) {
+                const double angle = std::numbers::pi * k / angles,
+                             at = std::lerp(-0.5, 0.5, static_cast<double>(q) / cuts) *
+                                  (std::abs(std::cos(angle)) + std::abs(std::sin(angle)));
+                const StepShape shape = shape_of(angle, at, block_reach);
+                const Witnesses rough = witnesses_of(pixels, shape, 1e9);
+                if (rough.crossed < least_witnesses) continue;
+                const auto inside = step_inside(pixels, shape);
+                if (!inside || std::abs(inside->value[2]) < least_seen_step) continue;
+                const Witnesses w = witnesses_of(pixels, shape, inside->value[2]);
+                const double seen = std::abs(inside->value[2]) / inside->sd(2);
+                if (w.agreeing < least_witnesses || w.agreeing < most_agree * w.crossed || seen < seen_from_sd ||
+                    w.agreeing * seen < most)
+                    continue;
+                most = w.agreeing * seen;
+                best = step_at(angle, at);
+            }
+        return best;
+    }
+
+    /// The same explanation with no patch odd and the usual freedom.
+    Explanation open(const Explanation& of) const {
+        Explanation e = of;
+        e.odd.assign(patches.size(), false);
+        Eigen::MatrixXd regressors(static_cast<Eigen::Index>(patches.size()), 2);
+        for (Eigen::Index i = 0; i < regressors.rows(); ++i)
+            regressors.row(i) << patches[static_cast<std::size_t>(i)].x, patches[static_cast<std::size_t>(i)].y;
+        solve(e, regressors, {});
+        return e;
+    }
+
+    /// Signal of a patch as the others foretell it.
+    Vec3 expected(const Explanation& e, std::size_t patch) const {
+        const auto row = static_cast<Eigen::Index>(patch);
+        return e.gain[row] *
+               Vec3(e.channel[0]->expected[row], e.channel[1]->expected[row], e.channel[2]->expected[row]);
+    }
+    /// How far a patch is from that, relative to it, and how surely.
+    std::pair<double, double> residual(const Explanation& e, std::size_t patch) const {
+        const auto row = static_cast<Eigen::Index>(patch);
+        const Vec3 x = expected(e, patch);
+        const Vec3 sd = e.gain[row] * Vec3(e.channel[0]->expected_sd[row], e.channel[1]->expected_sd[row],
+                                           e.channel[2]->expected_sd[row]);
+        const double level = (e.channel[0]->white + e.channel[1]->white + e.channel[2]->white) / 3,
+                     size = x.cwiseMax(0.0).norm() + 2 * dark_share * std::max(0.0, level);
+        return {(Vec3(seen.row(row)) - x).norm() / size, sd.norm() / size};
+    }
+
+    const Surfaces& surfaces() const { return surfaces_; }
+
+private:
+    void solve(Explanation& e, const Eigen::MatrixXd& regressors, const Freedom& f) const {
+        e.log_likelihood = 0;
+        const Eigen::VectorXd back = e.gain.cwiseInverse();
+        for (Eigen::Index c = 0; c < 3; ++c) {
+            Eigen::VectorXd doubted = out_.col(c);
+            for (std::size_t i = 0; i < patches.size(); ++i)
+                if (e.odd[i]) {
+                    double& doubt = doubted[static_cast<Eigen::Index>(i)];
+                    doubt = std::max(doubt, odd_doubt);
+                }
+            e.channel[static_cast<std::size_t>(c)].emplace(surfaces_, seen.col(c).cwiseProduct(back),
+                                                           noise.col(c).cwiseProduct(back), regressors, f, finished_,
+                                                           doubted);
+            e.log_likelihood += e.channel[static_cast<std::size_t>(c)]->log_likelihood;
+        }
+    }
+
+    /// Tries what may be known of camera and paint; leaves the likeliest solved.
+    Freedom likeliest_of(Explanation& e, const Eigen::MatrixXd& regressors) const {
+        Freedom likeliest;
+        double best = -INFINITY;
+        for (const double camera : camera_freedoms)
+            for (const double paint : paint_doubts) {
+                solve(e, regressors, {camera, paint});
+                if (e.log_likelihood <= best) continue;
+                best = e.log_likelihood;
+                likeliest = {camera, paint};
+            }
+        solve(e, regressors, likeliest);
+        return likeliest;
+    }
+
+    /// By how many standard deviations each patch is not foretold by the others, in its worst channel.
+    std::vector<double> surprise(const Explanation& e) const {
+        std::vector<double> all(patches.size());
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            const auto at = static_cast<Eigen::Index>(i);
+            for (std::size_t c = 0; c < 3; ++c) {
+                const double left = std::abs(e.channel[c]->left[at]);
+                if (out_(at, static_cast<Eigen::Index>(c)) > 0 || left < odd_from) continue;
+                all[i] = std::max(all[i], left / e.channel[c]->left_sd[at]);
+            }
+        }
+        return all;
+    }
+
+    /// A patch is odd where all is likelier without it: then cameras and paint need less freedom.
+    void name_odd(Explanation& e, const Eigen::MatrixXd& regressors, Freedom& likeliest) const {
+        constexpr int candidates = 3;
+        constexpr double better = 3;
+        for (std::size_t named = 0; named < patches.size() / 4; ++named) {
+            std::vector<double> odd = surprise(e);
+            Explanation best = e;
+            Freedom best_freedom = likeliest;
+            for (int k = 0; k < candidates; ++k) {
+                const auto worst = static_cast<std::size_t>(std::max_element(odd.begin(), odd.end()) - odd.begin());
+                if (!(odd[worst] > 0)) break;
+                odd[worst] = 0;
+                if (e.odd[worst]) continue;
+                Explanation trial = e;
+                trial.odd[worst] = true;
+                const Freedom f = likeliest_of(trial, regressors);
+                if (trial.log_likelihood < std::max(best.log_likelihood, e.log_likelihood + better)) continue;
+                best = trial;
+                best_freedom = f;
+            }
+            if (best.log_likelihood < e.log_likelihood + better) break;
+            e = best;
+            likeliest = best_freedom;
+        }
+    }
+
+    /// Solves and divides the light out until it changes no more; with `naming` names odd patches, the worst first.
+    void settle(Explanation& e, const Eigen::MatrixXd& regressors, const Freedom& f, int rounds, bool naming) const {
+        for (int round = 0; round < rounds; ++round) {
+            solve(e, regressors, f);
+            // The light is the same in all channels; where one knows nothing it has no say.
+            Eigen::MatrixXd weights = Eigen::MatrixXd::Zero(regressors.cols(), regressors.cols());
+            Eigen::VectorXd sum = Eigen::VectorXd::Zero(regressors.cols());
+            for (const auto& channel : e.channel) {
+                const Eigen::MatrixXd w = channel->slopes.covariance.inverse() / 3;
+                weights += w;
+                sum += w * channel->slopes.value;
+            }
+            e.covariance = weights.inverse();
+            const Eigen::VectorXd change = e.covariance * sum;
+            e.beta += change;
+            e.gain = (regressors * e.beta).array().exp();
+            if (!naming) continue;
+            const std::vector<double> odd = surprise(e);
+            double worst = 0;
+            for (std::size_t i = 0; i < patches.size(); ++i) worst = std::max(worst, e.odd[i] ? 0 : odd[i]);
+            for (std::size_t i = 0; i < patches.size(); ++i)
+                e.odd[i] = odd[i] > (e.odd[i] ? odd_from_sd : std::max(odd_from_sd, 0.5 * worst));
+        }
+        solve(e, regressors, f);
+    }
+
+    bool finished_;
+    Surfaces surfaces_;
+    Eigen::MatrixXd out_; ///< doubt of what tells nothing
+};
+
+/// Slopes and maybe a step by the patches' means, joined with slopes by their insides.
+Estimate with_slopes(Estimate means, const Estimate& slopes) {
+    const Estimate both = combined({means.value.head(2), means.covariance.topLeftCorner(2, 2)}, slopes);
+    means.value.head(2) = both.value;
+    means.covariance.topLeftCorner(2, 2) = both.covariance;
+    return means;
 }
 
-Vec3 explained_of(const Explained& e, const Patch& p) { return p.gain * (e.camera_from_xyz * p.xyz) + e.veil; }
-
-/// A plane through values by their place, reweighted; fixed columns are 1, x, y and maybe a step.
-Eigen::VectorXd plane(const std::vector<Patch>& patches, const std::vector<double>& values,
-                      const std::vector<double>* step, double scale, double* error = nullptr) {
-    const int n = step ? 4 : 3;
-    Eigen::VectorXd beta = Eigen::VectorXd::Zero(n);
-    std::vector<double> weight(patches.size(), 1);
-    for (int round = 0; round < 6; ++round) {
-        Eigen::MatrixXd a = 1e-9 * Eigen::MatrixXd::Identity(n, n);
-        Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
-        for (std::size_t i = 0; i < patches.size(); ++i) {
-            Eigen::VectorXd f(n);
-            f.head<3>() << 1, patches[i].x, patches[i].y;
-            if (step) f[3] = (*step)[i];
-            a += weight[i] * f * f.transpose();
-            b += weight[i] * values[i] * f;
-        }
-        beta = a.ldlt().solve(b);
-        double sum = 0;
-        for (std::size_t i = 0; i < patches.size(); ++i) {
-            double r = values[i] - beta[0] - beta[1] * patches[i].x - beta[2] * patches[i].y;
-            if (step) r -= beta[3] * (*step)[i];
-            weight[i] = cauchy(r, scale);
-            sum += std::log1p((r / scale) * (r / scale));
-        }
-        if (error) *error = sum;
-    }
-    return beta;
+/// Slopes of colour by the patches' means, x and y.
+Estimate between(const Estimate& a, const Estimate& b) {
+    return {(a.value - b.value).head(2), (a.covariance + b.covariance).topLeftCorner(2, 2)};
+}
+Estimate green_of(const Estimate& r, const Estimate& g, const Estimate& b) {
+    return {(g.value - (r.value + b.value) / 2).head(2),
+            (g.covariance + (r.covariance + b.covariance) / 4).topLeftCorner(2, 2)};
 }
 
-double log_ratio(const Patch& p, const Vec3& explained, double floor) {
-    return std::log2((std::max(0.0, p.seen.mean()) + floor) / (std::max(0.0, explained.mean()) + floor));
+/// Uncertainty of |x| + |y|.
+double sd_of_sum(const Estimate& e) {
+    return std::sqrt(e.covariance(0, 0) + e.covariance(1, 1) + 2 * std::abs(e.covariance(0, 1)));
+}
+
+/// The step's edge is known between two places searched only: where about there the pixels show it best.
+std::optional<Estimate> sharpest(const Step& step, const std::vector<PatchPixels>& pixels) {
+    std::optional<Estimate> best;
+    double most = -INFINITY;
+    for (const double turned : {-0.2, -0.1, 0.0, 0.1, 0.2})
+        for (const double moved : {-0.08, -0.06, -0.04, -0.02, 0.0, 0.02, 0.04, 0.06, 0.08}) {
+            const auto inside = step_inside(pixels, shape_of(step.angle + turned, step.at + moved, block_reach));
+            if (!inside) return std::nullopt;
+            const double seen = std::abs(inside->value[2]) / inside->sd(2);
+            if (seen <= most) continue;
+            most = seen;
+            best = inside;
+        }
+    return best;
+}
+
+/// What the pixels of the patches that an edge crosses add to the evidence for a step of that size: much where they
+/// show it, and they deny it where they show none.
+double shown_by(const Estimate& inside, double step) {
+    const double seen = inside.value[2] * (step > 0 ? 1 : -1), size = std::abs(step), sd = inside.sd(2);
+    if (seen + 3 * sd < 0.5 * size) return -denied;
+    return seen > 0.5 * size ? std::min(most_shown, 0.5 * std::pow(seen / sd, 2)) : 0;
+}
+
+/// How much steeper than light a finished picture's values are, by all patches of middling luminance.
+double contrast_of(const Explainer& x) {
+    double xx = 1e-9, xy = 0, mx = 0, my = 0, n = 0;
+    const Eigen::VectorXd& y = x.surfaces().y;
+    const auto each = [&](auto&& f) {
+        for (Eigen::Index i = 0; i < y.size(); ++i)
+            if (const double seen = x.seen.row(i).mean(); y[i] > 0.08 && y[i] < 0.7 && seen > 0)
+                f(std::log(y[i]), std::log(seen));
+    };
+    each([&](double a, double b) {
+        mx += a;
+        my += b;
+        n += 1;
+    });
+    if (n < 5) return 1;
+    each([&](double a, double b) {
+        xx += (a - mx / n) * (a - mx / n);
+        xy += (a - mx / n) * (b - my / n);
+    });
+    return std::clamp(xy / xx, 0.7, 2.0);
 }
 
 } // namespace
 
-Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference) {
+std::vector<std::string> odd_patches(const read::Reading& reading, const chart::Reference& reference,
+                                     const chart::Definition* definition, bool finished) {
+    constexpr double odd_residual = 0.12, odd_residual_sd = 6; // relative; standard deviations
+    const Explainer x(reading, definition, reference, finished);
+    if (x.usable < least_to_be_odd || !(x.seen.maxCoeff() > 1e-5)) return {};
+    const Explanation e = x.explain(nullptr);
+    std::vector<std::pair<double, std::string>> odd;
+    for (std::size_t i = 0; i < x.patches.size(); ++i) {
+        const read::PatchReading& p = reading.patches[x.patches[i].index];
+        const auto [residual, sd] = x.residual(e, i);
+        if (e.odd[i] && p.usable() && residual > odd_residual && residual > odd_residual_sd * sd)
+            odd.emplace_back(residual / sd, p.id);
+    }
+    std::sort(odd.rbegin(), odd.rend());
+    std::vector<std::string> ids;
+    for (const auto& [by, id] : odd) ids.push_back(id);
+    return ids;
+}
+
+Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference,
+                  bool finished, const std::vector<PatchPixels>* pixels) {
     Explained e;
-    e.excess.assign(reading.patches.size(), NAN);
-    e.light.assign(reading.patches.size(), NAN);
-    e.residual.assign(reading.patches.size(), NAN);
-    e.off.assign(reading.patches.size(), Vec3::Zero());
-    std::vector<Patch> patches;
-    for (std::size_t i = 0; i < reading.patches.size(); ++i) {
-        const read::PatchReading& r = reading.patches[i];
-        const int at = d.index_of(r.id);
-        const auto xyz = reference.xyz.find(r.id);
-        if (at < 0 || xyz == reference.xyz.end() || !r.usable()) continue;
-        const chart::Patch& p = d.patches[static_cast<std::size_t>(at)];
-        patches.push_back({i, (p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5,
-                           p.w_mm / d.width_mm, p.h_mm / d.height_mm, Vec3(r.mean[0], r.mean[1], r.mean[2]),
-                           xyz->second});
-    }
-    if (patches.size() < 8) return e;
-    double brightest = 0;
-    for (const Patch& p : patches) brightest = std::max(brightest, p.seen.mean());
-    if (!(brightest > 1e-5)) return e;
-    const double floor = 0.02 * brightest;
-    constexpr double scale = 0.07; // stops: what a 3 x 3 leaves on real surfaces
+    const std::size_t all = reading.patches.size();
+    e.excess.assign(all, NAN);
+    e.light.assign(all, NAN);
+    e.residual.assign(all, NAN);
+    e.residual_sd.assign(all, NAN);
+    e.expected.assign(all, Vec3::Constant(NAN));
+    Explainer x(reading, &d, reference, finished);
+    if (x.usable < least_patches || !(x.seen.maxCoeff() > 1e-5)) return e;
 
-    std::vector<double> ratios(patches.size());
-    const auto update = [&] {
-        for (std::size_t i = 0; i < patches.size(); ++i)
-            ratios[i] = log_ratio(patches[i], explained_of(e, patches[i]), floor) + std::log2(patches[i].gain);
+    Explanation best = x.explain(nullptr);
+    Step edge;
+    std::optional<Estimate> at_edge;
+    const auto inside = pixels ? gradients_of(*pixels) : std::nullopt;
+    // A shadow is a step along a straight edge. A patch that the edge crosses is partly in it.
+    bool shaded_at_all = false;
+    const auto look_at = [&](const Step& step, bool shown) {
+        const Explanation shaded = x.explain(&step);
+        const auto within = pixels ? sharpest(step, *pixels) : std::nullopt;
+        const double evidence =
+            shaded.log_likelihood - best.log_likelihood + (within ? shown_by(*within, shaded.beta[2]) : 0);
+        if (!shown && (evidence < step_evidence || std::abs(shaded.beta[2]) < least_step)) return;
+        best = shaded;
+        edge = step;
+        at_edge = within;
+        shaded_at_all = true;
     };
-    const auto reweigh = [&] {
-        for (Patch& p : patches) {
-            const Vec3 r = p.seen - explained_of(e, p);
-            p.weight = cauchy(r.norm() / (p.seen.norm() + 2 * floor), 0.08);
-        }
-    };
-    const auto set_gains = [&](const Eigen::VectorXd& beta, const std::vector<double>* step) {
-        for (std::size_t i = 0; i < patches.size(); ++i)
-            patches[i].gain =
-                std::exp2(beta[1] * patches[i].x + beta[2] * patches[i].y + (step ? beta[3] * (*step)[i] : 0.0));
-    };
-    const auto settle = [&](const std::vector<double>* step) {
-        Eigen::VectorXd beta;
-        for (int round = 0; round < 8; ++round) {
-            solve_camera(patches, e, floor);
-            reweigh();
-            update();
-            beta = plane(patches, ratios, step, scale);
-            set_gains(beta, step);
-        }
-        solve_camera(patches, e, floor);
-        return beta;
-    };
-    // Two explanations from the same start, smooth light alone and with a shadow; the shadow must be much the better
-    // one. A shadow is a step along some line. A patch that the edge crosses is partly in it. A first step mends what
-    // the camera's matrix made of the shadow, a second look then places it.
-    struct Step {
-        double error = INFINITY, angle = 0, at = 0;
-        std::vector<double> shape; // -0.5 to 0.5
-    };
-    const auto search = [&] {
-        Step best;
-        constexpr int angles = 16, cuts = 22;
-        for (int k = 0; k < angles; ++k) {
-            const double angle = std::numbers::pi * k / angles, c = std::cos(angle), n = std::sin(angle);
-            std::vector<double> along;
-            for (const Patch& p : patches) along.push_back(p.x * c + p.y * n);
-            const auto [low, high] = std::minmax_element(along.begin(), along.end());
-            for (int q = 1; q < cuts; ++q) {
-                const double at = std::lerp(*low, *high, static_cast<double>(q) / cuts);
-                Step step{0, angle, at, {}};
-                int before = 0, after = 0;
-                for (std::size_t i = 0; i < patches.size(); ++i) {
-                    const double reach = 0.25 * (std::abs(c) * patches[i].width + std::abs(n) * patches[i].height);
-                    const double t = std::clamp((along[i] - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
-                    step.shape.push_back(t);
-                    before += t < -0.4;
-                    after += t > 0.4;
-                }
-                if (before < 3 || after < 3) continue;
-                const auto b = plane(patches, ratios, &step.shape, scale, &step.error);
-                if (step.error < best.error && std::abs(b[3]) > 0.06)
-                    best = step; // a step that only stands in for a slope is none
-            }
-        }
-        return best;
-    };
-    const auto start = [&] {
-        for (Patch& p : patches) {
-            p.gain = 1;
-            p.weight = 1;
-        }
-        for (int round = 0; round < 4; ++round) {
-            solve_camera(patches, e, floor);
-            reweigh();
-        }
-        update();
-    };
-    start();
-    Step step = search();
-    if (step.error < INFINITY) {
-        settle(&step.shape);
-        update();
-        if (const Step again = search(); again.error < INFINITY) step = again;
-        settle(&step.shape);
-        update();
-        plane(patches, ratios, &step.shape, scale, &step.error);
+    if (finished) {
+        if (const auto step = pixels ? x.seen_inside(*pixels) : std::nullopt) look_at(*step, true);
+    } else if (const Step step = x.search(x.open(best)); step.gained > 0) look_at(step, false);
+
+    Estimate light{best.beta, best.covariance};
+    const auto& [red, green, blue] = best.channel;
+    Estimate warm = between(red->slopes, blue->slopes), tint = green_of(red->slopes, green->slopes, blue->slopes);
+    if (inside) {
+        Estimate slopes = inside->light;
+        if (finished) slopes.value /= contrast_of(x);
+        light = with_slopes(light, slopes);
+        warm = combined(warm, inside->warm);
+        tint = combined(tint, inside->green);
     }
-    start();
-    Eigen::VectorXd beta = settle(nullptr);
-    update();
-    double smooth = 0;
-    plane(patches, ratios, nullptr, scale, &smooth);
-    if (step.error < 0.5 * smooth) {
-        start();
-        beta = settle(&step.shape);
-        e.step = std::abs(beta[3]);
+    if (at_edge && shaded_at_all && at_edge->value[2] * light.value[2] > 0) {
+        // The edge lies not quite where it was looked for: the pixels know its height to a tenth.
+        const double sd = std::hypot(at_edge->sd(2), 0.1 * at_edge->value[2]);
+        const Estimate both = combined({light.value.tail(1), light.covariance.bottomRightCorner(1, 1)},
+                                       {at_edge->value.tail(1), Eigen::MatrixXd::Constant(1, 1, sd * sd)});
+        light.value[2] = both.value[0];
+        light.covariance(2, 2) = both.covariance(0, 0);
+    }
+    constexpr double stops = 1 / std::numbers::ln2;
+    light.value *= stops;
+    light.covariance *= stops * stops;
+    e.slope_x = light.value[0];
+    e.slope_y = light.value[1];
+    e.slope_sd = sd_of_sum(light);
+    e.warm_x = stops * warm.value[0];
+    e.warm_y = stops * warm.value[1];
+    e.warm_sd = stops * sd_of_sum(warm);
+    e.green_x = stops * tint.value[0];
+    e.green_y = stops * tint.value[1];
+    e.green_sd = stops * sd_of_sum(tint);
+    if (shaded_at_all) {
+        e.step = std::abs(light.value[2]);
+        e.step_sd = light.sd(2);
         // The direction points into the shadow.
-        const bool turn = beta[3] > 0;
-        e.step_angle_deg = step.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
-        e.step_at = turn ? -step.at : step.at;
+        const bool turn = light.value[2] > 0;
+        e.step_angle_deg = edge.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
+        e.step_at = turn ? -edge.at : edge.at;
     }
-    e.slope_x = beta[1];
-    e.slope_y = beta[2];
+    double veil_sd = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const auto at = static_cast<Eigen::Index>(c);
+        e.veil[at] = best.channel[c]->veil;
+        e.white[at] = best.channel[c]->white;
+        veil_sd += best.channel[c]->veil_sd / 3;
+    }
+    e.level = e.white.mean();
     e.usable = e.level > 0;
-
-    std::vector<double> relative;
-    double darkest = INFINITY;
-    for (const Patch& p : patches) {
-        const read::PatchReading& r = reading.patches[p.index];
-        const double of_mean = (r.sd[0] + r.sd[1] + r.sd[2]) / 3 / std::sqrt(std::max(1, r.pixels));
-        relative.push_back(of_mean / std::max(1e-9, p.seen.mean()) / std::numbers::ln2);
-        if (p.seen.mean() < darkest) {
-            darkest = p.seen.mean();
-            e.noise_veil = of_mean;
-        }
+    e.veil_sd = veil_sd;
+    const double floor = dark_share * e.level;
+    for (std::size_t i = 0; i < x.patches.size(); ++i) {
+        const auto row = static_cast<Eigen::Index>(i);
+        const std::size_t at = x.patches[i].index;
+        const Vec3 seen = x.seen.row(row), expected = e.expected[at] = x.expected(best, i);
+        if (!reading.patches[at].usable()) continue;
+        e.excess[at] = std::log2((std::max(0.0, seen.mean()) + floor) / (std::max(0.0, expected.mean()) + floor));
+        e.light[at] = e.excess[at] + std::log2(best.gain[row]);
+        std::tie(e.residual[at], e.residual_sd[at]) = x.residual(best, i);
     }
-    e.noise_stops = relative.empty() ? 0 : median(relative);
-
-    std::vector<double> warm(patches.size()), green(patches.size());
-    for (std::size_t i = 0; i < patches.size(); ++i) {
-        const Patch& p = patches[i];
-        const Vec3 x = explained_of(e, p);
-        e.excess[p.index] = log_ratio(p, x, floor);
-        e.light[p.index] = e.excess[p.index] + std::log2(p.gain);
-        e.off[p.index] = p.seen - x;
-        e.residual[p.index] = (p.seen - x).norm() / (x.norm() + 2 * floor);
-        const auto ratio = [&](int c) {
-            return std::log2((std::max(0.0, p.seen[c]) + floor) / (std::max(0.0, x[c]) + floor));
-        };
-        warm[i] = ratio(0) - ratio(2);
-        green[i] = ratio(1) - (ratio(0) + ratio(2)) / 2;
-    }
-    const auto w = plane(patches, warm, nullptr, scale), g = plane(patches, green, nullptr, scale);
-    e.warm_x = w[1];
-    e.warm_y = w[2];
-    e.green_x = g[1];
-    e.green_y = g[2];
     return e;
 }
 

@@ -9,8 +9,11 @@
 
 namespace refero::inspect {
 
-enum class Status { pass, caution, reshoot };
+/// In order of gravity. Unknown: this frame holds no evidence for the check; never an alarm.
+enum class Status { unknown, pass, caution, reshoot };
 std::string name_of(Status status);
+Status status_named(const std::string& name); ///< the gravest for a name that is none
+inline bool is_alarm(Status s) { return s >= Status::caution; }
 
 /// One check's outcome. Every check gives one, passes included.
 struct Finding {
@@ -26,7 +29,8 @@ struct Finding {
 struct Limit {
     double caution = 0, reshoot = 0;
     std::string unit, reason;
-    bool lower = false; ///< smaller values are worse
+    bool lower = false;  ///< smaller values are worse
+    bool larger = false; ///< of two angles the larger is judged
 };
 /// By check, or check and aspect ("size pixels"); docs/methods.md, Gate, lists them.
 using Limits = std::map<std::string, Limit>;
@@ -45,26 +49,50 @@ struct Judgement {
     std::vector<Finding> findings; ///< the most important first
 };
 
-/// What light and camera make of the chart, and what they do not explain.
-struct Explained {
-    bool usable = false; ///< enough patches with a reference
-    colour::Mat3 camera_from_xyz = colour::Mat3::Zero();
-    colour::Vec3 veil = colour::Vec3::Zero(); ///< light added to every patch
-    double level = 0;       ///< signal of the perfect diffuser in the middle of the chart, mean of the channels
-    double noise_stops = 0; ///< what noise leaves uncertain of a patch's mean in one channel, median over the patches
-    double noise_veil = 0;  ///< the same of the darkest patch, in its own signal
-    double slope_x = 0, slope_y = 0; ///< of the light, stops across the chart's width and height
-    double step = 0;                 ///< of a shadow, stops; 0: none
-    double step_angle_deg = 0,
-           step_at = 0;            ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
-    std::vector<double> light;     ///< log2 of the light on each patch over the chart's middle; NaN where not usable
-    std::vector<double> excess;    ///< log2 of measured over explained luminance, by patch; NaN where not usable
-    std::vector<double> residual;  ///< relative colour residual, by patch; NaN where not usable
-    std::vector<colour::Vec3> off; ///< measured minus explained camera RGB, by patch
-    double warm_x = 0, warm_y = 0, green_x = 0,
-           green_y = 0; ///< slopes of log2 R/B and of log2 G over the mean of R and B
+/// The light across each patch, from its pixels.
+struct PatchPixels {
+    struct Block {
+        double x, y;      ///< of its centre, -0.5 to 0.5 across the chart
+        double light;     ///< natural logarithm of the mean of its channels, less the patch's mean of that
+        colour::Vec3 log; ///< the same of each channel
+    };
+    std::vector<Block> blocks;
+    bool coloured = true;                     ///< every channel says something
+    double block_width = 0, block_height = 0; ///< shares of the chart's
 };
-Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference);
+/// By patch of the definition; no blocks where too few pixels, a clipped channel or darkness tell nothing.
+std::vector<PatchPixels> pixels_of(const frame::Frame& frame, const find::Placement& placement,
+                                   const chart::Definition& definition, double blur_px);
+
+/// What light and camera make of the chart, and what they do not explain. Uncertainties are standard ones and allow for
+/// what is not known of camera, light, style and chart.
+struct Explained {
+    bool usable = false;                       ///< enough patches with a reference
+    colour::Vec3 white = colour::Vec3::Zero(); ///< signal of the perfect diffuser in the middle of the chart
+    colour::Vec3 veil = colour::Vec3::Zero();  ///< light added to every patch
+    double veil_sd = 0;                        ///< of its mean
+    double level = 0;                          ///< mean of `white`
+    double slope_x = 0, slope_y = 0;           ///< of the light, stops across the chart's width and height
+    double slope_sd = 0;                       ///< of both together
+    double step = 0, step_sd = 0;              ///< of a shadow, stops; 0: none
+    double step_angle_deg = 0,
+           step_at = 0;           ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
+    std::vector<double> light;    ///< log2 of the light on each patch over the chart's middle; NaN where not usable
+    std::vector<double> excess;   ///< log2 of measured over explained signal, by patch; NaN where not usable
+    std::vector<double> residual; ///< relative colour residual, by patch; NaN where not usable
+    std::vector<double> residual_sd;    ///< its uncertainty: what the other patches do not foretell
+    std::vector<colour::Vec3> expected; ///< camera RGB as the other patches foretell it; NaN without a reference
+    double warm_x = 0, warm_y = 0, warm_sd = 0, ///< slopes of log2 R/B across the chart
+        green_x = 0, green_y = 0, green_sd = 0; ///< and of log2 G over the mean of R and B
+};
+/// `finished`: the values went through a picture style. Without pixels the patches' means alone tell.
+Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
+                  bool finished = false, const std::vector<PatchPixels>* pixels = nullptr);
+
+/// Patches of a reading that no plausible camera and light explain, the worst first. Without a definition light is
+/// taken for even.
+std::vector<std::string> odd_patches(const read::Reading& reading, const chart::Reference& reference,
+                                     const chart::Definition* definition, bool finished);
 
 /// Width of the lens's and focus's blur on the chart (standard deviation, full-size pixels); NaN where no edge tells
 /// it.

@@ -22,6 +22,7 @@ struct Shot {
     double patch_px = 0; ///< shorter side of the smallest patch
     double blur = 0;     ///< standard deviation, full-size pixels; NaN where no edge tells it
     double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
+    bool finished() const { return !frame.linear; }
 };
 
 Finding against(const Limit& l, const char* check, double value, const std::string& advice,
@@ -35,6 +36,31 @@ Finding against(const Limit& l, const char* check, double value, const std::stri
     } else if (passed(l.caution)) f.status = Status::caution;
     if (f.status == Status::pass) f.patches.clear();
     else f.advice = advice;
+    return f;
+}
+
+/// Standard deviations of what is unknown of camera, light, style and chart that a limit keeps away from: so far a
+/// clean shot strays no farther, and a fault of 1.2 times the limit stays a fault.
+constexpr double unknown_in_limit = 5;
+/// A limit that had to grow more than that tells nothing below it.
+constexpr double most_growth = 3;
+
+/// The limit in force where the value is known to `sd` only.
+Limit in_force(Limit l, double sd) {
+    const double growth = std::max(1.0, unknown_in_limit * sd / l.caution);
+    l.caution *= growth;
+    l.reshoot = std::max(l.reshoot, l.caution * std::min(l.reshoot / l.caution * growth, 1.5));
+    return l;
+}
+
+Finding against(const Limit& usual, const char* check, double value, double sd, const std::string& advice,
+                const std::string& unknown) {
+    const Limit l = in_force(usual, sd);
+    Finding f = against(l, check, value, advice);
+    if (f.status == Status::pass && (!std::isfinite(value) || !(l.caution <= most_growth * usual.caution))) {
+        f.status = Status::unknown;
+        f.advice = unknown;
+    }
     return f;
 }
 
@@ -88,9 +114,16 @@ Finding size(const Shot& s) {
 }
 
 Finding tilt(const Shot& s) {
-    return against(
-        s.limits.at("tilt"), "tilt", s.placement.tilt_deg,
-        formatted("Turn the chart {:.0f} degrees, so that it faces the camera", std::round(s.placement.tilt_deg)));
+    // Facing the camera and lying parallel to its sensor are both good practice: either will do, but for the strict.
+    const double sight = s.placement.tilt_deg,
+                 sensor = chart::sensor_tilt_deg(s.definition, s.placement.corners, s.frame.full_width,
+                                                 s.frame.full_height, s.frame.metadata.focal_35mm_mm);
+    const Limit& limit = s.limits.at("tilt");
+    const double angle = limit.larger ? std::max(sight, sensor) : std::min(sight, sensor);
+    return against(limit, "tilt", angle,
+                   formatted("Turn the chart by {:.0f} degrees: it stands {:.0f} degrees off the line of sight, {:.0f} "
+                             "off the sensor's plane",
+                             angle, sight, sensor));
 }
 
 Finding rotation(const Shot& s) {
@@ -131,15 +164,25 @@ bool clipped_by_noise(const read::PatchReading& p, bool binned) {
 /// True where the light on the whole chart would leave the patch well below the edge: a lamp shines back from it alone.
 bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
     const auto xyz = s.reference.xyz.find(p.id);
-    return s.light.usable && xyz != s.reference.xyz.end() && (s.light.camera_from_xyz * xyz->second).maxCoeff() < 0.7;
+    const auto at = static_cast<std::size_t>(&p - s.reading.patches.data());
+    return s.light.usable && xyz != s.reference.xyz.end() && s.light.expected[at].maxCoeff() < 0.7;
+}
+
+/// A finished picture ends where its space does: a strong colour that clips there says nothing of the exposure.
+bool clipped_by_style(const Shot& s, const read::PatchReading& p) {
+    constexpr double strong_chroma = 18; // CIELAB
+    const auto xyz = s.reference.xyz.find(p.id);
+    if (!s.finished() || xyz == s.reference.xyz.end()) return false;
+    const colour::Vec3 lab = colour::lab_from_xyz(xyz->second);
+    return std::hypot(lab[1], lab[2]) > strong_chroma;
 }
 
 Finding clipping(const Shot& s) {
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_noise(p, s.frame.cell == 2) ||
-            clipped_by_reflection(s, p))
+        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_style(s, p) ||
+            clipped_by_noise(p, s.frame.cell == 2) || clipped_by_reflection(s, p))
             continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
@@ -188,13 +231,21 @@ bool slopes_told(const Shot& s) {
     return s.light.usable && 4 * clipped < std::ssize(s.reading.patches);
 }
 
+constexpr const char* few_tell = "Too few patches are left to tell: mend what else is found, then look again";
+
+/// What would tell more than this frame: a finished picture's style hides much.
+std::string untold(const Shot& s) {
+    return s.finished() ? "This cannot be judged in a finished picture: record raw" : few_tell;
+}
+
 Finding evenness(const Shot& s) {
     const Explained& e = s.light;
     const double across = std::abs(e.slope_x) + std::abs(e.slope_y);
     return against(
-        s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN,
+        s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN, e.slope_sd,
         formatted("The light falls off by {:.0f} % towards the {}: turn the chart to the light or move the lamp back",
-                  100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y)));
+                  100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y)),
+        untold(s));
 }
 
 Finding shadow(const Shot& s) {
@@ -212,14 +263,18 @@ Finding shadow(const Shot& s) {
 Finding mixed_light(const Shot& s) {
     const Explained& e = s.light;
     const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
-    // Slopes that noise alone would make are none.
-    const double percent = 100 * (std::exp2(std::max(0.0, std::max(warm, green) - 5 * e.noise_stops)) - 1);
+    // The slope that passes its limit by more.
+    const bool by_warmth =
+        warm / std::max(1.0, unknown_in_limit * e.warm_sd) >= green / std::max(1.0, unknown_in_limit * e.green_sd);
+    const auto percent = [](double log2) { return 100 * (std::exp2(log2) - 1); };
+    const double sd = percent(by_warmth ? e.warm_sd : e.green_sd);
     return against(
-        s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent : NAN,
+        s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent(by_warmth ? warm : green) : NAN, sd,
         formatted("Two lights of different colour fall on the chart ({} towards the {}): shade one of them, or match "
                   "their colours",
-                  warm >= green ? "warmer" : "greener",
-                  warm >= green ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y)));
+                  by_warmth ? "warmer" : "greener",
+                  by_warmth ? side_of(s, e.warm_x, e.warm_y).c_str() : side_of(s, e.green_x, e.green_y)),
+        untold(s));
 }
 
 Finding noise(const Shot& s) {
@@ -258,16 +313,23 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
             level.push_back(v.back().mean());
         }
     if (v.size() < 12) return {};
-    const double middle = median(level);
-    const double reach = std::max(5 * robust_sd(level, middle), 0.09 * middle + 0.006 * s.light.level);
+    // Against its dark or its light part: a soft sheen lies on most of a patch. Noise by neighbours alone.
+    std::vector<double> sorted = level, steps;
+    std::sort(sorted.begin(), sorted.end());
+    for (std::size_t i = 1; i < level.size(); ++i)
+        if (i % static_cast<std::size_t>(n)) steps.push_back(std::abs(level[i] - level[i - 1]));
+    const double low = sorted[sorted.size() / 5], high = sorted[sorted.size() - 1 - sorted.size() / 5],
+                 noise = sd_per_mad * median(steps) / std::sqrt(2.0);
+    const double most_even = s.finished() ? 0.16 : 0.09, darkest = s.finished() ? 0.012 : 0.006;
+    const double reach = std::max(6 * noise, most_even * low + darkest * s.light.level);
     Spots spots;
     colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
     for (std::size_t i = 0; i < v.size(); ++i) {
-        if (level[i] > middle + reach) {
+        if (level[i] > low + reach) {
             ++spots.bright;
             bright += v[i];
         } else rest += v[i];
-        spots.dark += level[i] < middle - reach;
+        spots.dark += level[i] < high - reach;
     }
     if (spots.bright > 0)
         spots.added = bright / spots.bright - rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
@@ -276,10 +338,87 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     return spots;
 }
 
+colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1], r.mean[2]}; }
+
 /// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
 bool is_of_the_light(const Shot& s, const colour::Vec3& added) {
-    const colour::Vec3 white = s.light.camera_from_xyz * colour::white_d50;
-    return added.minCoeff() > 0 && added.dot(white) > 0.992 * added.norm() * white.norm();
+    const colour::Vec3 white = s.finished() ? colour::Vec3::Ones() : s.light.white;
+    const double alike = s.finished() ? 0.955 : 0.992; // cosine; a style bends what is added
+    return added.minCoeff() > 0 && added.dot(white) > alike * added.norm() * white.norm();
+}
+
+/// What lies in the gaps about a patch, between it and its neighbours, other than in all other gaps.
+struct Around {
+    int gaps = 0, odd = 0;
+    colour::Vec3 added = colour::Vec3::Zero(); ///< more than in the usual gap, mean of the odd ones
+};
+std::vector<Around> around_patches(const Shot& s) {
+    constexpr double beside_share = 0.25, least_gap_px = 3, odd_log = 0.35;
+    const auto& patches = s.definition.patches;
+    std::vector<Around> all(patches.size());
+    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
+    struct Gap {
+        std::size_t one, other;
+        std::vector<colour::Vec3>
+            lines; ///< means along it, the middle first; others where the placement is a little off
+    };
+    std::vector<Gap> gaps;
+    const double px_per_mm = s.patch_px / std::max(1e-9, std::min(patches.front().w_mm, patches.front().h_mm));
+    for (std::size_t i = 0; i < patches.size(); ++i)
+        for (std::size_t k = 0; k < patches.size(); ++k) {
+            const chart::Patch &p = patches[i], &o = patches[k];
+            const double right = o.x_mm - p.x_mm - p.w_mm, down = o.y_mm - p.y_mm - p.h_mm;
+            const bool beside = std::abs(o.y_mm - p.y_mm) < beside_share * p.h_mm && right > 0 && right < p.w_mm;
+            const bool below = std::abs(o.x_mm - p.x_mm) < beside_share * p.w_mm && down > 0 && down < p.h_mm;
+            const double gap_px = (beside ? right : down) * px_per_mm;
+            if ((!beside && !below) ||
+                gap_px < std::max(least_gap_px * s.frame.cell, std::isfinite(s.blur) ? 4 * s.blur : 0.0))
+                continue;
+            Gap gap{i, k, {}};
+            for (const double across : {0.5, 0.1, 0.9, -0.4, 1.4}) {
+                colour::Vec3 sum = colour::Vec3::Zero();
+                int n = 0;
+                for (double t = 0.3; t < 0.71; t += 0.02) {
+                    const Point mm = beside ? Point(p.x_mm + p.w_mm + across * right, p.y_mm + t * p.h_mm)
+                                            : Point(p.x_mm + t * p.w_mm, p.y_mm + p.h_mm + across * down);
+                    const Point q = map(mm) / s.frame.cell;
+                    const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
+                    if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
+                    const float* v = s.frame.at(x, y);
+                    sum += colour::Vec3(v[0], v[1], v[2]);
+                    ++n;
+                }
+                if (n) gap.lines.push_back(sum / n);
+            }
+            if (!gap.lines.empty()) gaps.push_back(gap);
+        }
+    constexpr std::size_t least_gaps = 8;
+    if (gaps.size() < least_gaps) return all;
+    const double floor = 0.01 * s.light.level;
+    colour::Vec3 usual;
+    std::vector<double> levels;
+    for (Eigen::Index c = 0; c < 3; ++c) {
+        std::vector<double> of;
+        for (const Gap& g : gaps) of.push_back(g.lines.front()[c]);
+        usual[c] = median(of);
+    }
+    const auto level_of = [&](const colour::Vec3& v) { return std::log(std::max(0.0, v.mean()) + floor); };
+    for (const Gap& g : gaps) levels.push_back(level_of(g.lines.front()));
+    const double middle = median(levels), limit = std::max(odd_log, 6 * robust_sd(levels, middle));
+    for (const Gap& g : gaps) {
+        const auto off = [&](const colour::Vec3& v) { return std::abs(level_of(v) - middle); };
+        const colour::Vec3& likest = *std::min_element(g.lines.begin(), g.lines.end(),
+                                                       [&](const auto& v, const auto& w) { return off(v) < off(w); });
+        for (const std::size_t patch : {g.one, g.other}) {
+            ++all[patch].gaps;
+            if (off(likest) < limit) continue;
+            ++all[patch].odd;
+            all[patch].added += likest - usual;
+        }
+    }
+    for (Around& a : all)
+        if (a.odd) a.added /= a.odd;
+    return all;
 }
 
 /// True where a shadow's edge crosses a patch: its halves differ, and nothing covers it.
@@ -298,14 +437,15 @@ bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
     // lightens the darks: what looks like stray light is not told from these.
-    const bool told = focus(s).status == Status::pass && shadow(s).status == Status::pass && !black_drowns(s);
-    const double veil = s.light.usable && told
-                            ? 100 * std::max(0.0, s.light.veil.mean() - 2 * s.light.noise_veil) / s.light.level
-                            : NAN;
+    const bool told = !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s);
+    const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
     const Finding glare =
-        against(s.limits.at("glare"), "glare", veil,
-                "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp");
+        against(s.limits.at("glare"), "glare", veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
+                "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp", untold(s));
+    std::map<std::string, double> growth;                     // of the limit in force, by patch
     std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
+    const std::vector<Around> around = around_patches(s);
+    const bool step = s.light.step > 0;
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
         const read::PatchReading& r = s.reading.patches[i];
         const int at = s.definition.index_of(r.id);
@@ -317,11 +457,20 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
             continue;
         }
         const Spots spots = spots_of(s, patch);
-        const double residual = std::isfinite(s.light.residual[i]) ? 100 * s.light.residual[i] : 0,
-                     bright = 100 * spots.bright, dark = 100 * spots.dark;
-        const bool all_of_it = residual >= s.limits.at("occlusion").caution;
-        if (all_of_it && is_of_the_light(s, s.light.off[i])) shiny.emplace_back(std::max(residual, bright), r.id);
+        // How far off, in what is known of it: a limit that grows, the value measured against the usual one.
+        const double usual = s.limits.at("occlusion").caution,
+                     limit = in_force(s.limits.at("occlusion"), 100 * s.light.residual_sd[i]).caution;
+        const bool means_tell = std::isfinite(s.light.residual[i]) && !s.finished(); // else the pixels alone
+        const double residual = means_tell ? 100 * s.light.residual[i] * usual / limit : 0, bright = 100 * spots.bright,
+                     dark = 100 * spots.dark;
+        growth[r.id] = limit / usual;
+        const bool all_of_it = residual >= usual;
+        if (all_of_it && is_of_the_light(s, seen_of(r) - s.light.expected[i]))
+            shiny.emplace_back(std::max(residual, bright), r.id);
         else if (!all_of_it && bright > dark && is_of_the_light(s, spots.added)) shiny.emplace_back(bright, r.id);
+        else if (const Around& gaps = around[static_cast<std::size_t>(at)];
+                 !step && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps && !is_of_the_light(s, gaps.added))
+            dirty.emplace_back(std::max(residual, 100.0), r.id); // what covers it covers the gaps about it, too
         else
             dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))),
                                r.id);
@@ -340,10 +489,36 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     const Finding spot = against(
         s.limits.at("glare spot"), "glare", shiny.empty() ? 0 : shiny.front().first,
         "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
-    const Finding occlusion =
+    Finding occlusion =
         against(s.limits.at("occlusion"), "occlusion", dirty.empty() ? 0 : dirty.front().first,
                 "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
-    return {worse(glare, spot), occlusion};
+    if (!dirty.empty() && !s.finished()) {
+        // As measured, beside the limit in force for that patch.
+        occlusion.value *= growth[dirty.front().second];
+        occlusion.limit *= growth[dirty.front().second];
+    }
+    std::vector<double> grown;
+    for (const auto& [id, by] : growth) grown.push_back(by);
+    if (occlusion.status == Status::pass && (grown.empty() || median(grown) > most_growth)) {
+        occlusion.status = Status::unknown;
+        occlusion.advice = untold(s);
+    }
+    return {!is_alarm(spot.status) && glare.status == Status::unknown ? glare : worse(glare, spot), occlusion};
+}
+
+/// Where most patches are off at once, it is not the light: the values, or the chart, are others.
+Finding values(const Shot& s) {
+    std::vector<double> off;
+    for (const double residual : s.light.residual)
+        if (std::isfinite(residual)) off.push_back(100 * residual);
+    const bool told = !s.finished() && s.light.usable && off.size() >= 8;
+    Finding f = against(s.limits.at("reference"), "reference", told ? median(off) : NAN,
+                        "Most patches differ from their values: check that the right chart is chosen, and its values");
+    if (!told) {
+        f.status = Status::unknown;
+        f.advice = untold(s);
+    }
+    return f;
 }
 
 /// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
@@ -392,14 +567,14 @@ Judgement no_chart() {
          {},
          "No chart was found: bring the whole chart into the frame, in focus, or give its corners by hand"});
     for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow",
-                              "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording"})
-        j.findings.push_back({check, Status::pass, 0, 0, "", {}, ""});
+                              "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording", "reference"})
+        j.findings.push_back({check, Status::unknown, 0, 0, "", {}, ""});
     return j;
 }
 
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
                 const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
-    Shot s{frame, placement, reading, d, reference, limits, explain(reading, d, reference)};
+    Shot s{frame, placement, reading, d, reference, limits, {}};
     const chart::Homography map = chart::pixels_from_mm(d, placement.corners);
     s.patch_px = INFINITY;
     for (const chart::Patch& p : d.patches) {
@@ -407,6 +582,8 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
         for (std::size_t i = 0; i < 4; ++i) s.patch_px = std::min(s.patch_px, (q[(i + 1) % 4] - q[i]).norm());
     }
     s.blur = blur_px(frame, placement, d);
+    const auto pixels = pixels_of(frame, placement, d, s.blur);
+    s.light = explain(reading, d, reference, s.finished(), &pixels);
     s.white = NAN;
     if (const auto greys = neutrals(s); !greys.empty())
         s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
@@ -414,11 +591,21 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     const auto [glare, occlusion] = glare_and_occlusion(s);
     // In the order in which they matter when several are equally bad.
     Judgement j;
-    j.findings = {found(s),       clipping(s), focus(s), size(s),  underexposure(s), shadow(s),   occlusion,   glare,
-                  mixed_light(s), evenness(s), tilt(s),  noise(s), mirrored(s),      rotation(s), recording(s)};
+    j.findings = {found(s),  values(s),   clipping(s), focus(s),       size(s),     underexposure(s),
+                  shadow(s), occlusion,   glare,       mixed_light(s), evenness(s), tilt(s),
+                  noise(s),  mirrored(s), rotation(s), recording(s)};
+    // With wrong values nothing can be said of the light.
+    if (is_alarm(j.findings[1].status))
+        for (Finding& f : j.findings)
+            if (f.check == "shadow" || f.check == "occlusion" || f.check == "glare" || f.check == "mixed_light" ||
+                f.check == "evenness") {
+                f.status = Status::unknown;
+                f.patches.clear();
+                f.advice = "Not told before the chart and its values are right";
+            }
     std::stable_sort(j.findings.begin(), j.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.status > b.status; });
-    j.verdict = j.findings.front().status;
+    j.verdict = std::max(Status::pass, j.findings.front().status);
     return j;
 }
 

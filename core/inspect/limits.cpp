@@ -15,8 +15,8 @@ Limits limits_for(const School& s) {
          {s.fill ? 92.0 : 60.0, s.fill ? 98.0 : 85.0, "% of the frame",
           "a chart that fills the frame meets the lens's vignetting"}},
         {"tilt",
-         {s.strict_turn ? 8.0 : 18.0, s.strict_turn ? 15.0 : 32.0, "deg",
-          "a turned chart gets sheen and uneven light"}},
+         {s.strict_turn ? 8.0 : 18.0, s.strict_turn ? 15.0 : 32.0, "deg", "a turned chart gets sheen and uneven light",
+          false, s.strict_turn}},
         {"rotation", {60, 1000, "deg", "an upright chart is found and compared at a glance"}},
         {"focus", {16, 34, "% of a patch, 10 to 90 %", "blur mixes neighbouring patches"}},
         {"clipping", {1, 2, "patches", "a clipped patch has lost its colour"}},
@@ -28,6 +28,8 @@ Limits limits_for(const School& s) {
         {"glare", {1.2, 3.5, "% of white", "veiling light lifts the darks and pales all colours"}},
         {"glare spot", {3, 15, "% of a patch", "a sheen is the lamp's colour, not the patch's"}},
         {"occlusion", {16, 40, "% off", "what covers, soils or fades a patch is not its colour"}},
+        {"reference",
+         {15, 25, "% off on most patches", "wrong values, or another chart, look like any fault of light or camera"}},
         {"mixed_light", {7, 18, "% across", "two lights of different colour on one chart balance nowhere"}},
         {"mirrored", {1, 1000, "", "a mirrored frame came in the wrong way"}},
         {"recording",
@@ -56,6 +58,20 @@ void change_limits(Limits& limits, const std::string& text, const std::filesyste
     }
 }
 
-std::string name_of(Status s) { return s == Status::pass ? "pass" : s == Status::caution ? "caution" : "reshoot"; }
+std::string name_of(Status s) {
+    switch (s) {
+    case Status::unknown: return "unknown";
+    case Status::pass: return "pass";
+    case Status::caution: return "caution";
+    case Status::reshoot: return "reshoot";
+    }
+    return {};
+}
+
+Status status_named(const std::string& name) {
+    for (const Status s : {Status::unknown, Status::pass, Status::caution})
+        if (name_of(s) == name) return s;
+    return Status::reshoot;
+}
 
 } // namespace refero::inspect

@@ -12,7 +12,7 @@ Mended mended(const read::Reading& reading, const chart::Definition& d, const ch
     const auto bad = [&](const char* check) {
         const auto f =
             std::find_if(findings.begin(), findings.end(), [&](const Finding& each) { return each.check == check; });
-        return f != findings.end() && f->status != Status::pass ? &*f : nullptr;
+        return f != findings.end() && is_alarm(f->status) ? &*f : nullptr;
     };
     const Finding *shadow = bad("shadow"), *evenness = bad("evenness"), *glare = bad("glare"),
                   *occlusion = bad("occlusion");

@@ -21,9 +21,9 @@ struct Rows;
     }
 #define C(member) f(#member, r.member)
 
-REFERO_ROWS(Brief, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(balance_school),
-            C(exposure_school), C(chart_at_end), C(matching), C(fallbacks), C(iso_stops), C(light_days), C(chart_years),
-            C(limits));
+REFERO_ROWS(Brief, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(turn_school),
+            C(balance_school), C(exposure_school), C(chart_at_end), C(matching), C(fallbacks), C(iso_stops),
+            C(light_days), C(chart_years), C(limits));
 REFERO_ROWS(Place, "place", C(name), C(note));
 REFERO_ROWS(Camera, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm),
             C(sensor_height_mm), C(width_px), C(height_px), C(clock_offset_s), C(silent_lens), C(position), C(note));

@@ -140,6 +140,10 @@ ALTER TABLE setup DROP COLUMN greener;
 ALTER TABLE setup DROP COLUMN light_kept;
 )";
 
+constexpr const char* job_5 = R"(
+ALTER TABLE brief ADD COLUMN turn_school TEXT DEFAULT 'slight';
+)";
+
 constexpr const char* kit_1 = R"(
 CREATE TABLE light_reading (id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES light ON DELETE CASCADE,
   at TEXT, kelvin REAL, duv REAL, power TEXT, modifier TEXT, source TEXT);
@@ -172,7 +176,7 @@ std::vector<std::string> tables_of() {
 const Schema& job_schema() {
     static const Schema schema{0x52666a31,
                                "job",
-                               {std::string(things_1) + job_1, job_2, job_3, job_4},
+                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5},
                                tables_of<plan::Shoot>(),
                                false}; // "Rfj1"
     return schema;

@@ -30,6 +30,8 @@ enum class LensSchool { each_lens, one_per_camera };
 inline constexpr auto names(LensSchool) { return std::array{"strict", "common"}; }
 enum class ShareSchool { tenth, fill };
 inline constexpr auto names(ShareSchool) { return std::array{"tenth", "fill"}; }
+enum class TurnSchool { slight, none }; ///< how far the chart may be turned away
+inline constexpr auto names(TurnSchool) { return std::array{"slight", "none"}; }
 enum class BalanceSchool { custom, preset, automatic };
 inline constexpr auto names(BalanceSchool) { return std::array{"custom", "preset", "automatic"}; }
 enum class ExposureSchool { metered, one_over };
@@ -57,6 +59,7 @@ struct Brief {
     std::string date;   ///< of the shoot
     LensSchool lens_school = LensSchool::one_per_camera;
     ShareSchool share_school = ShareSchool::tenth;
+    TurnSchool turn_school = TurnSchool::slight;
     BalanceSchool balance_school = BalanceSchool::custom;
     ExposureSchool exposure_school = ExposureSchool::metered;
     bool chart_at_end = false; ///< a frame belongs to the next chart shot after it

@@ -301,6 +301,7 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
         s.sheens.push_back(sheen);
     });
     s.veil = r.number("veil", 0, 0, 2);
+    s.linear_dng = r.flag("linear_dng");
     if (const json* second = r.get("second_light")) {
         Reader o = r.child("second_light", *second);
         std::string ignored;

@@ -110,7 +110,8 @@ struct Scene {
     std::vector<ChartInScene> charts;
     std::vector<Shadow> shadows;
     std::vector<Sheen> sheens;
-    double veil = 0; ///< stray light over the whole frame, share of the perfect diffuser's signal
+    bool linear_dng = false; ///< the DNG holds all colours of every pixel, as converters write it, else a mosaic
+    double veil = 0;         ///< stray light over the whole frame, share of the perfect diffuser's signal
     std::optional<SecondLight> second_light;
 };
 

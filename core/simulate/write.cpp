@@ -60,20 +60,23 @@ struct Noise {
     }
 };
 
-std::vector<std::uint16_t> mosaic(const Rendering& r) {
+std::vector<std::uint16_t> raw_codes(const Rendering& r) {
     const Scene& s = r.scene;
     const Noise noise(s);
     const float black = static_cast<float>(s.camera.black_level),
                 range = static_cast<float>(s.camera.white_level - s.camera.black_level);
-    std::vector<std::uint16_t> codes(static_cast<std::size_t>(s.width) * s.height);
+    const int samples = s.linear_dng ? 3 : 1;
+    std::vector<std::uint16_t> codes(static_cast<std::size_t>(s.width) * s.height * samples);
     tbb::parallel_for(0, s.height, [&](int y) {
         Normal normal(s.seed, static_cast<std::uint64_t>(y));
         const std::size_t row = static_cast<std::size_t>(y) * s.width;
-        for (int x = 0; x < s.width; ++x) {
-            const int channel = (y & 1) + (x & 1); // RGGB
-            const float v = noise(r.rgb[(row + x) * 3 + channel], normal);
-            codes[row + x] = static_cast<std::uint16_t>(std::clamp(std::round(black + v * range), 0.0f, black + range));
-        }
+        for (int x = 0; x < s.width; ++x)
+            for (int k = 0; k < samples; ++k) {
+                const int channel = s.linear_dng ? k : (y & 1) + (x & 1); // RGGB
+                const float v = noise(r.rgb[(row + x) * 3 + channel], normal);
+                codes[(row + x) * samples + k] =
+                    static_cast<std::uint16_t>(std::clamp(std::round(black + v * range), 0.0f, black + range));
+            }
     });
     return codes;
 }
@@ -129,7 +132,8 @@ void set_array(TIFF* tif, std::uint32_t tag, int count, const void* values) {
 
 void write_dng(const Rendering& r, const fs::path& target, const fs::path& file) {
     const Scene& s = r.scene;
-    const auto codes = mosaic(r);
+    const auto codes = raw_codes(r);
+    const std::uint32_t samples = s.linear_dng ? 3 : 1;
     const std::unique_ptr<TIFF, void (*)(TIFF*)> handle(TIFFOpen(file.c_str(), "w"), [](TIFF* t) {
         if (t) TIFFClose(t);
     });
@@ -145,8 +149,8 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, TIFFTAG_IMAGEWIDTH, width);
     TIFFSetField(tif, TIFFTAG_IMAGELENGTH, height);
     TIFFSetField(tif, TIFFTAG_BITSPERSAMPLE, 16);
-    TIFFSetField(tif, TIFFTAG_SAMPLESPERPIXEL, 1);
-    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, 32803); // colour filter array
+    TIFFSetField(tif, TIFFTAG_SAMPLESPERPIXEL, samples);
+    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, s.linear_dng ? 34892 : 32803); // linear raw, colour filter array
     TIFFSetField(tif, TIFFTAG_COMPRESSION, COMPRESSION_NONE);
     TIFFSetField(tif, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
     TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
@@ -157,22 +161,26 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, TIFFTAG_DATETIME, exif_time(s.taken).c_str());
     const std::uint16_t two[] = {2, 2};
     const std::uint8_t rggb[] = {0, 1, 1, 2}, version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
-    set_array(tif, 33421, 2, two);
-    set_array(tif, 33422, 4, rggb);
+    if (!s.linear_dng) {
+        set_array(tif, 33421, 2, two);
+        set_array(tif, 33422, 4, rggb);
+    }
     set_array(tif, 50706, 4, version);
     set_array(tif, 50707, 4, backward);
     TIFFSetField(tif, 50708, (s.camera.make + " " + s.camera.model).c_str());
     if (!s.camera.serial_number.empty()) TIFFSetField(tif, 50735, s.camera.serial_number.c_str());
-    set_array(tif, 50713, 2, two);
+    const std::uint16_t one[] = {1, 1};
+    set_array(tif, 50713, 2, s.linear_dng ? one : two); // of the pattern of black levels
     const std::uint32_t white = static_cast<std::uint32_t>(s.camera.white_level);
     const TIFFField* black_field = TIFFFindField(tif, 50714, TIFF_ANY);
     const auto b = static_cast<std::uint32_t>(s.camera.black_level);
     const std::uint32_t black_codes[] = {b, b, b, b};
     const float black_values[] = {static_cast<float>(b), static_cast<float>(b), static_cast<float>(b),
                                   static_cast<float>(b)};
-    set_array(tif, 50714, 4,
+    set_array(tif, 50714, static_cast<int>(s.linear_dng ? samples : 4),
               TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes) : black_values);
-    set_array(tif, 50717, 1, &white);
+    const std::uint32_t whites[] = {white, white, white};
+    set_array(tif, 50717, static_cast<int>(samples), whites);
     const colour::Mat3 m = s.camera.camera_from_xyz_d65();
     float matrix[9];
     for (int i = 0; i < 9; ++i) matrix[i] = static_cast<float>(m(i / 3, i % 3));
@@ -184,8 +192,9 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, 50778, 21); // D65
     for (std::uint32_t y = 0, strip = 0; y < height; y += rows_per_strip, ++strip) {
         const std::uint32_t rows = std::min(rows_per_strip, height - y);
-        if (TIFFWriteEncodedStrip(tif, strip, const_cast<std::uint16_t*>(&codes[static_cast<std::size_t>(y) * width]),
-                                  static_cast<tmsize_t>(rows) * width * 2) < 0)
+        if (TIFFWriteEncodedStrip(tif, strip,
+                                  const_cast<std::uint16_t*>(&codes[static_cast<std::size_t>(y) * width * samples]),
+                                  static_cast<tmsize_t>(rows) * width * samples * 2) < 0)
             throw failed();
     }
     if (!TIFFWriteDirectory(tif)) throw failed();

@@ -22,7 +22,8 @@ frame::Frame read(const FrameSource& source, frame::Size size, const Progress& p
 }
 
 inspect::Limits limits_of(const plan::Brief& brief) {
-    inspect::Limits limits = inspect::limits_for({brief.share_school == plan::ShareSchool::fill, false});
+    inspect::Limits limits = inspect::limits_for(
+        {brief.share_school == plan::ShareSchool::fill, brief.turn_school == plan::TurnSchool::none});
     if (brief.limits.empty()) return limits;
     try {
         inspect::Limits changed = limits;
@@ -50,6 +51,7 @@ frame::Frame without_pixels(const frame::Frame& f) {
     g.full_height = f.full_height;
     g.cell = f.cell;
     g.is_raw = f.is_raw;
+    g.linear = f.linear;
     g.encoding = f.encoding;
     g.metadata = f.metadata;
     g.camera_from_xyz = f.camera_from_xyz;

@@ -123,9 +123,7 @@ std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& ro
         f.limit = row.limit;
         f.unit = row.unit;
         f.advice = row.advice;
-        f.status = row.status == "pass"      ? inspect::Status::pass
-                   : row.status == "caution" ? inspect::Status::caution
-                                             : inspect::Status::reshoot;
+        f.status = inspect::status_named(row.status);
         std::istringstream ids(row.patches);
         for (std::string id; ids >> id;) f.patches.push_back(id);
         all.push_back(std::move(f));
@@ -176,7 +174,7 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
         const std::string of = shots.size() > 1 ? shot.frame.file.filename().string() + ": " : std::string();
         for (const std::string& words : mended.words) settings.cautions.push_back(of + words);
         for (const inspect::Finding& f : findings[i])
-            if (f.status != inspect::Status::pass)
+            if (inspect::is_alarm(f.status))
                 settings.cautions.push_back(of + "The gate says " + inspect::name_of(f.status) + " for " + f.check +
                                             ": " + f.advice);
         // Of several shots a patch is taken where it is good.
@@ -191,6 +189,7 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
     read::Reading reading = read::average(readings);
     chart::Reference all = reference;
     if (samples.size() == 2) fit::join(reading, all, read::load_cgats(samples[0]), chart::load_reference(samples[1]));
+    settings.finished = !shots.front().frame.linear;
     fit::Correction c = fit::build(reading, all, &shots.front().definition, settings, stop);
     for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));
     if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);

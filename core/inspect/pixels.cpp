@@ -1,0 +1,201 @@
+// The light as the patches' insides show it: there no camera, style or reference has a say.
+#include <cmath>
+
+#include <Eigen/Cholesky>
+#include <Eigen/LU>
+
+#include "base/statistics.hpp"
+#include "inspect/plausible.hpp"
+
+namespace refero::inspect {
+
+using chart::Point;
+using colour::Vec3;
+
+namespace {
+
+constexpr double least_margin = 0.13;   ///< of a patch at each side: placement and the print's edge
+constexpr double blurs_of_margin = 2.2; ///< standard deviations of blur that neighbours bleed in
+constexpr double most_margin = 0.3;
+constexpr int most_blocks = 5;       ///< along a side
+constexpr int samples_of_block = 10; ///< along its side
+constexpr double texture = 0.004;    ///< natural logarithm, of blocks: print and dust
+constexpr double darkest = 0.004;    ///< signal below which a logarithm says nothing
+
+} // namespace
+
+std::vector<PatchPixels> pixels_of(const frame::Frame& f, const find::Placement& placement, const chart::Definition& d,
+                                   double blur_px) {
+    const chart::Homography map = chart::pixels_from_mm(d, placement.corners);
+    std::vector<PatchPixels> all(d.patches.size());
+    for (std::size_t i = 0; i < d.patches.size(); ++i) {
+        const chart::Patch& p = d.patches[i];
+        const chart::Corners q = chart::patch_quad(p, map);
+        double side = INFINITY;
+        for (std::size_t k = 0; k < 4; ++k) side = std::min(side, (q[(k + 1) % 4] - q[k]).norm());
+        const double margin = std::max(
+            {least_margin, 1.0 * f.cell / side, std::isfinite(blur_px) ? blurs_of_margin * blur_px / side : 0});
+        if (margin > most_margin) continue;
+        const double inner = 1 - 2 * margin, cells = inner * side / f.cell;
+        const int n = std::clamp(static_cast<int>(cells), 0, most_blocks);
+        if (n < 2) continue;
+        const int samples = std::clamp(static_cast<int>(std::lround(cells / n)), 1, samples_of_block);
+        PatchPixels pixels;
+        Vec3 mean = Vec3::Zero();
+        double mean_light = 0;
+        bool told = true;
+        for (int r = 0; r < n && told; ++r)
+            for (int c = 0; c < n && told; ++c) {
+                Vec3 sum = Vec3::Zero();
+                for (int v = 0; v < samples && told; ++v)
+                    for (int u = 0; u < samples && told; ++u) {
+                        const Point at = map({p.x_mm + p.w_mm * (margin + inner * (c + (u + 0.5) / samples) / n),
+                                              p.y_mm + p.h_mm * (margin + inner * (r + (v + 0.5) / samples) / n)}) /
+                                         f.cell;
+                        const int x = static_cast<int>(std::floor(at.x())), y = static_cast<int>(std::floor(at.y()));
+                        told = x >= 0 && y >= 0 && x < f.width && y < f.height &&
+                               (f.clipped.empty() || !f.clipped[static_cast<std::size_t>(y) * f.width + x]);
+                        if (!told) break;
+                        const float* rgb = f.at(x, y);
+                        sum += Vec3(rgb[0], rgb[1], rgb[2]);
+                    }
+                sum /= samples * samples;
+                told = told && sum.mean() > darkest;
+                pixels.coloured = pixels.coloured && sum.minCoeff() > darkest;
+                if (!told) break;
+                pixels.blocks.push_back({(p.x_mm + p.w_mm * (margin + inner * (c + 0.5) / n)) / d.width_mm - 0.5,
+                                         (p.y_mm + p.h_mm * (margin + inner * (r + 0.5) / n)) / d.height_mm - 0.5,
+                                         std::log(std::max(darkest, sum.mean())),
+                                         sum.array().max(0.1 * darkest).log()});
+                mean += pixels.blocks.back().log / (n * n);
+                mean_light += pixels.blocks.back().light / (n * n);
+            }
+        if (!told) continue;
+        for (PatchPixels::Block& b : pixels.blocks) {
+            b.log -= mean;
+            b.light -= mean_light;
+        }
+        pixels.block_width = p.w_mm * inner / n / d.width_mm;
+        pixels.block_height = p.h_mm * inner / n / d.height_mm;
+        all[i] = std::move(pixels);
+    }
+    return all;
+}
+
+namespace {
+
+struct Rows {
+    Eigen::MatrixXd x; ///< a row a block, less the patch's mean
+    Eigen::VectorXd y;
+    double weight = 1;
+};
+
+/// `robust`: patches whose slope is odd lose weight; not where few patches show what is asked for.
+Estimate regression(std::vector<Rows>& patches, bool robust) {
+    const Eigen::Index n = patches.front().x.cols();
+    Estimate e;
+    // How even a patch is besides its own slope; then patches whose slope is odd lose weight.
+    for (Rows& p : patches) {
+        Eigen::MatrixXd xx = p.x.transpose() * p.x + 1e-9 * Eigen::MatrixXd::Identity(n, n);
+        const Eigen::VectorXd own = xx.ldlt().solve(p.x.transpose() * p.y);
+        const double variance =
+            (p.y - p.x * own).squaredNorm() / std::max<double>(1, static_cast<double>(p.y.size() - n - 1));
+        p.weight = 1 / (variance + texture * texture);
+    }
+    std::vector<double> trust(patches.size(), 1);
+    for (int round = 0; round < (robust ? 6 : 1); ++round) {
+        Eigen::MatrixXd a = 1e-6 * Eigen::MatrixXd::Identity(n, n);
+        Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            a += trust[i] * patches[i].weight * patches[i].x.transpose() * patches[i].x;
+            b += trust[i] * patches[i].weight * patches[i].x.transpose() * patches[i].y;
+        }
+        const Eigen::MatrixXd inverse = a.inverse();
+        e.value = inverse * b;
+        Eigen::MatrixXd middle = Eigen::MatrixXd::Zero(n, n);
+        std::vector<double> odd;
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            const Rows& p = patches[i];
+            const Eigen::VectorXd score = p.weight * p.x.transpose() * (p.y - p.x * e.value);
+            middle += trust[i] * trust[i] * score * score.transpose();
+            odd.push_back(std::sqrt(score.dot(
+                (p.weight * p.x.transpose() * p.x + 1e-9 * Eigen::MatrixXd::Identity(n, n)).ldlt().solve(score))));
+        }
+        const double usual = std::max(0.5, median(odd));
+        for (std::size_t i = 0; i < patches.size() && robust; ++i)
+            trust[i] = 1 / (1 + std::pow(odd[i] / (3 * usual), 2));
+        const double count = static_cast<double>(patches.size());
+        e.covariance = count / std::max(1.0, count - static_cast<double>(n)) * inverse * middle * inverse +
+                       1e-8 * Eigen::MatrixXd::Identity(n, n);
+    }
+    return e;
+}
+
+/// Light on the blocks of a patch, against x, y and maybe a step.
+Rows rows_of(const PatchPixels& p, const StepShape& step, double (*value)(const PatchPixels::Block&)) {
+    const auto count = static_cast<Eigen::Index>(p.blocks.size());
+    Rows rows{Eigen::MatrixXd(count, step ? 3 : 2), Eigen::VectorXd(count)};
+    for (Eigen::Index i = 0; i < count; ++i) {
+        const PatchPixels::Block& b = p.blocks[static_cast<std::size_t>(i)];
+        rows.x(i, 0) = b.x;
+        rows.x(i, 1) = b.y;
+        if (step) rows.x(i, 2) = step(b.x, b.y, p.block_width, p.block_height);
+        rows.y[i] = value(b);
+    }
+    rows.x.rowwise() -= rows.x.colwise().mean().eval();
+    return rows;
+}
+
+double light_of(const PatchPixels::Block& b) { return b.light; }
+
+std::optional<Estimate> regression_of(const std::vector<PatchPixels>& pixels, const StepShape& step,
+                                      double (*value)(const PatchPixels::Block&)) {
+    constexpr std::size_t least = 6;
+    std::vector<Rows> rows;
+    for (const PatchPixels& p : pixels)
+        if (!p.blocks.empty() && (p.coloured || value == light_of)) rows.push_back(rows_of(p, step, value));
+    if (rows.size() < least) return std::nullopt;
+    return regression(rows, !step);
+}
+
+double red_over_blue(const PatchPixels::Block& b) { return b.log[0] - b.log[2]; }
+double green_over_others(const PatchPixels::Block& b) { return b.log[1] - (b.log[0] + b.log[2]) / 2; }
+
+} // namespace
+
+std::optional<Gradients> gradients_of(const std::vector<PatchPixels>& pixels) {
+    auto light = regression_of(pixels, {}, light_of), warm = regression_of(pixels, {}, red_over_blue),
+         green = regression_of(pixels, {}, green_over_others);
+    if (!light || !warm || !green) return std::nullopt;
+    return Gradients{*light, *warm, *green};
+}
+
+std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, const StepShape& step) {
+    return regression_of(pixels, step, light_of);
+}
+
+Witnesses witnesses_of(const std::vector<PatchPixels>& pixels, const StepShape& step, double size) {
+    constexpr double beyond = 0.25, least_share = 0.2;
+    Witnesses w;
+    for (const PatchPixels& p : pixels) {
+        double before = 0, after = 0, count_before = 0, count_after = 0;
+        for (const PatchPixels::Block& b : p.blocks) {
+            const double t = step(b.x, b.y, p.block_width, p.block_height);
+            if (t > beyond) {
+                after += b.light;
+                ++count_after;
+            } else if (t < -beyond) {
+                before += b.light;
+                ++count_before;
+            }
+        }
+        if (std::min(count_before, count_after) < least_share * static_cast<double>(p.blocks.size()) ||
+            p.blocks.empty())
+            continue;
+        ++w.crossed;
+        w.agreeing += (after / count_after - before / count_before) / size > 0.5;
+    }
+    return w;
+}
+
+} // namespace refero::inspect
