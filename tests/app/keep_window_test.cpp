@@ -50,6 +50,37 @@ TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
     EXPECT_FALSE(table->isColumnHidden(9));
 }
 
+// What a frame cannot tell is said in words beside a shape of its own, and is no alarm.
+TEST_F(JobWindow, a_check_that_cannot_be_told_is_shown_as_such) {
+    desk().job.create(job);
+    test::shoot({.width = 900, .height = 600}, scratch / "chart.dng");
+    desk().frames.open({scratch / "chart.dng"}, 0);
+    ASSERT_TRUE(idle());
+    window.open_setup(id(0));
+    window.setup_view()->choose(Step::shot);
+    ASSERT_TRUE(idle());
+    ASSERT_TRUE(edit(desk().job, "untold", [&](auto& e) {
+        for (plan::Finding f : desk().job.shoot().findings) {
+            if (f.check != "glare" && f.check != "tilt") continue;
+            f.status = f.check == "glare" ? "unknown" : "caution";
+            f.advice = "This cannot be judged in a finished picture: record raw";
+            e.update(f);
+        }
+    }));
+    ASSERT_TRUE(idle());
+    const QListWidget* findings = nullptr;
+    for (const auto* list : window.setup_view()->findChildren<QListWidget*>())
+        if (list->accessibleName() == "Findings of the gate") findings = list;
+    ASSERT_TRUE(findings);
+    ASSERT_EQ(findings->count(), 2);
+    const QListWidgetItem *first = findings->item(0), *second = findings->item(1);
+    const QListWidgetItem* untold = first->text().startsWith("Glare") ? first : second;
+    EXPECT_EQ(untold->text(), "Glare: cannot be told from this frame");
+    EXPECT_TRUE(untold->toolTip().contains("raw"));
+    EXPECT_NE(first->icon().pixmap(16).toImage(), second->icon().pixmap(16).toImage());
+    EXPECT_NE(desk().chains.at(id(0)).gate(), "unknown");
+}
+
 TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     plan_shoot({"Stills A"}, {"Window", "Tungsten"});
     desk().frames.take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed),
