@@ -126,13 +126,7 @@ public:
         const auto n = static_cast<Eigen::Index>(patches.size());
         e.gain = Eigen::VectorXd::Ones(n);
         e.odd.assign(patches.size(), false);
-        Eigen::MatrixXd regressors(n, step ? 3 : 2);
-        for (Eigen::Index i = 0; i < n; ++i) {
-            const Patch& p = patches[static_cast<std::size_t>(i)];
-            regressors(i, 0) = p.x;
-            regressors(i, 1) = p.y;
-        }
-        if (step) regressors.col(2) = step->shape;
+        const Eigen::MatrixXd regressors = regressors_of(step);
         e.beta = Eigen::VectorXd::Zero(regressors.cols());
         settle(e, regressors, {}, 3, true);
         Freedom likeliest = likeliest_of(e, regressors);
@@ -209,10 +203,7 @@ public:
     Explanation open(const Explanation& of) const {
         Explanation e = of;
         e.odd.assign(patches.size(), false);
-        Eigen::MatrixXd regressors(static_cast<Eigen::Index>(patches.size()), 2);
-        for (Eigen::Index i = 0; i < regressors.rows(); ++i)
-            regressors.row(i) << patches[static_cast<std::size_t>(i)].x, patches[static_cast<std::size_t>(i)].y;
-        solve(e, regressors, {});
+        solve(e, regressors_of(nullptr), {});
         return e;
     }
 
@@ -236,6 +227,17 @@ public:
     const Surfaces& surfaces() const { return surfaces_; }
 
 private:
+    /// The light's slopes, and the step where there is one: a row a patch.
+    Eigen::MatrixXd regressors_of(const Step* step) const {
+        Eigen::MatrixXd regressors(static_cast<Eigen::Index>(patches.size()), step ? 3 : 2);
+        for (Eigen::Index i = 0; i < regressors.rows(); ++i) {
+            regressors(i, 0) = patches[static_cast<std::size_t>(i)].x;
+            regressors(i, 1) = patches[static_cast<std::size_t>(i)].y;
+        }
+        if (step) regressors.col(2) = step->shape;
+        return regressors;
+    }
+
     void solve(Explanation& e, const Eigen::MatrixXd& regressors, const Freedom& f) const {
         e.log_likelihood = 0;
         const Eigen::VectorXd back = e.gain.cwiseInverse();
@@ -246,10 +248,10 @@ private:
                     double& doubt = doubted[static_cast<Eigen::Index>(i)];
                     doubt = std::max(doubt, odd_doubt);
                 }
-            e.channel[static_cast<std::size_t>(c)].emplace(surfaces_, seen.col(c).cwiseProduct(back),
-                                                           noise.col(c).cwiseProduct(back), regressors, f, finished_,
-                                                           doubted);
-            e.log_likelihood += e.channel[static_cast<std::size_t>(c)]->log_likelihood;
+            const Channel& solved = e.channel[static_cast<std::size_t>(c)].emplace(
+                surfaces_, seen.col(c).cwiseProduct(back), noise.col(c).cwiseProduct(back), regressors, f, finished_,
+                doubted);
+            e.log_likelihood += solved.log_likelihood;
         }
     }
 

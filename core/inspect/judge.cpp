@@ -264,8 +264,9 @@ Finding mixed_light(const Shot& s) {
     const Explained& e = s.light;
     const double warm = std::abs(e.warm_x) + std::abs(e.warm_y), green = std::abs(e.green_x) + std::abs(e.green_y);
     // The slope that passes its limit by more.
+    const double usual = std::log2(1 + s.limits.at("mixed_light").caution / 100);
     const bool by_warmth =
-        warm / std::max(1.0, unknown_in_limit * e.warm_sd) >= green / std::max(1.0, unknown_in_limit * e.green_sd);
+        warm / std::max(usual, unknown_in_limit * e.warm_sd) >= green / std::max(usual, unknown_in_limit * e.green_sd);
     const auto percent = [](double log2) { return 100 * (std::exp2(log2) - 1); };
     const double sd = percent(by_warmth ? e.warm_sd : e.green_sd);
     return against(
