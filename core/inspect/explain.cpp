@@ -450,7 +450,9 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     bool shaded_at_all = false;
     const auto look_at = [&](const Step& step, bool shown) {
         const Explanation shaded = x.explain(&step);
-        const auto within = pixels ? sharpest(step, *pixels) : std::nullopt;
+        const auto within = !pixels ? std::nullopt
+                            : shown ? step_inside(*pixels, shape_of(step.angle, step.at, block_reach))
+                                    : sharpest(step, *pixels);
         const double evidence =
             shaded.log_likelihood - best.log_likelihood + (within ? shown_by(*within, shaded.beta[2]) : 0);
         if (!shown && (evidence < step_evidence || std::abs(shaded.beta[2]) < least_step)) return;
