@@ -71,6 +71,22 @@ TEST_F(Verdict, a_clean_finished_picture_draws_none_and_says_what_cannot_be_told
     }
 }
 
+// A strong shadow in a finished picture is named. Its depth there is rough, from half to one and a half times.
+TEST_F(Verdict, a_strong_shadow_in_a_finished_picture_is_told_with_a_rough_depth) {
+    bench::Random random(5);
+    const bench::Style style = bench::random_style(random, "soft");
+    test::Shot shot{.rotation_deg = 0,
+                    .tilt_deg = 0,
+                    .more = R"(,"shadows":[{"at":[0.62,0.5],"angle_deg":0,"stops":1.2,"soft_px":2}])"};
+    bench::write_finished(simulate::render(simulate::parse_scene(test::scene_text(shot), "test")), style,
+                          scratch / "a.jpg");
+    const inspect::Finding f = finding(judged(scratch / "a.jpg"), "shadow");
+    EXPECT_EQ(f.status, inspect::Status::reshoot);
+    EXPECT_GT(f.value, 0.5 * 1.2);
+    EXPECT_LT(f.value, 1.5 * 1.2);
+    EXPECT_TRUE(std::find(f.patches.begin(), f.patches.end(), "B6") != f.patches.end());
+}
+
 // What is unknown of a narrow camera under a mixed LED widens the limit, and a strong fault still passes it.
 TEST_F(Verdict, faults_are_told_with_unfamiliar_cameras_too) {
     const auto& light = bench::lights()[9];
