@@ -28,6 +28,7 @@ constexpr int least_witnesses = 3;       ///< patches whose insides show a shado
 constexpr double most_agree = 0.55;      ///< of all that the edge crosses
 constexpr double seen_from_sd = 1.5;     ///< standard deviations of it
 constexpr double least_seen_step = 0.07; ///< natural logarithm of the picture's values
+constexpr double strip_evidence = 12;    ///< log-likelihood that the strips between the patches must gain
 constexpr double denied = 30;            ///< of it where the pixels at the edge show none
 constexpr double finished_black = 0.004, finished_white = 0.93; ///< linear display values that style clips near
 /// Candidates for what is not known of camera and paint; the likeliest is taken.
@@ -63,6 +64,12 @@ struct Explanation {
     Eigen::VectorXd gain; ///< of the light on each patch
     std::vector<bool> odd;
     double log_likelihood = -INFINITY;
+};
+
+/// A step that pixels show, and its size, natural logarithm of the picture's values.
+struct SeenStep {
+    Step step;
+    Estimate size;
 };
 
 class Explainer {
@@ -173,9 +180,10 @@ public:
         return best;
     }
 
-    /// The straight edge that the insides of the patches show best, where a picture style hides it from their means.
-    std::optional<Step> seen_inside(const std::vector<PatchPixels>& pixels) const {
-        std::optional<Step> best;
+    /// The straight edge that pixels show best, where a picture style hides it from the patches' means: inside of the
+    /// patches that it crosses and on the strips between them.
+    std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips) const {
+        std::optional<SeenStep> best;
         double most = 0;
         constexpr int angles = 24, cuts = 30;
         for (int k = 0; k < angles; ++k)
@@ -184,17 +192,15 @@ public:
                              at = std::lerp(-0.5, 0.5, static_cast<double>(q) / cuts) *
                                   (std::abs(std::cos(angle)) + std::abs(std::sin(angle)));
                 const StepShape shape = shape_of(angle, at, block_reach);
-                const Witnesses rough = witnesses_of(pixels, shape, 1e9);
-                if (rough.crossed < least_witnesses) continue;
-                const auto inside = step_inside(pixels, shape);
-                if (!inside || std::abs(inside->value[2]) < least_seen_step) continue;
-                const Witnesses w = witnesses_of(pixels, shape, inside->value[2]);
-                const double seen = std::abs(inside->value[2]) / inside->sd(2);
-                if (w.agreeing < least_witnesses || w.agreeing < most_agree * w.crossed || seen < seen_from_sd ||
-                    w.agreeing * seen < most)
-                    continue;
-                most = w.agreeing * seen;
-                best = step_at(angle, at);
+                const int crossed = crossed_by(pixels, shape);
+                const double gained = strips.gained(shape);
+                if (crossed < least_witnesses && gained < strip_evidence) continue;
+                Step step = step_at(angle, at);
+                if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
+                const auto [size, evidence] = size_of(shape, crossed, gained, pixels, strips);
+                if (evidence <= most) continue;
+                most = evidence;
+                best = {std::move(step), size};
             }
         return best;
     }
@@ -227,6 +233,33 @@ public:
     const Surfaces& surfaces() const { return surfaces_; }
 
 private:
+    /// How large a step the pixels show, and the evidence for one; 0: none.
+    static std::pair<Estimate, double> size_of(const StepShape& shape, int crossed, double gained,
+                                               const std::vector<PatchPixels>& pixels, const Strips& strips) {
+        const auto between = gained >= strip_evidence ? strips.step(shape) : std::nullopt;
+        auto inside = crossed > 0 ? step_inside(pixels, shape) : std::nullopt;
+        if (inside) inside = Estimate{inside->value.tail(1), inside->covariance.bottomRightCorner(1, 1)};
+        Estimate size;
+        double evidence = 0;
+        if (inside && std::abs(inside->value[0]) >= least_seen_step) {
+            const int agreeing = agreeing_of(pixels, shape, inside->value[0]);
+            const double seen = std::abs(inside->value[0]) / inside->sd(0);
+            if (agreeing >= least_witnesses && agreeing >= most_agree * crossed && seen >= seen_from_sd) {
+                size = *inside;
+                evidence = agreeing * seen;
+            }
+        }
+        if (between && std::abs(between->value[0]) >= least_seen_step) {
+            // What the edge crosses must show it, too.
+            const int agreeing = crossed > 0 ? agreeing_of(pixels, shape, between->value[0]) : 0;
+            if (2 * agreeing >= crossed) {
+                size = evidence > 0 ? combined(size, *between) : *between;
+                evidence += gained;
+            }
+        }
+        return {size, evidence};
+    }
+
     /// The light's slopes, and the step where there is one: a row a patch.
     Eigen::MatrixXd regressors_of(const Step* step) const {
         Eigen::MatrixXd regressors(static_cast<Eigen::Index>(patches.size()), step ? 3 : 2);
@@ -387,6 +420,15 @@ double shown_by(const Estimate& inside, double step) {
     return seen > 0.5 * size ? std::min(most_shown, 0.5 * std::pow(seen / sd, 2)) : 0;
 }
 
+Strips strips_of(const ChartPixels& pixels, const read::Reading& reading, const chart::Definition& d) {
+    std::vector<Vec3> means;
+    for (const chart::Patch& p : d.patches) {
+        const auto* r = reading.find(p.id);
+        means.push_back(r && r->pixels > 0 ? Vec3(r->mean[0], r->mean[1], r->mean[2]) : Vec3::Constant(NAN));
+    }
+    return {pixels.gaps, means};
+}
+
 /// How much steeper than light a finished picture's values are, by all patches of middling luminance.
 double contrast_of(const Explainer& x) {
     double xx = 1e-9, xy = 0, mx = 0, my = 0, n = 0;
@@ -431,7 +473,7 @@ std::vector<std::string> odd_patches(const read::Reading& reading, const chart::
 }
 
 Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference,
-                  bool finished, const std::vector<PatchPixels>* pixels) {
+                  bool finished, const ChartPixels* pixels) {
     Explained e;
     const std::size_t all = reading.patches.size();
     e.excess.assign(all, NAN);
@@ -445,29 +487,40 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     Explanation best = x.explain(nullptr);
     Step edge;
     std::optional<Estimate> at_edge;
-    const auto inside = pixels ? gradients_of(*pixels) : std::nullopt;
+    auto inside = pixels ? gradients_of(pixels->patches) : std::nullopt;
+    const auto strips = finished && pixels ? std::optional<Strips>(strips_of(*pixels, reading, d)) : std::nullopt;
     // A shadow is a step along a straight edge. A patch that the edge crosses is partly in it.
     bool shaded_at_all = false;
-    const auto look_at = [&](const Step& step, bool shown) {
+    if (finished) {
+        if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips) : std::nullopt) {
+            best = x.explain(&seen->step);
+            edge = seen->step;
+            at_edge = seen->size;
+            shaded_at_all = true;
+        }
+    } else if (const Step step = x.search(x.open(best)); step.gained > 0) {
         const Explanation shaded = x.explain(&step);
-        const auto within = !pixels ? std::nullopt
-                            : shown ? step_inside(*pixels, shape_of(step.angle, step.at, block_reach))
-                                    : sharpest(step, *pixels);
+        const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
         const double evidence =
             shaded.log_likelihood - best.log_likelihood + (within ? shown_by(*within, shaded.beta[2]) : 0);
-        if (!shown && (evidence < step_evidence || std::abs(shaded.beta[2]) < least_step)) return;
-        best = shaded;
-        edge = step;
-        at_edge = within;
-        shaded_at_all = true;
-    };
-    if (finished) {
-        if (const auto step = pixels ? x.seen_inside(*pixels) : std::nullopt) look_at(*step, true);
-    } else if (const Step step = x.search(x.open(best)); step.gained > 0) look_at(step, false);
+        if (evidence >= step_evidence && std::abs(shaded.beta[2]) >= least_step) {
+            best = shaded;
+            edge = step;
+            if (within) at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
+            shaded_at_all = true;
+        }
+    }
 
     Estimate light{best.beta, best.covariance};
     const auto& [red, green, blue] = best.channel;
     Estimate warm = between(red->slopes, blue->slopes), tint = green_of(red->slopes, green->slopes, blue->slopes);
+    if (const auto between = strips ? strips->gradients() : std::nullopt) {
+        if (inside) {
+            inside->light = combined(inside->light, between->light);
+            inside->warm = combined(inside->warm, between->warm);
+            inside->green = combined(inside->green, between->green);
+        } else inside = between;
+    }
     if (inside) {
         Estimate slopes = inside->light;
         if (finished) slopes.value /= contrast_of(x);
@@ -479,7 +532,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         // The edge is crossed by few patches, and lies not quite where it was looked for: it may show more of the step
         // than the means do, which cameras explain in part: half is believed. In a finished picture it alone tells.
         const double sign = light.value[2] < 0 ? -1 : 1, means = sign * light.value[2],
-                     seen = finished ? at_edge->value[2] / contrast_of(x) : sign * at_edge->value[2];
+                     seen = finished ? at_edge->value[0] / contrast_of(x) : sign * at_edge->value[0];
         if (finished || (seen > means && seen < 2 * means))
             light.value[2] = finished ? seen : sign * (means + seen) / 2;
     }
@@ -497,7 +550,6 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     e.green_sd = stops * sd_of_sum(tint);
     if (shaded_at_all) {
         e.step = std::abs(light.value[2]);
-        e.step_sd = light.sd(2);
         // The direction points into the shadow.
         const bool turn = light.value[2] > 0;
         e.step_angle_deg = edge.angle * 180 / std::numbers::pi + (turn ? 180 : 0);

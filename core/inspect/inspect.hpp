@@ -64,6 +64,26 @@ struct PatchPixels {
 std::vector<PatchPixels> pixels_of(const frame::Frame& frame, const find::Placement& placement,
                                    const chart::Definition& definition, double blur_px);
 
+/// The strip between two neighbouring patches.
+struct Gap {
+    std::size_t one, other;          ///< patches of the definition
+    std::vector<colour::Vec3> lines; ///< means along it, the middle first; others where the placement is a little off
+    struct Spot {
+        double x, y; ///< -0.5 to 0.5 across the chart
+        colour::Vec3 rgb;
+    };
+    std::vector<Spot> spots; ///< along its middle
+};
+/// All that are wide enough for their pixels to be their own.
+std::vector<Gap> gaps_of(const frame::Frame& frame, const find::Placement& placement,
+                         const chart::Definition& definition, double blur_px);
+
+/// What a frame's pixels show of a chart besides its patches' means.
+struct ChartPixels {
+    std::vector<PatchPixels> patches;
+    std::vector<Gap> gaps;
+};
+
 /// What light and camera make of the chart, and what they do not explain. Uncertainties are standard ones and allow for
 /// what is not known of camera, light, style and chart.
 struct Explained {
@@ -74,7 +94,7 @@ struct Explained {
     double level = 0;                          ///< mean of `white`
     double slope_x = 0, slope_y = 0;           ///< of the light, stops across the chart's width and height
     double slope_sd = 0;                       ///< of both together
-    double step = 0, step_sd = 0;              ///< of a shadow, stops; 0: none
+    double step = 0;                           ///< of a shadow, stops; 0: none
     double step_angle_deg = 0,
            step_at = 0;           ///< shadow where x cos + y sin > step_at, x and y from -0.5 to 0.5 across the chart
     std::vector<double> light;    ///< log2 of the light on each patch over the chart's middle; NaN where not usable
@@ -87,7 +107,7 @@ struct Explained {
 };
 /// `finished`: the values went through a picture style. Without pixels the patches' means alone tell.
 Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
-                  bool finished = false, const std::vector<PatchPixels>* pixels = nullptr);
+                  bool finished = false, const ChartPixels* pixels = nullptr);
 
 /// Patches of a reading that no plausible camera and light explain, the worst first. Without a definition light is
 /// taken for even.

@@ -18,6 +18,7 @@ struct Shot {
     const chart::Definition& definition;
     const chart::Reference& reference;
     const Limits& limits;
+    ChartPixels pixels;
     Explained light;
     double patch_px = 0; ///< shorter side of the smallest patch
     double blur = 0;     ///< standard deviation, full-size pixels; NaN where no edge tells it
@@ -290,8 +291,8 @@ Finding noise(const Shot& s) {
 
 /// Parts of a patch that are clearly brighter or darker than the rest of it.
 struct Spots {
-    double bright = 0, dark = 0;               ///< shares of its area
-    colour::Vec3 added = colour::Vec3::Zero(); ///< what the brighter part has more than the rest
+    double bright = 0, dark = 0;                                               ///< shares of its area
+    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
 };
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
@@ -332,8 +333,10 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
         } else rest += v[i];
         spots.dark += level[i] < high - reach;
     }
-    if (spots.bright > 0)
-        spots.added = bright / spots.bright - rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
+    if (spots.bright > 0) {
+        spots.brighter = bright / spots.bright;
+        spots.rest = rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
+    }
     spots.bright /= static_cast<double>(v.size());
     spots.dark /= static_cast<double>(v.size());
     return spots;
@@ -341,58 +344,58 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
 
 colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1], r.mean[2]}; }
 
+/// Light on the chart for a picture's values: a finished picture's style is bent back by what it made of the neutrals.
+colour::Vec3 unbent(const Shot& s, const colour::Vec3& value) {
+    constexpr std::size_t least_neutrals = 4;
+    const auto greys = neutrals(s);
+    if (!s.finished() || greys.size() < least_neutrals) return value;
+    colour::Vec3 light;
+    for (Eigen::Index c = 0; c < 3; ++c) {
+        // Lightest first; beyond the ladder's ends in proportion.
+        double y = value[c] / std::max(1e-6, greys.front()->mean[static_cast<std::size_t>(c)]) *
+                   luminance(s, greys.front()->id);
+        for (std::size_t i = 0; i < greys.size(); ++i) {
+            const double seen = std::max(1e-6, greys[i]->mean[static_cast<std::size_t>(c)]),
+                         next = i + 1 < greys.size() ? greys[i + 1]->mean[static_cast<std::size_t>(c)] : 0;
+            if (value[c] > seen || next >= seen) continue;
+            const double to = luminance(s, greys[i]->id),
+                         from = i + 1 < greys.size() ? luminance(s, greys[i + 1]->id) : 0;
+            y = std::lerp(from, to, (std::max(0.0, value[c]) - next) / (seen - next));
+            if (value[c] >= next) break;
+        }
+        light[c] = y;
+    }
+    return light;
+}
+
 /// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
-bool is_of_the_light(const Shot& s, const colour::Vec3& added) {
-    const colour::Vec3 white = s.finished() ? colour::Vec3::Ones() : s.light.white;
-    const double alike = s.finished() ? 0.955 : 0.992; // cosine; a style bends what is added
+bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without) {
+    const colour::Vec3 white = s.finished() ? colour::Vec3::Ones() : s.light.white,
+                       added = unbent(s, seen) - unbent(s, without);
+    constexpr double alike_raw = 0.992, alike_finished = 0.98; // cosine; a style bends what is added, not all is unbent
+    const double alike = s.finished() ? alike_finished : alike_raw;
     return added.minCoeff() > 0 && added.dot(white) > alike * added.norm() * white.norm();
+}
+
+/// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
+/// takes away is of the patch's colour.
+bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected) {
+    constexpr double neutral = 0.97; // cosine
+    const colour::Vec3 rest = unbent(s, spots.rest);
+    if (rest.sum() < neutral * rest.norm() * std::sqrt(3.0)) return false;
+    const double should = std::max(1e-6, expected.mean());
+    return std::abs(std::log(spots.brighter.mean() / should)) < std::abs(std::log(spots.rest.mean() / should));
 }
 
 /// What lies in the gaps about a patch, between it and its neighbours, other than in all other gaps.
 struct Around {
     int gaps = 0, odd = 0;
-    colour::Vec3 added = colour::Vec3::Zero(); ///< more than in the usual gap, mean of the odd ones
+    colour::Vec3 odd_mean = colour::Vec3::Zero(), usual = colour::Vec3::Zero(); ///< of the odd gaps, of all
 };
 std::vector<Around> around_patches(const Shot& s) {
-    constexpr double beside_share = 0.25, least_gap_px = 3, odd_log = 0.35;
-    const auto& patches = s.definition.patches;
-    std::vector<Around> all(patches.size());
-    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
-    struct Gap {
-        std::size_t one, other;
-        std::vector<colour::Vec3>
-            lines; ///< means along it, the middle first; others where the placement is a little off
-    };
-    std::vector<Gap> gaps;
-    const double px_per_mm = s.patch_px / std::max(1e-9, std::min(patches.front().w_mm, patches.front().h_mm));
-    for (std::size_t i = 0; i < patches.size(); ++i)
-        for (std::size_t k = 0; k < patches.size(); ++k) {
-            const chart::Patch &p = patches[i], &o = patches[k];
-            const double right = o.x_mm - p.x_mm - p.w_mm, down = o.y_mm - p.y_mm - p.h_mm;
-            const bool beside = std::abs(o.y_mm - p.y_mm) < beside_share * p.h_mm && right > 0 && right < p.w_mm;
-            const bool below = std::abs(o.x_mm - p.x_mm) < beside_share * p.w_mm && down > 0 && down < p.h_mm;
-            const double gap_px = (beside ? right : down) * px_per_mm;
-            if ((!beside && !below) ||
-                gap_px < std::max(least_gap_px * s.frame.cell, std::isfinite(s.blur) ? 4 * s.blur : 0.0))
-                continue;
-            Gap gap{i, k, {}};
-            for (const double across : {0.5, 0.1, 0.9, -0.4, 1.4}) {
-                colour::Vec3 sum = colour::Vec3::Zero();
-                int n = 0;
-                for (double t = 0.3; t < 0.71; t += 0.02) {
-                    const Point mm = beside ? Point(p.x_mm + p.w_mm + across * right, p.y_mm + t * p.h_mm)
-                                            : Point(p.x_mm + t * p.w_mm, p.y_mm + p.h_mm + across * down);
-                    const Point q = map(mm) / s.frame.cell;
-                    const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
-                    if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
-                    const float* v = s.frame.at(x, y);
-                    sum += colour::Vec3(v[0], v[1], v[2]);
-                    ++n;
-                }
-                if (n) gap.lines.push_back(sum / n);
-            }
-            if (!gap.lines.empty()) gaps.push_back(gap);
-        }
+    constexpr double odd_log = 0.35;
+    std::vector<Around> all(s.definition.patches.size());
+    const std::vector<Gap>& gaps = s.pixels.gaps;
     constexpr std::size_t least_gaps = 8;
     if (gaps.size() < least_gaps) return all;
     const double floor = 0.01 * s.light.level;
@@ -414,11 +417,13 @@ std::vector<Around> around_patches(const Shot& s) {
             ++all[patch].gaps;
             if (off(likest) < limit) continue;
             ++all[patch].odd;
-            all[patch].added += likest - usual;
+            all[patch].odd_mean += likest;
         }
     }
-    for (Around& a : all)
-        if (a.odd) a.added /= a.odd;
+    for (Around& a : all) {
+        if (a.odd) a.odd_mean /= a.odd;
+        a.usual = usual;
+    }
     return all;
 }
 
@@ -466,11 +471,13 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
                      dark = 100 * spots.dark;
         growth[r.id] = limit / usual;
         const bool all_of_it = residual >= usual;
-        if (all_of_it && is_of_the_light(s, seen_of(r) - s.light.expected[i]))
+        if (all_of_it && is_of_the_light(s, seen_of(r), s.light.expected[i]))
             shiny.emplace_back(std::max(residual, bright), r.id);
-        else if (!all_of_it && bright > dark && is_of_the_light(s, spots.added)) shiny.emplace_back(bright, r.id);
+        else if (!all_of_it && bright > 0 && is_of_the_light(s, spots.brighter, spots.rest) &&
+                 (bright > dark || (s.finished() && !darkened(s, spots, s.light.expected[i]))))
+            shiny.emplace_back(std::max(bright, std::min(dark, 100 - dark)), r.id);
         else if (const Around& gaps = around[static_cast<std::size_t>(at)];
-                 !step && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps && !is_of_the_light(s, gaps.added))
+                 !step && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps && !is_of_the_light(s, gaps.odd_mean, gaps.usual))
             dirty.emplace_back(std::max(residual, 100.0), r.id); // what covers it covers the gaps about it, too
         else
             dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))),
@@ -575,7 +582,7 @@ Judgement no_chart() {
 
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
                 const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
-    Shot s{frame, placement, reading, d, reference, limits, {}};
+    Shot s{frame, placement, reading, d, reference, limits, {}, {}};
     const chart::Homography map = chart::pixels_from_mm(d, placement.corners);
     s.patch_px = INFINITY;
     for (const chart::Patch& p : d.patches) {
@@ -583,8 +590,8 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
         for (std::size_t i = 0; i < 4; ++i) s.patch_px = std::min(s.patch_px, (q[(i + 1) % 4] - q[i]).norm());
     }
     s.blur = blur_px(frame, placement, d);
-    const auto pixels = pixels_of(frame, placement, d, s.blur);
-    s.light = explain(reading, d, reference, s.finished(), &pixels);
+    s.pixels = {pixels_of(frame, placement, d, s.blur), gaps_of(frame, placement, d, s.blur)};
+    s.light = explain(reading, d, reference, s.finished(), &s.pixels);
     s.white = NAN;
     if (const auto greys = neutrals(s); !greys.empty())
         s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());

@@ -174,28 +174,39 @@ std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, cons
     return regression_of(pixels, step, light_of);
 }
 
-Witnesses witnesses_of(const std::vector<PatchPixels>& pixels, const StepShape& step, double size) {
+namespace {
+
+/// The step across a patch by the mean of its blocks on either side; nothing where the edge does not cross it.
+std::optional<double> step_across(const PatchPixels& p, const StepShape& step) {
     constexpr double beyond = 0.25, least_share = 0.2;
-    Witnesses w;
-    for (const PatchPixels& p : pixels) {
-        double before = 0, after = 0, count_before = 0, count_after = 0;
-        for (const PatchPixels::Block& b : p.blocks) {
-            const double t = step(b.x, b.y, p.block_width, p.block_height);
-            if (t > beyond) {
-                after += b.light;
-                ++count_after;
-            } else if (t < -beyond) {
-                before += b.light;
-                ++count_before;
-            }
+    double before = 0, after = 0, count_before = 0, count_after = 0;
+    for (const PatchPixels::Block& b : p.blocks) {
+        const double t = step(b.x, b.y, p.block_width, p.block_height);
+        if (t > beyond) {
+            after += b.light;
+            ++count_after;
+        } else if (t < -beyond) {
+            before += b.light;
+            ++count_before;
         }
-        if (std::min(count_before, count_after) < least_share * static_cast<double>(p.blocks.size()) ||
-            p.blocks.empty())
-            continue;
-        ++w.crossed;
-        w.agreeing += (after / count_after - before / count_before) / size > 0.5;
     }
-    return w;
+    if (p.blocks.empty() || std::min(count_before, count_after) < least_share * static_cast<double>(p.blocks.size()))
+        return std::nullopt;
+    return after / count_after - before / count_before;
+}
+
+} // namespace
+
+int crossed_by(const std::vector<PatchPixels>& pixels, const StepShape& step) {
+    return static_cast<int>(
+        std::count_if(pixels.begin(), pixels.end(), [&](const auto& p) { return step_across(p, step).has_value(); }));
+}
+
+int agreeing_of(const std::vector<PatchPixels>& pixels, const StepShape& step, double size) {
+    return static_cast<int>(std::count_if(pixels.begin(), pixels.end(), [&](const auto& p) {
+        const auto across = step_across(p, step);
+        return across && *across / size > 0.5;
+    }));
 }
 
 } // namespace refero::inspect

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <vector>
 
 #include "inspect/inspect.hpp"
@@ -75,10 +76,35 @@ std::optional<Gradients> gradients_of(const std::vector<PatchPixels>& pixels);
 using StepShape = std::function<double(double x, double y, double width, double height)>;
 /// The light's slopes in x and y and a step, by the insides of the patches that its edge crosses.
 std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, const StepShape& step);
-/// How many patches the edge crosses, and how many of them show a step of at least half that size by themselves.
-struct Witnesses {
-    int crossed = 0, agreeing = 0;
+/// How many patches the edge crosses.
+int crossed_by(const std::vector<PatchPixels>& pixels, const StepShape& step);
+/// How many of them show a step of at least half that size by themselves.
+int agreeing_of(const std::vector<PatchPixels>& pixels, const StepShape& step, double size);
+
+/// What the strips between the patches tell of the light: their material is one, whatever the camera's style.
+class Strips {
+public:
+    /// `patches`: the mean signals of the definition's patches, NaN where unknown.
+    Strips(const std::vector<Gap>& gaps, const std::vector<colour::Vec3>& patches);
+    bool told() const { return told_; }
+    /// Straight slopes of light and colour, natural logarithm of the frame's values; nothing where they are too dark.
+    std::optional<Gradients> gradients() const;
+    /// Log-likelihood that a step adds to smooth light; 0 where they cannot tell.
+    double gained(const StepShape& step) const;
+    /// Its size.
+    std::optional<Estimate> step(const StepShape& step) const;
+
+private:
+    struct Fit {
+        Eigen::VectorXd value;
+        Eigen::MatrixXd covariance;
+        double scatter = 0;
+    };
+    static Fit fit(const Eigen::MatrixXd& x, const Eigen::VectorXd& y, Eigen::VectorXd& weight);
+    Eigen::VectorXd column_of(const StepShape& step) const;
+    Eigen::MatrixXd smooth_, at_; ///< a row a spot
+    Eigen::VectorXd light_, warm_, green_, warm_beside_, green_beside_, weight_;
+    bool told_ = false, coloured_ = true;
 };
-Witnesses witnesses_of(const std::vector<PatchPixels>& pixels, const StepShape& step, double size);
 
 } // namespace refero::inspect
