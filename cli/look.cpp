@@ -16,8 +16,8 @@ Run add_find(CLI::App& app) {
         const auto definitions = a->chart.empty() ? chart::installed() : std::vector{chart::find_definition(a->chart)};
         if (!a->chart.empty()) chart::reference_of(definitions.front());
         const work::ShotOptions options = a->options();
-        const frame::Frame f =
-            frame::read(a->image, {frame::Size::measuring, options.encoding, work::showing_s(a->image, options)});
+        const frame::Frame f = frame::read(a->image, {frame::Size::measuring, options.encoding,
+                                                      work::showing_s(a->image, options), options.clip_code});
         Result r;
         r.json = {{"width", f.full_width}, {"height", f.full_height}, {"charts", Json::array()}};
         for (const find::Placement& p : find::locate(f, definitions)) {

@@ -44,6 +44,7 @@ work::ShotOptions ShotArguments::options() const {
     work::ShotOptions o;
     o.chart = chart;
     o.position_s = at;
+    o.clip_code = clip_code;
     if (!corners.empty()) o.corners = parse_corners(corners);
     if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);
     return o;

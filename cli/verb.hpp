@@ -46,7 +46,8 @@ Run add_job(CLI::App& app);
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {
     std::string chart, corners, encoding;
-    double at = -1; ///< of a still in a clip, s; below 0: where the chart is found
+    double clip_code = 1; ///< see frame::ReadOptions
+    double at = -1;       ///< of a still in a clip, s; below 0: where the chart is found
     void add_chart(CLI::App& app) {
         app.add_option("--chart", chart, "Chart: id of an installed definition, or a definition file");
     }
@@ -56,6 +57,11 @@ struct ShotArguments {
     }
     void add_encoding(CLI::App& app) {
         app.add_option("--encoding", encoding, "linear srgb bt709 hlg pq acescct, or a 1D LUT file");
+        app.add_option(
+               "--clip-code", clip_code,
+               "Of pictures and clips: code value, 0 to 1, from which on all is clipped, where whites end below "
+               "the last code")
+            ->check(CLI::Range(0.05, 1.0));
     }
     void add_at(CLI::App& app) {
         app.add_option("--at", at, "Of a clip: the still at so many seconds; default: the first that shows the chart")

@@ -95,6 +95,9 @@ void PlanView::make_forms() {
         mode_->choice(tr("Kind"), &plan::Mode::kind, {tr("raw"), tr("finished picture"), tr("video")});
         mode_->text(tr("Curve"), &plan::Mode::encoding,
                     tr("linear, srgb, bt709, hlg, pq, acescct, or a 1D LUT file; empty: by the file's own tags"));
+        mode_->number(tr("Clips at"), &plan::Mode::clip_percent, 0, 100, 1, tr("% of the codes"),
+                      tr("Where this mode's whites end below its last code: what lies there counts as clipped"),
+                      tr("the last code"));
         mode_->text(tr("Sub-settings"), &plan::Mode::sub_settings,
                     tr("Contrast, saturation, sharpening; a change makes corrections stale"));
         column->addWidget(mode_->widget());

@@ -5,6 +5,7 @@
 
 #include <tbb/parallel_for.h>
 
+#include "colour/rgb.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
@@ -182,8 +183,10 @@ Corners snapped(const chart::Definition& definition, const Corners& rough, const
     return corners;
 }
 
-std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
-                              std::stop_token stop) {
+namespace {
+
+std::vector<Placement> locate_as_is(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
+                                    const std::stop_token& stop) {
     std::vector<Grid> grids;
     for (const chart::Definition& d : definitions)
         for (Grid& grid : grids_of(d)) grids.push_back(std::move(grid));
@@ -268,6 +271,22 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     std::stable_sort(found.begin(), found.end(),
                      [](const Placement& a, const Placement& b) { return a.confidence > b.confidence; });
     return found;
+}
+
+} // namespace
+
+std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
+                              std::stop_token stop) {
+    auto found = locate_as_is(frame, definitions, stop);
+    if (!found.empty() || !frame.assumed) return found;
+    // A picture that says nothing was taken for sRGB; its codes may be linear light.
+    frame::Frame codes = frame;
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, codes.rgb.size()), [&](const auto& some) {
+        for (std::size_t i = some.begin(); i < some.end(); ++i)
+            codes.rgb[i] =
+                static_cast<float>(colour::encode(colour::Transfer::srgb, static_cast<double>(codes.rgb[i])));
+    });
+    return locate_as_is(codes, definitions, stop);
 }
 
 } // namespace refero::find

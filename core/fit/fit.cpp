@@ -307,6 +307,12 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         take(c, choose(trials, c.choice));
     }
     for (const Trial& t : trials) c.candidates.push_back(t.candidate);
+    constexpr double never_of_a_camera = 8; // CIEDE2000, median of the patches left out
+    if (c.model != Model::diagonal && c.cross_validated.median > never_of_a_camera)
+        c.cautions.insert(c.cautions.begin(),
+                          formatted("Most patches left out are far from their values ({:.0f} CIEDE2000 in the median): "
+                                    "look for wrong reference values or a wrong chart before blaming camera or light",
+                                    c.cross_validated.median));
     return c;
 }
 

@@ -48,9 +48,19 @@ Picture new_picture() {
     return {av_frame_alloc(), [](AVFrame* f) { av_frame_free(&f); }};
 }
 
+Recorded recorded_of(AVPixelFormat format) {
+    Recorded r;
+    const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(format);
+    if (!d) return r;
+    r.bits = d->comp[0].depth;
+    if (d->nb_components >= 3 && !(d->flags & AV_PIX_FMT_FLAG_RGB))
+        r.chroma = d->log2_chroma_h ? "4:2:0" : d->log2_chroma_w ? "4:2:2" : "";
+    return r;
+}
+
 // Code values as light. Codes are 16-bit, interleaved.
 Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::optional<Encoding>& encoding,
-                   const std::stop_token& stop) {
+                   const std::stop_token& stop, double clip_code) {
     const int w = picture.width, h = picture.height;
     if (w < 1 || h < 1 || static_cast<std::int64_t>(w) * h > most_pixels)
         throw failure(file, "the clip's pictures have an impossible size");
@@ -87,7 +97,7 @@ Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::opti
     f.rgb.resize(codes.size());
     f.clipped.assign(static_cast<std::size_t>(w) * h, 0);
     // The last code of eight bits: what lies there has no more above it.
-    constexpr std::uint16_t full = 65535 - 128;
+    const int full = std::min(65535 - 128, static_cast<int>(65535 * clip_code));
     tbb::parallel_for(std::size_t{0}, f.clipped.size(), [&](std::size_t i) {
         for (std::size_t c = 0; c < 3; ++c) {
             const std::uint16_t code = codes[i * 3 + c];
@@ -97,6 +107,8 @@ Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::opti
     });
     f.encoding = curve.name();
     f.linear = curve.is_linear();
+    if (clip_code < 1) f.clips_at = curve.decode(1, clip_code);
+    f.recorded = recorded_of(static_cast<AVPixelFormat>(picture.format));
     f.file = file;
     return f;
 }
@@ -222,8 +234,9 @@ ClipReader::~ClipReader() = default;
 
 const Clip& ClipReader::clip() const { return open_->clip_; }
 
-Frame ClipReader::still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop) {
-    Frame f = linear_frame(*open_->picture_at(position_s, stop), open_->file_, encoding, stop);
+Frame ClipReader::still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
+                        double clip_code) {
+    Frame f = linear_frame(*open_->picture_at(position_s, stop), open_->file_, encoding, stop, clip_code);
     f.metadata.make = clip().make;
     f.metadata.model = clip().model;
     f.metadata.taken = clip().taken;
@@ -232,9 +245,8 @@ Frame ClipReader::still(double position_s, const std::optional<Encoding>& encodi
 
 Clip read_clip(const fs::path& file) { return ClipReader(file).clip(); }
 
-Frame read_still(const fs::path& file, double position_s, const std::optional<Encoding>& encoding,
-                 const std::stop_token& stop) {
-    return ClipReader(file).still(position_s, encoding, stop);
+Frame read_still(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
+    return ClipReader(file).still(options.position_s, options.encoding, stop, options.clip_code);
 }
 
 } // namespace refero::frame

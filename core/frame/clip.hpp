@@ -26,7 +26,8 @@ public:
     /// The picture at a position in seconds (the nearest one at or before it; the last one beyond the end), with the
     /// clip's own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else
     /// by the clip's tag. Throws Error(input).
-    Frame still(double position_s, const std::optional<Encoding>& encoding = {}, const std::stop_token& stop = {});
+    Frame still(double position_s, const std::optional<Encoding>& encoding = {}, const std::stop_token& stop = {},
+                double clip_code = 1);
 
 private:
     struct Open;

@@ -151,14 +151,38 @@ Frame read(const fs::path& file, const ReadOptions& options, std::stop_token sto
     throw_if_stopped(stop);
     Frame frame;
     switch (kind_of(file)) {
-    case FileKind::clip: return read_still(file, options.position_s, options.encoding, stop);
-    case FileKind::picture: frame = read_raster(file, options.encoding, stop); break;
+    case FileKind::clip: return read_still(file, options, stop);
+    case FileKind::picture: frame = read_raster(file, options, stop); break;
     case FileKind::raw:
-    case FileKind::unknown: frame = read_raw(file, options.size, stop); break;
+    case FileKind::unknown:
+        frame = read_raw(file, options.size, stop);
+        frame.recorded.lossy = is_lossy_raw(file);
+        break;
     }
     frame.file = file;
     frame.metadata = read_metadata(file);
     return frame;
+}
+
+bool is_lossy_raw(const fs::path& file) {
+    try {
+        start_metadata();
+        const auto image = Exiv2::ImageFactory::open(file.string());
+        image->readMetadata();
+        const Exiv2::ExifData& exif = image->exifData();
+        // DNG 1.4: compression 34892 is JPEG with losses; 7 is JPEG without, but for samples of 8 bits.
+        for (const char* group : {"Image", "SubImage1", "SubImage2", "SubImage3", "SubImage4"}) {
+            const auto value = [&](const char* tag) -> long {
+                const auto it = exif.findKey(Exiv2::ExifKey(formatted("Exif.{}.{}", group, tag)));
+                return it == exif.end() || it->count() == 0 ? -1 : it->toLong();
+            };
+            const long photometric = value("PhotometricInterpretation"), compression = value("Compression");
+            const bool raw = photometric == 32803 || photometric == 34892;
+            if (raw && (compression == 34892 || (compression == 7 && value("BitsPerSample") == 8))) return true;
+        }
+    } catch (const Exiv2::Error&) { // not a file that tells
+    }
+    return false;
 }
 
 Metadata read_metadata(const fs::path& file) {

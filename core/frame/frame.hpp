@@ -58,6 +58,13 @@ void for_each_kept(M&& m, F&& f) {
     f("style", m.style);
 }
 
+/// What the recording itself keeps and loses.
+struct Recorded {
+    int bits = 0;       ///< of a sample; 0: not known
+    bool lossy = false; ///< raw data compressed with losses
+    std::string chroma; ///< subsampled colour, "4:2:0"; empty: whole
+};
+
 /// Scene-linear camera RGB, upright, 1 = saturation, black subtracted, no balance. May be below 0 (noise) and,
 /// for float files, above 1.
 struct Frame {
@@ -69,6 +76,9 @@ struct Frame {
     bool is_raw = false;
     bool linear = false;  ///< the file's values are linear light themselves: no picture style went over them
     std::string encoding; ///< how code values were made linear
+    bool assumed = false; ///< nobody told how: neither the file nor the user
+    double clips_at = 1;  ///< signal from which on a recording that ends below its last code clips
+    Recorded recorded;
     Metadata metadata;
     std::optional<colour::Mat3> camera_from_xyz; ///< the raw file's own matrix (XYZ of the scene to camera RGB)
     std::optional<colour::Vec3> as_shot; ///< the balance in the raw file: gains that make neutral equal, green = 1
@@ -106,6 +116,8 @@ struct ReadOptions {
     /// Default: raw and float files linear, other pictures by embedded ICC curve, else sRGB, clips by their tag.
     std::optional<Encoding> encoding;
     double position_s = 0; ///< of the still in a clip
+    /// Pictures and clips: the code value from which on all is clipped, 0 to 1, where a recording ends below its last.
+    double clip_code = 1;
 };
 
 /// Reads a raw file (LibRaw), a picture (OpenImageIO) or a still of a clip (FFmpeg's libraries). An encoding that is

@@ -6,11 +6,10 @@
 namespace refero::frame {
 
 Frame read_raw(const std::filesystem::path& file, Size size, const std::stop_token& stop);
-Frame read_raster(const std::filesystem::path& file, const std::optional<Encoding>& encoding,
-                  const std::stop_token& stop);
-
-Frame read_still(const std::filesystem::path& file, double position_s, const std::optional<Encoding>& encoding,
-                 const std::stop_token& stop);
+Frame read_raster(const std::filesystem::path& file, const ReadOptions& options, const std::stop_token& stop);
+Frame read_still(const std::filesystem::path& file, const ReadOptions& options, const std::stop_token& stop);
+/// Of what kind the raw data in a DNG are compressed (Exiv2).
+bool is_lossy_raw(const std::filesystem::path& file);
 
 /// Throws Error(input) where a picture needs more memory than may be taken of what is free now.
 void require_memory(const std::filesystem::path& file, std::int64_t pixels, double bytes_a_pixel);

@@ -61,7 +61,8 @@ struct RasterReader {
     }
 };
 
-Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, const std::stop_token& stop) {
+Frame read_raster(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
+    const std::optional<Encoding>& told = options.encoding;
     const auto extension = to_lower(file.extension().string());
     if (extension == ".jpg" || extension == ".jpeg") check_jpeg_end(file);
     OIIO::ImageSpec hints;
@@ -116,6 +117,7 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
         std::optional<Encoding> encoding = told;
         if (!encoding)
             if (auto curves = icc_curves(icc_bytes(spec))) encoding = RasterReader::icc_encoding(std::move(*curves));
+        f.assumed = !encoding;
         if (!encoding) encoding = Encoding(colour::Transfer::srgb);
         f.encoding = encoding->name();
         f.linear = encoding->is_linear();
@@ -127,14 +129,20 @@ Frame read_raster(const fs::path& file, const std::optional<Encoding>& told, con
         }
         f.clipped.resize(pixels);
         std::vector<std::uint16_t> codes(in_band);
+        if (options.clip_code < 1) f.clips_at = encoding->decode(1, options.clip_code);
+        const int full = static_cast<int>(std::ceil(65535 * std::min(1.0, options.clip_code)));
         in_bands(OIIO::TypeDesc::UINT16, codes.data(), [&](std::size_t i, const std::uint16_t* v) {
             for (int c = 0; c < 3; ++c) {
                 const std::uint16_t code = v[used == 3 ? c : 0];
                 f.rgb[i * 3 + c] = table[c][code];
-                if (code == 65535) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
+                if (code >= full) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
             }
         });
     }
+    if (!is_float)
+        f.recorded.bits = spec.get_int_attribute("oiio:BitsPerSample", static_cast<int>(8 * spec.format.size()));
+    f.recorded.chroma = spec.get_string_attribute("jpeg:subsampling");
+    if (f.recorded.chroma == "4:4:4") f.recorded.chroma.clear();
     make_upright(f, spec.get_int_attribute("Orientation", 1));
     return f;
 }

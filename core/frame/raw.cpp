@@ -1,6 +1,8 @@
 // Raw files through LibRaw.
-#include <libraw/libraw.h>
+#include <bit>
 #include <memory>
+
+#include <libraw/libraw.h>
 
 #include <tbb/parallel_for.h>
 
@@ -225,6 +227,8 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     f.encoding = "linear";
     f.linear = true;
     f.camera_from_xyz = matrix;
+    // Whatever it is packed in: as fine as its levels are.
+    f.recorded.bits = std::bit_width(std::max(1u, raw->imgdata.color.maximum));
     f.as_shot = as_shot;
     return f;
 }

@@ -151,12 +151,12 @@ Finding focus(const Shot& s) {
 
 /// True where noise alone takes so many pixels of a patch over the edge. A binned green is the mean of two sites, each
 /// noisier.
-bool clipped_by_noise(const read::PatchReading& p, bool binned) {
+bool clipped_by_noise(const Shot& s, const read::PatchReading& p) {
     double expected = 0;
     for (std::size_t c = 0; c < 3; ++c) {
-        const double room = (1 - p.mean[c]) / std::max(1e-9, p.noise[c]);
-        if (room < 1 || p.mean[c] > 0.95) return false;
-        const int sites = binned && c == 1 ? 2 : 1;
+        const double full = s.frame.clips_at, room = (full - p.mean[c]) / std::max(1e-9, p.noise[c]);
+        if (room < 1 || p.mean[c] > 0.95 * full) return false;
+        const int sites = s.frame.cell == 2 && c == 1 ? 2 : 1;
         expected += sites * 0.5 * std::erfc(room / std::sqrt(2.0 * sites));
     }
     return p.clipped < 2 * expected; // twice: what is cut off is missing from mean and noise
@@ -166,7 +166,7 @@ bool clipped_by_noise(const read::PatchReading& p, bool binned) {
 bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
     const auto xyz = s.reference.xyz.find(p.id);
     const auto at = static_cast<std::size_t>(&p - s.reading.patches.data());
-    return s.light.usable && xyz != s.reference.xyz.end() && s.light.expected[at].maxCoeff() < 0.7;
+    return s.light.usable && xyz != s.reference.xyz.end() && s.light.expected[at].maxCoeff() < 0.7 * s.frame.clips_at;
 }
 
 /// A finished picture ends where its space does: a strong colour that clips there says nothing of the exposure.
@@ -182,8 +182,8 @@ Finding clipping(const Shot& s) {
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_style(s, p) ||
-            clipped_by_noise(p, s.frame.cell == 2) || clipped_by_reflection(s, p))
+        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_style(s, p) || clipped_by_noise(s, p) ||
+            clipped_by_reflection(s, p))
             continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
@@ -195,7 +195,7 @@ Finding clipping(const Shot& s) {
         if (g->usable() && luminance(s, g->id) > 0 && !greys.empty()) {
             const double white = *std::max_element(g->mean.begin(), g->mean.end()) / luminance(s, g->id) *
                                  luminance(s, greys.front()->id);
-            stops = std::max(stops, std::log2(white / 0.9));
+            stops = std::max(stops, std::log2(white / (0.9 * s.frame.clips_at)));
             break;
         }
     Finding f = against(s.limits.at("clipping"), "clipping", static_cast<double>(ids.size()),
@@ -214,7 +214,7 @@ double signal_of_black(const Shot& s) {
 bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("underexposure black").caution; }
 
 Finding underexposure(const Shot& s) {
-    const double stops = s.white > 0 ? std::log2(0.9 / s.white) : NAN;
+    const double stops = s.white > 0 ? std::log2(0.9 * s.frame.clips_at / s.white) : NAN;
     Finding f = against(
         s.limits.at("underexposure"), "underexposure", stops,
         formatted("Open up {:.1f} stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
@@ -529,6 +529,13 @@ Finding values(const Shot& s) {
     return f;
 }
 
+/// A curve for grading rather than looking at.
+bool is_flat(const std::string& encoding) {
+    for (const char* shown : {"linear", "srgb", "bt709", "embedded ICC curve"})
+        if (encoding == shown) return false;
+    return true;
+}
+
 /// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
 Finding recording(const Shot& s) {
     const std::string kind = to_lower(s.frame.file.extension().string());
@@ -537,6 +544,19 @@ Finding recording(const Shot& s) {
     if (kind == ".jpg" || kind == ".jpeg" || kind == ".webp")
         traps.push_back("This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the "
                         "camera and switch picture styles and sharpening off");
+    const frame::Recorded& recorded = s.frame.recorded;
+    constexpr int coarse_raw_bits = 12;
+    if (s.frame.is_raw && recorded.lossy)
+        traps.push_back("The raw data are compressed with losses, which dark and saturated patches suffer from: record "
+                        "them uncompressed or without losses");
+    else if (s.frame.is_raw && recorded.bits > 0 && recorded.bits <= coarse_raw_bits)
+        traps.push_back(formatted("The raw data have {} bits: choose 14, where the camera offers it, for the dark "
+                                  "patches",
+                                  recorded.bits));
+    if (!s.frame.is_raw && recorded.bits == 8 && is_flat(s.frame.encoding))
+        traps.push_back("Eight bits are too coarse for a flat curve, whose steps a grade pulls apart" +
+                        (recorded.chroma.empty() ? std::string() : ", with colour subsampled to " + recorded.chroma) +
+                        ": record 10 bits and 4:2:2 where it is offered");
     if (!s.frame.is_raw && m.auto_balance)
         traps.push_back("The camera balanced by itself and may do otherwise in the next frame: set a fixed balance");
     if (!s.frame.is_raw && !m.style.empty())

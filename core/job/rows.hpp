@@ -28,7 +28,7 @@ REFERO_ROWS(Place, "place", C(name), C(note));
 REFERO_ROWS(Camera, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm),
             C(sensor_height_mm), C(width_px), C(height_px), C(clock_offset_s), C(silent_lens), C(position), C(note));
 REFERO_ROWS(Lens, "lens", C(uid), C(name), C(focal_mm), C(focal_max_mm), C(f_number), C(nearest_m));
-REFERO_ROWS(Mode, "mode", C(name), C(kind), C(encoding), C(sub_settings));
+REFERO_ROWS(Mode, "mode", C(name), C(kind), C(encoding), C(sub_settings), C(clip_percent));
 REFERO_ROWS(Light, "light", C(uid), C(name), C(kind), C(kelvin), C(power), C(modifier), C(age_years), C(place),
             C(spill), C(changed), C(position));
 REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought), C(first_used),

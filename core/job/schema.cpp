@@ -143,6 +143,9 @@ ALTER TABLE setup DROP COLUMN light_kept;
 constexpr const char* job_5 = R"(
 ALTER TABLE brief ADD COLUMN turn_school TEXT DEFAULT 'slight';
 )";
+constexpr const char* job_6 = R"(
+ALTER TABLE mode ADD COLUMN clip_percent REAL DEFAULT 0;
+)";
 
 constexpr const char* kit_1 = R"(
 CREATE TABLE light_reading (id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES light ON DELETE CASCADE,
@@ -176,7 +179,7 @@ std::vector<std::string> tables_of() {
 const Schema& job_schema() {
     static const Schema schema{0x52666a31,
                                "job",
-                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5},
+                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6},
                                tables_of<plan::Shoot>(),
                                false}; // "Rfj1"
     return schema;

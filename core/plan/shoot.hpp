@@ -108,6 +108,7 @@ struct Mode {
     ModeKind kind = ModeKind::raw;
     std::string encoding = "linear"; ///< name of a transfer function or a 1D LUT file
     std::string sub_settings;        ///< contrast, saturation, sharpening ...
+    double clip_percent = 0; ///< of the code range: what is recorded there and above is clipped; 0: the last code
     bool operator==(const Mode&) const = default;
 };
 

@@ -124,6 +124,30 @@ Spectrum parse_surface(Reader& owner, const char* key, const Spectrum& fallback)
 
 Texture parse_texture(Reader& r) { return {r.number("texture", 0, 0, 1), r.number("texture_px", 4, 1, 1000)}; }
 
+DngKind dng_kind(Reader r) {
+    DngKind k;
+    k.mosaic = r.text("mosaic", k.mosaic);
+    const auto one_of = [](const auto& value, auto... all) { return ((value == all) || ...); };
+    if (!one_of(k.mosaic, "rggb", "bggr", "grbg", "gbrg", "6x6", "none"))
+        r.child_fail("mosaic", "must be rggb, bggr, grbg, gbrg, 6x6 or none");
+    k.bits = static_cast<int>(r.number("bits", k.bits, 12, 16));
+    if (!one_of(k.bits, 12, 16)) r.child_fail("bits", "must be 12 or 16");
+    const auto whole = [&](const char* key, std::array<int, 4>& to, int most) {
+        const auto n = r.get(key) ? r.numbers(key, 4) : std::vector<double>{};
+        for (std::size_t i = 0; i < n.size(); ++i) {
+            if (n[i] < 0 || n[i] > most) r.child_fail(key, formatted("must be numbers from 0 to {}", most));
+            to[i] = static_cast<int>(n[i]);
+        }
+    };
+    whole("black", k.black, 1000);
+    whole("border", k.border, 500);
+    k.orientation = static_cast<int>(r.number("orientation", 1, 1, 8));
+    if (!one_of(k.orientation, 1, 3, 6, 8)) r.child_fail("orientation", "must be 1, 3, 6 or 8");
+    k.big_endian = r.flag("big_endian");
+    r.finish();
+    return k;
+}
+
 Camera parse_camera(Reader& scene) {
     const json* v = scene.get("camera");
     if (!v) scene.child_fail("camera", "is missing");
@@ -301,7 +325,8 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
         s.sheens.push_back(sheen);
     });
     s.veil = r.number("veil", 0, 0, 2);
-    s.linear_dng = r.flag("linear_dng");
+    if (r.flag("linear_dng")) s.dng.mosaic = "none";
+    if (const json* kind = r.get("dng")) s.dng = dng_kind(r.child("dng", *kind));
     if (const json* second = r.get("second_light")) {
         Reader o = r.child("second_light", *second);
         std::string ignored;

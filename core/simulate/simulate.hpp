@@ -89,6 +89,16 @@ struct SecondLight {
     double angle_deg = 0; ///< of the direction in which it grows
 };
 
+/// How a DNG holds the frame.
+struct DngKind {
+    std::string mosaic = "rggb"; ///< order of the colours in a 2 x 2, "6x6", or "none": all colours of every pixel
+    int bits = 16;               ///< of a sample: 16, or 12, packed
+    std::array<int, 4> black{};  ///< codes more than the camera's black at each place of a 2 x 2; mosaics only
+    std::array<int, 4> border{}; ///< masked pixels: top, left, bottom, right
+    int orientation = 1;         ///< EXIF: 1, 3, 6 or 8
+    bool big_endian = false;
+};
+
 struct Scene {
     int width = 3000, height = 2000;
     std::uint64_t seed = 1;
@@ -110,8 +120,8 @@ struct Scene {
     std::vector<ChartInScene> charts;
     std::vector<Shadow> shadows;
     std::vector<Sheen> sheens;
-    bool linear_dng = false; ///< the DNG holds all colours of every pixel, as converters write it, else a mosaic
-    double veil = 0;         ///< stray light over the whole frame, share of the perfect diffuser's signal
+    DngKind dng;
+    double veil = 0; ///< stray light over the whole frame, share of the perfect diffuser's signal
     std::optional<SecondLight> second_light;
 };
 

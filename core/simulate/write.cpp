@@ -60,25 +60,91 @@ struct Noise {
     }
 };
 
-std::vector<std::uint16_t> raw_codes(const Rendering& r) {
+/// The raw data as a DNG holds them: turned, framed by masked pixels, a mosaic.
+struct Stored {
+    int width, height; ///< of the picture's part
+    int black_level, white_level;
+    bool mosaic;
+    std::vector<std::uint16_t> codes; ///< a row after the other, masked pixels included
+    int row_pixels, rows;
+    int samples() const { return mosaic ? 1 : 3; }
+};
+
+constexpr const char* six_by_six = "GBGGRGRGRBGBGBGGRGGRGGBGBGBRGRGRGGBG";
+
+/// 0 R, 1 G, 2 B at a place of the mosaic.
+int colour_at(const std::string& mosaic, int x, int y) {
+    const bool six = mosaic == "6x6";
+    const char c = six ? six_by_six[6 * (y % 6) + x % 6] : mosaic[static_cast<std::size_t>(2 * (y & 1) + (x & 1))];
+    return c == 'R' || c == 'r' ? 0 : c == 'B' || c == 'b' ? 2 : 1;
+}
+
+Stored stored(const Rendering& r) {
     const Scene& s = r.scene;
+    const DngKind& kind = s.dng;
     const Noise noise(s);
-    const float black = static_cast<float>(s.camera.black_level),
-                range = static_cast<float>(s.camera.white_level - s.camera.black_level);
-    const int samples = s.linear_dng ? 3 : 1;
-    std::vector<std::uint16_t> codes(static_cast<std::size_t>(s.width) * s.height * samples);
-    tbb::parallel_for(0, s.height, [&](int y) {
-        Normal normal(s.seed, static_cast<std::uint64_t>(y));
-        const std::size_t row = static_cast<std::size_t>(y) * s.width;
-        for (int x = 0; x < s.width; ++x)
+    const int coarser = kind.bits == 12 ? 4 : 1; // the camera's levels are those of 14 bits
+    const bool quarter = kind.orientation == 6 || kind.orientation == 8;
+    const auto [top, left, bottom, right] = kind.border;
+    Stored f{quarter ? s.height : s.width,
+             quarter ? s.width : s.height,
+             s.camera.black_level / coarser,
+             s.camera.white_level / coarser,
+             kind.mosaic != "none",
+             {},
+             0,
+             0};
+    f.row_pixels = left + f.width + right;
+    f.rows = top + f.height + bottom;
+    const int samples = f.samples();
+    f.codes.resize(static_cast<std::size_t>(f.row_pixels) * f.rows * samples);
+    tbb::parallel_for(0, f.rows, [&](int row) {
+        const int y = row - top;
+        Normal normal(s.seed, static_cast<std::uint64_t>(std::max(0, y)));
+        std::uint16_t* out = &f.codes[static_cast<std::size_t>(row) * f.row_pixels * samples];
+        for (int column = 0; column < f.row_pixels; ++column)
             for (int k = 0; k < samples; ++k) {
-                const int channel = s.linear_dng ? k : (y & 1) + (x & 1); // RGGB
-                const float v = noise(r.rgb[(row + x) * 3 + channel], normal);
-                codes[(row + x) * samples + k] =
-                    static_cast<std::uint16_t>(std::clamp(std::round(black + v * range), 0.0f, black + range));
+                const int x = column - left;
+                const bool masked = x < 0 || y < 0 || x >= f.width || y >= f.height;
+                float signal = 0;
+                if (!masked) {
+                    const int ux = kind.orientation == 3   ? s.width - 1 - x
+                                   : kind.orientation == 6 ? s.width - 1 - y
+                                   : kind.orientation == 8 ? y
+                                                           : x,
+                              uy = kind.orientation == 3   ? s.height - 1 - y
+                                   : kind.orientation == 6 ? x
+                                   : kind.orientation == 8 ? s.height - 1 - x
+                                                           : y;
+                    const int channel = f.mosaic ? colour_at(kind.mosaic, x, y) : k;
+                    signal = r.rgb[(static_cast<std::size_t>(uy) * s.width + ux) * 3 + channel];
+                }
+                const int more = f.mosaic ? kind.black[static_cast<std::size_t>(2 * (y & 1) + (x & 1))] / coarser : 0;
+                const float black = static_cast<float>(f.black_level + more), white = static_cast<float>(f.white_level);
+                *out++ = static_cast<std::uint16_t>(
+                    std::clamp(std::round(black + noise(signal, normal) * (white - black)), 0.0f, white));
             }
     });
-    return codes;
+    return f;
+}
+
+/// Rows of 12-bit samples, the first bits first, each row from a whole byte on.
+std::vector<std::uint8_t> packed(const Stored& f) {
+    const std::size_t samples = static_cast<std::size_t>(f.row_pixels) * f.samples(), bytes = (samples * 12 + 7) / 8;
+    std::vector<std::uint8_t> all(bytes * static_cast<std::size_t>(f.rows));
+    for (std::size_t row = 0; row < static_cast<std::size_t>(f.rows); ++row)
+        for (std::size_t i = 0; i < samples; ++i) {
+            const unsigned code = f.codes[row * samples + i];
+            std::uint8_t* at = &all[row * bytes + i * 3 / 2];
+            if (i % 2 == 0) {
+                at[0] = static_cast<std::uint8_t>(code >> 4);
+                at[1] = static_cast<std::uint8_t>((code & 15) << 4);
+            } else {
+                at[0] = static_cast<std::uint8_t>(at[0] | (code >> 8));
+                at[1] = static_cast<std::uint8_t>(code);
+            }
+        }
+    return all;
 }
 
 std::vector<float> developed(const Rendering& r) {
@@ -109,6 +175,7 @@ void extend_tags(TIFF* tif) {
         {50728, -1, -1, TIFF_RATIONAL, FIELD_CUSTOM, 1, 1, const_cast<char*>("AsShotNeutral")},
         {50735, -1, -1, TIFF_ASCII, FIELD_CUSTOM, 1, 0, const_cast<char*>("CameraSerialNumber")},
         {50778, 1, 1, TIFF_SHORT, FIELD_CUSTOM, 1, 0, const_cast<char*>("CalibrationIlluminant1")},
+        {50829, 4, 4, TIFF_LONG, FIELD_CUSTOM, 1, 0, const_cast<char*>("ActiveArea")},
     };
     for (const TIFFFieldInfo& field : fields)
         if (!TIFFFindField(tif, field.field_tag, TIFF_ANY)) TIFFMergeFieldInfo(tif, &field, 1);
@@ -132,53 +199,62 @@ void set_array(TIFF* tif, std::uint32_t tag, int count, const void* values) {
 
 void write_dng(const Rendering& r, const fs::path& target, const fs::path& file) {
     const Scene& s = r.scene;
-    const auto codes = raw_codes(r);
-    const std::uint32_t samples = s.linear_dng ? 3 : 1;
-    const std::unique_ptr<TIFF, void (*)(TIFF*)> handle(TIFFOpen(file.c_str(), "w"), [](TIFF* t) {
-        if (t) TIFFClose(t);
-    });
+    const Stored f = stored(r);
+    const auto samples = static_cast<std::uint32_t>(f.samples());
+    const bool pack = s.dng.bits == 12;
+    const std::unique_ptr<TIFF, void (*)(TIFF*)> handle(TIFFOpen(file.c_str(), s.dng.big_endian ? "wb" : "wl"),
+                                                        [](TIFF* t) {
+                                                            if (t) TIFFClose(t);
+                                                        });
     TIFF* tif = handle.get();
     const auto failed = [&] {
         return Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions");
     };
     if (!tif) throw failed();
     extend_tags(tif);
-    const auto width = static_cast<std::uint32_t>(s.width), height = static_cast<std::uint32_t>(s.height);
+    const auto width = static_cast<std::uint32_t>(f.row_pixels), height = static_cast<std::uint32_t>(f.rows);
     constexpr std::uint32_t rows_per_strip = 64;
     TIFFSetField(tif, TIFFTAG_SUBFILETYPE, 0);
     TIFFSetField(tif, TIFFTAG_IMAGEWIDTH, width);
     TIFFSetField(tif, TIFFTAG_IMAGELENGTH, height);
-    TIFFSetField(tif, TIFFTAG_BITSPERSAMPLE, 16);
+    TIFFSetField(tif, TIFFTAG_BITSPERSAMPLE, s.dng.bits);
     TIFFSetField(tif, TIFFTAG_SAMPLESPERPIXEL, samples);
-    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, s.linear_dng ? 34892 : 32803); // linear raw, colour filter array
+    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, f.mosaic ? 32803 : 34892); // colour filter array, linear raw
     TIFFSetField(tif, TIFFTAG_COMPRESSION, COMPRESSION_NONE);
     TIFFSetField(tif, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
-    TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
+    TIFFSetField(tif, TIFFTAG_ORIENTATION, s.dng.orientation);
     TIFFSetField(tif, TIFFTAG_ROWSPERSTRIP, rows_per_strip);
     TIFFSetField(tif, TIFFTAG_MAKE, s.camera.make.c_str());
     TIFFSetField(tif, TIFFTAG_MODEL, s.camera.model.c_str());
     TIFFSetField(tif, TIFFTAG_SOFTWARE, "Simulated camera of Refero");
     TIFFSetField(tif, TIFFTAG_DATETIME, exif_time(s.taken).c_str());
     const std::uint16_t two[] = {2, 2};
-    const std::uint8_t rggb[] = {0, 1, 1, 2}, version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
-    if (!s.linear_dng) {
-        set_array(tif, 33421, 2, two);
-        set_array(tif, 33422, 4, rggb);
+    const std::uint8_t version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
+    if (f.mosaic) {
+        const std::uint16_t side = s.dng.mosaic == "6x6" ? 6 : 2, dim[] = {side, side};
+        std::vector<std::uint8_t> pattern;
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x) pattern.push_back(static_cast<std::uint8_t>(colour_at(s.dng.mosaic, x, y)));
+        set_array(tif, 33421, 2, dim);
+        set_array(tif, 33422, static_cast<int>(pattern.size()), pattern.data());
     }
     set_array(tif, 50706, 4, version);
     set_array(tif, 50707, 4, backward);
     TIFFSetField(tif, 50708, (s.camera.make + " " + s.camera.model).c_str());
     if (!s.camera.serial_number.empty()) TIFFSetField(tif, 50735, s.camera.serial_number.c_str());
     const std::uint16_t one[] = {1, 1};
-    set_array(tif, 50713, 2, s.linear_dng ? one : two); // of the pattern of black levels
-    const std::uint32_t white = static_cast<std::uint32_t>(s.camera.white_level);
+    set_array(tif, 50713, 2, f.mosaic ? two : one); // of the pattern of black levels
+    const auto white = static_cast<std::uint32_t>(f.white_level);
     const TIFFField* black_field = TIFFFindField(tif, 50714, TIFF_ANY);
-    const auto b = static_cast<std::uint32_t>(s.camera.black_level);
-    const std::uint32_t black_codes[] = {b, b, b, b};
-    const float black_values[] = {static_cast<float>(b), static_cast<float>(b), static_cast<float>(b),
-                                  static_cast<float>(b)};
-    set_array(tif, 50714, static_cast<int>(s.linear_dng ? samples : 4),
-              TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes) : black_values);
+    std::array<std::uint32_t, 4> black_codes{};
+    std::array<float, 4> black_values{};
+    for (std::size_t i = 0; i < 4; ++i) {
+        black_codes[i] = static_cast<std::uint32_t>(f.black_level + (f.mosaic ? s.dng.black[i] / (pack ? 4 : 1) : 0));
+        black_values[i] = static_cast<float>(black_codes[i]);
+    }
+    set_array(tif, 50714, f.mosaic ? 4 : static_cast<int>(samples),
+              TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes.data())
+                                                          : black_values.data());
     const std::uint32_t whites[] = {white, white, white};
     set_array(tif, 50717, static_cast<int>(samples), whites);
     const colour::Mat3 m = s.camera.camera_from_xyz_d65();
@@ -190,11 +266,20 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
                              static_cast<float>(neutral[2])};
     set_array(tif, 50728, 3, as_shot);
     TIFFSetField(tif, 50778, 21); // D65
+    if (width != static_cast<std::uint32_t>(f.width) || height != static_cast<std::uint32_t>(f.height)) {
+        const auto& [top, left, bottom, right] = s.dng.border;
+        const std::uint32_t area[] = {static_cast<std::uint32_t>(top), static_cast<std::uint32_t>(left),
+                                      static_cast<std::uint32_t>(top + f.height),
+                                      static_cast<std::uint32_t>(left + f.width)};
+        set_array(tif, 50829, 4, area);
+    }
+    const std::vector<std::uint8_t> packed_rows = pack ? packed(f) : std::vector<std::uint8_t>{};
+    const std::size_t row_bytes = pack ? packed_rows.size() / height : static_cast<std::size_t>(width) * samples * 2;
+    const auto* bytes = pack ? packed_rows.data() : reinterpret_cast<const std::uint8_t*>(f.codes.data());
     for (std::uint32_t y = 0, strip = 0; y < height; y += rows_per_strip, ++strip) {
         const std::uint32_t rows = std::min(rows_per_strip, height - y);
-        if (TIFFWriteEncodedStrip(tif, strip,
-                                  const_cast<std::uint16_t*>(&codes[static_cast<std::size_t>(y) * width * samples]),
-                                  static_cast<tmsize_t>(rows) * width * samples * 2) < 0)
+        if (TIFFWriteEncodedStrip(tif, strip, const_cast<std::uint8_t*>(bytes + y * row_bytes),
+                                  static_cast<tmsize_t>(rows * row_bytes)) < 0)
             throw failed();
     }
     if (!TIFFWriteDirectory(tif)) throw failed();

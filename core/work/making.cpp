@@ -128,6 +128,7 @@ prove::Proof prove_on(const Chain& chain, const FrameSource& source, const Progr
     const fit::Correction& correction = *chain.correction;
     ShotOptions options;
     options.position_s = source.position_s;
+    options.clip_code = source.clip_code;
     if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
     const MeasuredShot shot = take_shot(source.file, options, progress, stop);
     // The setup's reference where it is the same chart, else the other chart's own.

@@ -10,13 +10,14 @@ FrameSource source_of(const plan::Shoot& shoot, const plan::Frame& frame, Id mod
     const plan::Mode* m = plan::record(shoot.modes, mode ? mode : setup ? setup->mode : frame.mode);
     FrameSource s{frame.path, frame.sha256, {}, frame.position_s};
     if (m && !frame.raw && m->encoding != "linear") s.encoding = m->encoding;
+    if (m && !frame.raw && m->clip_percent > 0) s.clip_code = m->clip_percent / 100;
     return s;
 }
 
 frame::Frame read(const FrameSource& source, frame::Size size, const Progress& progress, std::stop_token stop) {
     std::optional<frame::Encoding> encoding;
     if (!source.encoding.empty()) encoding = frame::Encoding::named(source.encoding);
-    frame::Frame f = frame::read(source.file, {size, encoding, source.position_s}, stop);
+    frame::Frame f = frame::read(source.file, {size, encoding, source.position_s, source.clip_code}, stop);
     if (progress) progress(1);
     return f;
 }
@@ -38,8 +39,9 @@ MeasureRequest request_for(const plan::Shoot& shoot, const plan::ChartShot& shot
     const plan::Frame* frame = plan::record(shoot.frames, shot.frame);
     if (!frame) throw Error(ErrorKind::usage, "the frame of this chart shot is not in the job");
     const plan::Setup* setup = plan::record(shoot.setups, shot.setup);
+    const plan::Card* card = setup ? plan::record(shoot.cards, setup->card) : nullptr;
     return {source_of(shoot, *frame, setup ? setup->mode : 0), shot.chart, plan::corners_from(shot.corners),
-            limits_of(shoot.brief())};
+            limits_of(shoot.brief()), card ? card->definition : std::string()};
 }
 
 namespace {
@@ -52,12 +54,25 @@ frame::Frame without_pixels(const frame::Frame& f) {
     g.cell = f.cell;
     g.is_raw = f.is_raw;
     g.linear = f.linear;
+    g.clips_at = f.clips_at;
     g.encoding = f.encoding;
     g.metadata = f.metadata;
     g.camera_from_xyz = f.camera_from_xyz;
     g.as_shot = f.as_shot;
     g.file = f.file;
     return g;
+}
+
+/// The plan has one chart and the frame shows another: said where the gate says that it found one.
+void tell_other_chart(std::vector<plan::Finding>& rows, const MeasureRequest& request, const MeasuredShot& shot) {
+    for (plan::Finding& f : rows) {
+        if (f.check != "found") continue;
+        f.status = "caution";
+        f.advice = "The plan has the chart " + request.planned + ", and this frame shows " + shot.definition.id +
+                   ": change the card in the plan, or choose the chart here";
+        std::rotate(rows.begin(), rows.begin() + (&f - rows.data()), rows.begin() + (&f - rows.data()) + 1);
+        return;
+    }
 }
 
 } // namespace
@@ -75,6 +90,8 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
         MeasuredShot shot = measure_in(*m.frame, {.chart = request.chart, .corners = request.corners}, stop);
         shot.sha256 = request.source.sha256;
         m.findings = rows_of(judge(*m.frame, shot, request.limits));
+        if (!request.planned.empty() && request.planned != shot.definition.id)
+            tell_other_chart(m.findings, request, shot);
         shot.frame = without_pixels(*m.frame);
         try {
             const auto reference = chart::reference_of(shot.definition);
@@ -98,8 +115,9 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
 std::string made_from(const plan::Shoot& shoot, const plan::ChartShot& shot) {
     const plan::Frame* frame = plan::record(shoot.frames, shot.frame);
     const plan::Setup* setup = plan::record(shoot.setups, shot.setup);
-    const std::string encoding = frame ? source_of(shoot, *frame, setup ? setup->mode : 0).encoding : std::string();
-    return shot.chart + "|" + shot.corners + (encoding.empty() ? "" : "|" + encoding);
+    const FrameSource source = frame ? source_of(shoot, *frame, setup ? setup->mode : 0) : FrameSource{};
+    return shot.chart + "|" + shot.corners + (source.encoding.empty() ? "" : "|" + source.encoding) +
+           (source.clip_code < 1 ? formatted("|clip {:g}", source.clip_code) : "");
 }
 
 const plan::Reading* reading_of(const plan::Shoot& shoot, const plan::ChartShot& shot) {

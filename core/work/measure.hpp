@@ -16,6 +16,7 @@ struct FrameSource {
     std::string sha256;
     std::string encoding; ///< name or 1D LUT file; empty: by the file's own tags
     double position_s = 0;
+    double clip_code = 1; ///< see frame::ReadOptions
     bool operator==(const FrameSource&) const = default;
 };
 /// `mode` is of the setup that the frame is looked at in; 0: of the frame's own setup, else of the frame.
@@ -40,6 +41,7 @@ struct MeasureRequest {
     std::string chart;                     ///< empty: any installed one
     std::optional<chart::Corners> corners; ///< needs `chart`
     inspect::Limits limits;
+    std::string planned = {}; ///< the chart of the setup's card; empty: none
 };
 /// Throws Error(usage) for a chart shot whose frame is not in the job.
 MeasureRequest request_for(const plan::Shoot& shoot, const plan::ChartShot& shot);

@@ -51,8 +51,8 @@ double showing_s(const std::filesystem::path& file, const ShotOptions& options, 
 
 MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress,
                        std::stop_token stop) {
-    frame::Frame frame =
-        frame::read(file, {frame::Size::measuring, options.encoding, showing_s(file, options, stop)}, stop);
+    frame::Frame frame = frame::read(
+        file, {frame::Size::measuring, options.encoding, showing_s(file, options, stop), options.clip_code}, stop);
     if (progress) progress(0.5);
     MeasuredShot shot = measure_in(frame, options, stop);
     shot.frame = std::move(frame);

@@ -16,6 +16,7 @@ struct ShotOptions {
     std::optional<chart::Corners> corners; ///< given by hand; needs `chart`
     std::optional<frame::Encoding> encoding;
     double position_s = 0; ///< of the still in a clip; below 0: where a coarse look through it finds the chart
+    double clip_code = 1;  ///< see frame::ReadOptions
 };
 
 /// Where a clip shows the chart, s: the position that is told, else the first of a dozen stills that does, else the

@@ -2,6 +2,9 @@
 #include <cmath>
 #include <numbers>
 
+#include <opencv2/imgcodecs.hpp>
+
+#include "colour/rgb.hpp"
 #include "gate_set.hpp"
 #include "support.hpp"
 #include "work/measure.hpp"
@@ -180,19 +183,72 @@ TEST(TurnSchool, any_turn_refused_holds_in_the_job_and_judges_the_larger_angle) 
 }
 
 // A DNG that holds all colours reads as the mosaic does: its black is taken off once.
-TEST_F(Verdict, a_linear_dng_reads_what_was_there) {
-    for (const char* file : {"mosaic.dng", "linear.dng"}) {
-        test::Shot shot{.width = 900, .height = 600, .more = R"(,"lens":{"name":"L","vignetting_stops":0})"};
-        simulate::Scene s = simulate::parse_scene(test::scene_text(shot), "test");
-        s.linear_dng = std::string(file) == "linear.dng";
-        const auto r = simulate::render(s);
-        simulate::write(r, scratch / file);
-        const auto taken = work::take_shot(scratch / file, {.chart = "grid24"});
-        EXPECT_TRUE(taken.frame.is_raw && taken.frame.linear) << file;
+// Every way in which a DNG may hold a frame (DNG 1.4, chapter 4) gives the same readings.
+TEST_F(Verdict, dngs_of_all_kinds_read_what_was_there) {
+    for (const std::string kind :
+         {R"({})", R"({"mosaic":"none"})", R"({"mosaic":"bggr"})", R"({"mosaic":"grbg"})", R"({"mosaic":"gbrg"})",
+          R"({"mosaic":"6x6"})", R"({"black":[0,60,120,30]})", R"({"bits":12})", R"({"border":[8,20,6,12]})",
+          R"({"border":[8,14,2,2],"mosaic":"gbrg","black":[0,60,120,30]})", R"({"orientation":3})",
+          R"({"orientation":6})", R"({"orientation":8,"mosaic":"grbg"})", R"({"big_endian":true})",
+          R"({"big_endian":true,"bits":12,"mosaic":"none"})"}) {
+        test::Shot shot{
+            .width = 900, .height = 600, .more = R"(,"lens":{"name":"L","vignetting_stops":0},"dng":)" + kind};
+        const auto r = test::rendered(shot);
+        simulate::write(r, scratch / "a.dng");
+        const auto taken = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        EXPECT_TRUE(taken.frame.is_raw && taken.frame.linear) << kind;
         for (const simulate::TruePatch& p : r.charts[0].patches)
             for (std::size_t c = 0; c < 3; ++c)
-                EXPECT_NEAR(taken.reading.find(p.id)->mean[c] / p.mean[c], 1, 0.008) << file << " " << p.id;
+                EXPECT_NEAR(taken.reading.find(p.id)->mean[c], p.mean[c], 0.008 * p.mean[c] + 0.0003)
+                    << kind << " " << p.id;
+        EXPECT_EQ(taken.frame.recorded.bits, kind.find(R"("bits":12)") != std::string::npos ? 12 : 14) << kind;
+        const frame::Frame full = frame::read(scratch / "a.dng", {frame::Size::full});
+        EXPECT_EQ(full.width, 900) << kind;
     }
+}
+
+// Common practice: 14 bits and no losses for measuring; 10 bits for a flat curve.
+TEST_F(Verdict, what_a_recording_loses_is_told_with_the_reason) {
+    test::Shot shot{.width = 900, .height = 600, .more = R"(,"dng":{"bits":12})"};
+    simulate::write(test::rendered(shot), scratch / "a.dng");
+    const inspect::Finding coarse = finding(judged(scratch / "a.dng"), "recording");
+    EXPECT_EQ(coarse.status, inspect::Status::caution);
+    EXPECT_NE(coarse.advice.find("12 bits"), std::string::npos) << coarse.advice;
+
+    const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const auto with = [&](auto change) {
+        frame::Frame f = s.frame;
+        change(f);
+        return finding(work::judge(f, s, limits), "recording");
+    };
+    EXPECT_EQ(with([](frame::Frame& f) { f.recorded.bits = 14; }).status, inspect::Status::pass);
+    EXPECT_NE(with([](frame::Frame& f) { f.recorded = {14, true, ""}; }).advice.find("losses"), std::string::npos);
+    const auto flat = [](int bits) {
+        return [bits](frame::Frame& f) {
+            f.is_raw = f.linear = false;
+            f.encoding = "acescct";
+            f.recorded = {bits, false, "4:2:0"};
+        };
+    };
+    EXPECT_NE(with(flat(8)).advice.find("10 bits"), std::string::npos);
+    EXPECT_EQ(with(flat(10)).status, inspect::Status::pass);
+}
+
+// A recording whose whites end below the last code: told the code, they count as clipped.
+TEST_F(Verdict, a_clip_code_below_the_last_one_is_honoured) {
+    cv::Mat codes(600, 900, CV_16UC3, cv::Scalar(12000, 12000, 12000));
+    const auto r = test::rendered({.width = 900, .height = 600, .white = 1.6});
+    for (int i = 0; i < 900 * 600 * 3; ++i)
+        codes.ptr<std::uint16_t>()[i / 3 * 3 + 2 - i % 3] = static_cast<std::uint16_t>(std::lround(
+            0.9 * 65535 *
+            colour::encode(colour::Transfer::srgb, std::clamp(double{r.rgb[static_cast<std::size_t>(i)]}, 0.0, 1.0))));
+    cv::imwrite((scratch / "a.png").string(), codes);
+    const auto clipped = [&](double code) {
+        const auto s = work::take_shot(scratch / "a.png", {.chart = "grid24", .clip_code = code});
+        return finding(work::judge(s.frame, s, limits), "clipping").status;
+    };
+    EXPECT_EQ(clipped(1), inspect::Status::pass);
+    EXPECT_EQ(clipped(0.9), inspect::Status::reshoot);
 }
 
 } // namespace
