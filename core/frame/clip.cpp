@@ -97,7 +97,7 @@ Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::opti
     f.rgb.resize(codes.size());
     f.clipped.assign(static_cast<std::size_t>(w) * h, 0);
     // The last code of eight bits: what lies there has no more above it.
-    const int full = std::min(65535 - 128, static_cast<int>(65535 * clip_code));
+    const int full = std::min(65535 - 128, static_cast<int>(65535 * clip_code) - 128);
     tbb::parallel_for(std::size_t{0}, f.clipped.size(), [&](std::size_t i) {
         for (std::size_t c = 0; c < 3; ++c) {
             const std::uint16_t code = codes[i * 3 + c];

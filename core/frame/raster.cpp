@@ -63,6 +63,7 @@ struct RasterReader {
 
 Frame read_raster(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
     const std::optional<Encoding>& told = options.encoding;
+    constexpr int half_code = 128; // of eight bits
     const auto extension = to_lower(file.extension().string());
     if (extension == ".jpg" || extension == ".jpeg") check_jpeg_end(file);
     OIIO::ImageSpec hints;
@@ -130,7 +131,7 @@ Frame read_raster(const fs::path& file, const ReadOptions& options, const std::s
         f.clipped.resize(pixels);
         std::vector<std::uint16_t> codes(in_band);
         if (options.clip_code < 1) f.clips_at = encoding->decode(1, options.clip_code);
-        const int full = static_cast<int>(std::ceil(65535 * std::min(1.0, options.clip_code)));
+        const int full = options.clip_code < 1 ? static_cast<int>(65535 * options.clip_code) - half_code : 65535;
         in_bands(OIIO::TypeDesc::UINT16, codes.data(), [&](std::size_t i, const std::uint16_t* v) {
             for (int c = 0; c < 3; ++c) {
                 const std::uint16_t code = v[used == 3 ? c : 0];

@@ -162,10 +162,71 @@ bool clipped_by_noise(const Shot& s, const read::PatchReading& p) {
     return p.clipped < 2 * expected; // twice: what is cut off is missing from mean and noise
 }
 
+/// Parts of a patch that are clearly brighter or darker than the rest of it.
+struct Spots {
+    double bright = 0, dark = 0;                                               ///< shares of its area
+    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
+};
+Spots spots_of(const Shot& s, const chart::Patch& patch) {
+    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
+    // Neighbours bleed in by the blur: the sides are left out.
+    const double margin = std::max(0.12, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0);
+    if (margin > 0.35) return {};
+    std::vector<colour::Vec3> v;
+    std::vector<double> level;
+    const int n = std::clamp(static_cast<int>((1 - 2 * margin) * s.patch_px / s.frame.cell), 4, 40);
+    const double inner = 1 - 2 * margin;
+    for (int r = 0; r < n; ++r)
+        for (int c = 0; c < n; ++c) {
+            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
+                                 patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) /
+                            s.frame.cell;
+            const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
+            if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
+            const float* p = s.frame.at(x, y);
+            v.emplace_back(p[0], p[1], p[2]);
+            level.push_back(v.back().mean());
+        }
+    if (v.size() < 12) return {};
+    // Against its dark or its light part: a soft sheen lies on most of a patch. Noise by neighbours alone.
+    std::vector<double> sorted = level, steps;
+    std::sort(sorted.begin(), sorted.end());
+    for (std::size_t i = 1; i < level.size(); ++i)
+        if (i % static_cast<std::size_t>(n)) steps.push_back(std::abs(level[i] - level[i - 1]));
+    const double low = sorted[sorted.size() / 5], high = sorted[sorted.size() - 1 - sorted.size() / 5],
+                 noise = sd_per_mad * median(steps) / std::sqrt(2.0);
+    const double most_even = s.finished() ? 0.16 : 0.09, darkest = s.finished() ? 0.012 : 0.006;
+    const double reach = std::max(6 * noise, most_even * low + darkest * s.light.level);
+    Spots spots;
+    colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
+    for (std::size_t i = 0; i < v.size(); ++i) {
+        if (level[i] > low + reach) {
+            ++spots.bright;
+            bright += v[i];
+        } else rest += v[i];
+        spots.dark += level[i] < high - reach;
+    }
+    if (spots.bright > 0) {
+        spots.brighter = bright / spots.bright;
+        spots.rest = rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
+    }
+    spots.bright /= static_cast<double>(v.size());
+    spots.dark /= static_cast<double>(v.size());
+    return spots;
+}
+
 /// True where the light on the whole chart would leave the patch well below the edge: a lamp shines back from it alone.
+/// What a finished picture should show is not known so well: there the rest of the patch tells.
 bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
+    constexpr double most_covered = 0.7;
     const auto xyz = s.reference.xyz.find(p.id);
     const auto at = static_cast<std::size_t>(&p - s.reading.patches.data());
+    if (s.finished()) {
+        const int patch = s.definition.index_of(p.id);
+        if (patch < 0 || p.clipped > most_covered) return false;
+        const Spots spots = spots_of(s, s.definition.patches[static_cast<std::size_t>(patch)]);
+        return spots.bright > 0 && spots.bright < most_covered && spots.rest.mean() < 0.6 * s.frame.clips_at;
+    }
     return s.light.usable && xyz != s.reference.xyz.end() && s.light.expected[at].maxCoeff() < 0.7 * s.frame.clips_at;
 }
 
@@ -287,59 +348,6 @@ Finding noise(const Shot& s) {
     const double db = grey && grey->mean[1] > 0 ? 20 * std::log10(grey->mean[1] / std::max(1e-9, grey->sd[1])) : NAN;
     return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy",
                    grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
-}
-
-/// Parts of a patch that are clearly brighter or darker than the rest of it.
-struct Spots {
-    double bright = 0, dark = 0;                                               ///< shares of its area
-    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
-};
-Spots spots_of(const Shot& s, const chart::Patch& patch) {
-    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
-    // Neighbours bleed in by the blur: the sides are left out.
-    const double margin = std::max(0.12, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0);
-    if (margin > 0.35) return {};
-    std::vector<colour::Vec3> v;
-    std::vector<double> level;
-    const int n = std::clamp(static_cast<int>((1 - 2 * margin) * s.patch_px / s.frame.cell), 4, 40);
-    const double inner = 1 - 2 * margin;
-    for (int r = 0; r < n; ++r)
-        for (int c = 0; c < n; ++c) {
-            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
-                                 patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) /
-                            s.frame.cell;
-            const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
-            if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
-            const float* p = s.frame.at(x, y);
-            v.emplace_back(p[0], p[1], p[2]);
-            level.push_back(v.back().mean());
-        }
-    if (v.size() < 12) return {};
-    // Against its dark or its light part: a soft sheen lies on most of a patch. Noise by neighbours alone.
-    std::vector<double> sorted = level, steps;
-    std::sort(sorted.begin(), sorted.end());
-    for (std::size_t i = 1; i < level.size(); ++i)
-        if (i % static_cast<std::size_t>(n)) steps.push_back(std::abs(level[i] - level[i - 1]));
-    const double low = sorted[sorted.size() / 5], high = sorted[sorted.size() - 1 - sorted.size() / 5],
-                 noise = sd_per_mad * median(steps) / std::sqrt(2.0);
-    const double most_even = s.finished() ? 0.16 : 0.09, darkest = s.finished() ? 0.012 : 0.006;
-    const double reach = std::max(6 * noise, most_even * low + darkest * s.light.level);
-    Spots spots;
-    colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
-    for (std::size_t i = 0; i < v.size(); ++i) {
-        if (level[i] > low + reach) {
-            ++spots.bright;
-            bright += v[i];
-        } else rest += v[i];
-        spots.dark += level[i] < high - reach;
-    }
-    if (spots.bright > 0) {
-        spots.brighter = bright / spots.bright;
-        spots.rest = rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
-    }
-    spots.bright /= static_cast<double>(v.size());
-    spots.dark /= static_cast<double>(v.size());
-    return spots;
 }
 
 colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1], r.mean[2]}; }
