@@ -29,7 +29,8 @@ MainWindow::MainWindow()
       setup_view_(new SetupView(desk_)),
       plan_(new PlanView(desk_)),
       kit_(new KitView(desk_)),
-      camera_(new SimulatedCamera(desk_)) {
+      camera_(new SimulatedCamera(desk_)),
+      set_view_(new SetView(desk_, this)) {
     setWindowTitle("Refero");
     setWindowIcon(QIcon(":/icons/refero.svg"));
     setAcceptDrops(true);
@@ -96,6 +97,7 @@ MainWindow::MainWindow()
 MainWindow::~MainWindow() {
     desk_.tasks.drain();
     hide();
+    delete set_view_;
     delete takeCentralWidget();
 }
 
@@ -183,6 +185,10 @@ void MainWindow::make_menus() {
     add(menu, "", tr("Kit"), Qt::Key_4, [this] { show_kit(); });
     add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
     add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
+    add(menu, "", tr("Set view"), Qt::Key_V, [this] {
+        if (!desk_.job.is_open()) return notice(tr("Open a job first: the set view shows its newest chart shot."));
+        set_view_->begin(current_setup());
+    });
     add(nullptr, "", tr("Filter the board"), QKeySequence::Find, [this] {
         show_board();
         board()->filter()->setFocus();
@@ -303,7 +309,7 @@ void MainWindow::open_setup(Id setup) {
     places_->setCurrentWidget(setup_view_);
     setup_view_->open(setup);
     tell_place();
-    setup_view_->chain()->card(setup_view_->chosen())->setFocus();
+    setup_view_->chain()->link(setup_view_->chosen())->setFocus();
 }
 
 void MainWindow::show_camera(bool on) {

@@ -14,6 +14,7 @@
 #include "frames/simulated_camera.hpp"
 #include "kit/kit_view.hpp"
 #include "plan/plan_view.hpp"
+#include "set/set_view.hpp"
 #include "setup/setup_view.hpp"
 #include "theme.hpp"
 
@@ -33,6 +34,7 @@ public:
     PlanView* plan_view() { return plan_; }
     KitView* kit_view() { return kit_; }
     SimulatedCamera* simulated_camera() { return camera_; }
+    SetView* set_view() { return set_view_; }
 
     /// Opens a scratch copy of the demo job; its frames are made once and kept in the user's cache.
     void open_demo();
@@ -79,6 +81,7 @@ private:
     PlanView* plan_;
     KitView* kit_;
     SimulatedCamera* camera_;
+    SetView* set_view_;
     QWidget *start_ = nullptr, *notice_strip_ = nullptr, *question_strip_ = nullptr, *task_strip_ = nullptr;
     QLabel *notice_text_ = nullptr, *question_text_ = nullptr, *task_text_ = nullptr, *here_ = nullptr,
            *job_name_ = nullptr;

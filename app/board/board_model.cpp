@@ -100,8 +100,12 @@ QVariant BoardModel::data(const QModelIndex& i, int role) const {
     const Chain& state = desk_.chains.at(setup);
     QStringList words{tr("%1: %2").arg(desk_.chains.title_of(setup), words_for(state.state)),
                       verdict(state, desk_.tasks)};
+    for (const Step step : state.steps()) {
+        const QString figure = figure_of(state, step, desk_.tasks);
+        words << tr("%1: %2").arg(name_of(step), name_of(state.link(step))) +
+                     (figure.isEmpty() ? QString() : tr(", %1").arg(figure));
+    }
     for (const plan::Staleness& r : state.stale) words << tr("Stale: %1. %2.").arg(qt(r.why), qt(r.remedy));
-    for (const Step step : state.steps()) words << QString("%1: %2").arg(name_of(step), name_of(state.link(step)));
     return words.join("\n");
 }
 

@@ -100,16 +100,21 @@ private:
         const Theme& t = Theme::now();
         // The chain in small along the lower edge, each link named.
         const auto steps = s.steps();
-        const double name_height = QFontMetricsF(small_font()).height();
+        const double step = inner.width() / static_cast<double>(steps.size());
+        const QFontMetricsF name_metrics(small_font());
+        // Names where all have room, else the shapes alone: names and figures come on hover.
+        const bool named = std::all_of(steps.begin(), steps.end(), [&](Step link) {
+            return name_metrics.horizontalAdvance(name_of(link)) < step + 2;
+        });
+        const double name_height = named ? name_metrics.height() : 0;
         const QRectF names(inner.left(), inner.bottom() - name_height, inner.width(), name_height);
         const QRectF chain(inner.left(), names.top() - 30, inner.width(), 28);
         draw_chain(p, chain, s, t.text);
         p.setFont(small_font());
         p.setPen(t.dim);
-        const double step = inner.width() / static_cast<double>(steps.size());
-        for (std::size_t k = 0; k < steps.size(); ++k)
+        for (std::size_t k = 0; k < steps.size() && named; ++k)
             p.drawText(QRectF(names.left() + static_cast<double>(k) * step - 4, names.top(), step + 8, names.height()),
-                       Qt::AlignCenter, step > 58 ? name_of(steps[k]) : name_of(steps[k]).left(1));
+                       Qt::AlignCenter, name_of(steps[k]));
         inner.setBottom(chain.top() - 4);
         // State in a line of its own.
         draw_state(p, QRectF(inner.left() - 2, inner.top(), 16, 24), s.state, t.text);

@@ -84,4 +84,21 @@ QString next_of(const Chain& c, Step step, const Tasks& tasks) {
     return {};
 }
 
+QString gate_words(const Chain& s) {
+    const bool by_user = !s.refused.empty() && s.gate() != "reshoot";
+    return !s.refused.empty()      ? (by_user ? QObject::tr("Refused") : QObject::tr("Reshoot"))
+           : !s.shot               ? (s.problem.empty() ? QObject::tr("To shoot") : QObject::tr("No chart"))
+           : s.gate() == "caution" ? QObject::tr("Caution")
+           : s.gate() == "reshoot" ? QObject::tr("Accepted")
+                                   : QObject::tr("Pass");
+}
+
+QString remedy_of(const Chain& s) {
+    const bool told = !s.findings.empty() && inspect::is_alarm(inspect::status_named(s.findings.front().status));
+    return !s.refused.empty() ? qt(s.refused)
+           : !s.shot          ? qt(s.problem)
+           : told             ? qt(s.findings.front().advice)
+                              : QString();
+}
+
 } // namespace refero::app

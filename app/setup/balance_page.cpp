@@ -71,14 +71,14 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
       tabs_(new QTabWidget),
       scopes_(new Scopes),
       finish_(new FinishPanel) {
-    side()->addWidget(light_);
-    side()->addWidget(facts_);
-    side()->addStretch();
+    auto* top = side_row();
+    top->addWidget(light_, 1);
+    top->addWidget(facts_, 1);
+    auto* row = side_row();
     curves_->setObjectName("curves");
     curves_->setToolTip(
         tr("Where white is right and the greys are not, a smooth curve for red and one for blue bring them to "
            "green.\nA fault of the recording's own curves: see first whether another mode or raw avoids it"));
-    side()->addWidget(curves_);
     connect(curves_, &QCheckBox::clicked, this, [this](bool on) {
         Settings s = desk_.chains.at(setup_).settings;
         s.curves = on;
@@ -86,15 +86,16 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     });
     auto* label = new QLabel(tr("&Balance on"));
     label->setBuddy(white_);
-    side()->addWidget(label);
-    side()->addWidget(white_);
+    row->addWidget(label);
+    row->addWidget(white_, 1);
+    row->addWidget(curves_);
     white_->setToolTip(tr("The neutral that becomes neutral and reads its reference luminance"));
     white_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     connect(white_, &QComboBox::activated, this, [this] { balance_on(white_->currentData().toString()); });
 
-    auto* lower = new QSplitter(Qt::Horizontal);
-    lower->setHandleWidth(8);
-    lower->setChildrenCollapsible(false);
+    auto* seen = new QSplitter(Qt::Vertical);
+    seen->setHandleWidth(8);
+    seen->setChildrenCollapsible(false);
     plots_->setObjectName("balancePlots");
     plots_->setDocumentMode(true);
     plots_->addTab(plot_, tr("Neutral ladder"));
@@ -105,10 +106,10 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     tabs_->addTab(exposures_, tr("Where white and black lie"));
     tabs_->addTab(finish_, tr("After the correction"));
     exposures_->setObjectName("exposures");
-    lower->addWidget(plots_);
-    lower->addWidget(tabs_);
-    lower->setSizes({420, 580});
-    arrange(picture_part(), lower, 262);
+    seen->addWidget(picture_part());
+    seen->addWidget(plots_);
+    seen->setSizes({400, 250});
+    arrange("balance", seen, tabs_);
     connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
     connect(tabs_, &QTabWidget::currentChanged, this, [this](int i) {
         if (i == finish_tab) plots_->setCurrentWidget(scopes_);

@@ -23,7 +23,8 @@ QString words_of(fit::Model model) {
     return {};
 }
 
-constexpr int verdict_column = 8, column_count = 9; // of the candidates' table
+constexpr int column_count = 8; // of the candidates' table
+constexpr int candidate_height = 40;
 
 } // namespace
 
@@ -50,13 +51,17 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     differs_->setWordWrap(true);
     differs_->setObjectName("differs");
     side()->addWidget(differs_);
-    side()->addStretch();
-    const auto add = [this](const QString& text, QComboBox* box, const QString& tooltip) {
+    auto* action = side_row();
+    fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true,
+                       action);
+    fit_->setObjectName("fitButton");
+    auto* controls = side_row();
+    const auto add = [controls](const QString& text, QComboBox* box, const QString& tooltip) {
         auto* label = new QLabel(text);
         label->setBuddy(box);
         box->setToolTip(tooltip);
-        side()->addWidget(label);
-        side()->addWidget(box);
+        controls->addWidget(label);
+        controls->addWidget(box, 1);
     };
     add(tr("&Model"), model_,
         tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
@@ -70,14 +75,13 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     average_->setObjectName("average");
     average_->setToolTip(tr("The fit takes the mean of all good chart shots of this setup, each at the exposure of the "
                             "latest; noise falls, and a patch is taken from the shots in which it is good"));
-    side()->addWidget(average_);
+    action->addWidget(average_);
+    action->addStretch();
     connect(average_, &QCheckBox::clicked, this, [this](bool on) {
         Settings s = desk_.chains.at(setup_).settings;
         s.average = on;
         desk_.setups.change(setup_, s, on ? tr("All chart shots averaged") : tr("The latest chart shot alone"));
     });
-    fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true);
-    fit_->setObjectName("fitButton");
     connect(fit_, &QPushButton::clicked, this, [this] { desk_.setups.fit(setup_); });
     connect(model_, &QComboBox::activated, this, [this] {
         Settings s = desk_.chains.at(setup_).settings;
@@ -112,7 +116,7 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     });
     connect(picture_, &PictureView::picked, this,
             [this](const std::vector<chart::Point>& at) { picture_->set_region(scopes_->take_region(at[0], at[1])); });
-    arrange(view, tabs_, 262);
+    arrange("correction", view, tabs_);
 }
 
 QHBoxLayout* CorrectionPage::picture_bar() {
@@ -211,16 +215,17 @@ QWidget* CorrectionPage::candidates_tab() {
          {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
          {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
          {tr("Worst"), tr("The patch that is predicted worst when left out")},
-         {tr("Hue left out"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
+         {tr("Hue"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
          {tr("Elsewhere"),
           tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
          {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
-         {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")},
-         {tr("Verdict"), {}}},
+         {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")}},
         tr("Candidates"));
     candidates_->setObjectName("candidates");
     candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-    for (int k = 1; k < verdict_column; ++k)
+    candidates_->verticalHeader()->setDefaultSectionSize(candidate_height);
+    candidates_->horizontalHeader()->setStretchLastSection(false);
+    for (int k = 1; k < column_count; ++k)
         candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     candidates_->setSelectionMode(QAbstractItemView::NoSelection);
     candidates_->setFocusPolicy(Qt::NoFocus);
@@ -382,18 +387,18 @@ void CorrectionPage::show_candidates(const Chain& s) {
             : chosen ? tr("chosen")
                      : QString();
         const QString texts[column_count] = {
-            words_of(c.model),
+            words_of(c.model) + (verdict.isEmpty() ? QString() : "\n" + verdict),
             number(c.fit.mean),
             number(c.cross_validated.mean),
             QString("%1  %2").arg(QString::fromStdString(c.worst)).arg(c.cross_validated.max, 0, 'f', 1),
             known(c.by_hue.mean, c.by_hue),
             known(c.unseen.mean, c.unseen),
             number(c.neutral),
-            QString("\u00d7 %1").arg(c.noise_gain, 0, 'f', 1),
-            verdict};
+            QString("\u00d7 %1").arg(c.noise_gain, 0, 'f', 1)};
         for (int k = 0; k < column_count; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
-            item->setTextAlignment((k > 0 && k < verdict_column ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            if (k == 0) item->setToolTip(verdict);
+            item->setTextAlignment((k > 0 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
             QFont f = candidates_->font();
             f.setWeight(chosen ? QFont::DemiBold : QFont::Normal);
             item->setFont(f);

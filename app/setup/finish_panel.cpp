@@ -5,12 +5,14 @@
 #include <QLabel>
 #include <QSignalBlocker>
 
+#include "colour/quantities.hpp"
 #include "desk/desk.hpp"
 
 namespace refero::app {
 
 FinishPanel::FinishPanel(QWidget* parent)
     : QWidget(parent),
+      map_(new WarmthMap),
       school_(new QComboBox),
       house_(new QComboBox),
       tint_(new QComboBox),
@@ -19,7 +21,10 @@ FinishPanel::FinishPanel(QWidget* parent)
     grid->setContentsMargins(6, 8, 6, 6);
     grid->setHorizontalSpacing(10);
     grid->setVerticalSpacing(8);
-    grid->setColumnStretch(1, 1);
+    grid->setColumnStretch(2, 1);
+    grid->setRowStretch(0, 1);
+    map_->setObjectName("warmthMap");
+    grid->addWidget(map_, 0, 0, 1, 3);
     school_->setObjectName("exposureSchool");
     house_->setObjectName("houseStep");
     tint_->setObjectName("tintPatch");
@@ -29,20 +34,33 @@ FinishPanel::FinishPanel(QWidget* parent)
     tint_->setToolTip(tr("A tinted patch to balance on: the bluer the patch, the warmer the picture"));
     reset_->setToolTip(tr("Takes exposure, step and share of the light back: the correction alone"));
     for (QWidget* w : std::initializer_list<QWidget*>{school_, house_, tint_, reset_}) w->setMinimumWidth(168);
-    add(0, tr("E&xposure"), tr("After the correction, which lets the white patch read its own reference value"), -3, 3,
+    add(3, tr("E&xposure"), tr("After the correction, which lets the white patch read its own reference value"), -3, 3,
         0.05, 2, tr(" stops"), &balance::Finish::stops, school_);
-    add(1, tr("&Warmer"), tr("Step along the daylight locus in mired; to the left cooler"), -60, 60, 1, 0, tr(" mired"),
-        &balance::Finish::warmer_mired, house_);
-    add(2, tr("&Greener"), tr("Step across it in thousandths of Duv; to the left more magenta"), -12, 12, 0.5, 1, {},
-        &balance::Finish::greener, tint_);
-    add(3, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"),
+    add(1, tr("&Warmer"), tr("Step along the daylight locus in mired; below 0 cooler"), -WarmthMap::most_mired,
+        WarmthMap::most_mired, 1, 0, tr(" mired"), &balance::Finish::warmer_mired, house_);
+    add(2, tr("&Greener"), tr("Step across it in thousandths of Duv; below 0 more magenta"), -WarmthMap::most_green,
+        WarmthMap::most_green, 0.5, 1, {}, &balance::Finish::greener, tint_);
+    add(4, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"),
         0, 100, 5, 0, tr(" %"), &balance::Finish::light_kept, reset_);
     auto* note = new QLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and "
                                "it can be taken back at any time."));
     note->setWordWrap(true);
     note->setProperty("dim", true);
-    grid->addWidget(note, 4, 0, 1, 4);
-    grid->setRowStretch(5, 1);
+    grid->addWidget(note, 5, 0, 1, 3);
+    const auto with = [this](const QPointF& at) {
+        balance::Finish f = finish_;
+        f.warmer_mired = at.x();
+        f.greener = at.y();
+        return f;
+    };
+    connect(map_, &WarmthMap::moving, this, [this, with](const QPointF& at) {
+        finish_ = with(at);
+        show_finish();
+        emit moving(finish_);
+    });
+    connect(map_, &WarmthMap::settled, this, [this, with](const QPointF& at, const QString& mark) {
+        settle(with(at), mark.isEmpty() ? tr("Warmth") : tr("Warmth: %1").arg(mark));
+    });
     connect(reset_, &QPushButton::clicked, this, [this] { settle({}, tr("Nothing after the correction")); });
     connect(school_, &QComboBox::activated, this, [this](int i) {
         balance::Finish f = finish_;
@@ -80,47 +98,32 @@ void FinishPanel::add(int row, const QString& text, const QString& tooltip, doub
                       int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside) {
     auto* grid = static_cast<QGridLayout*>(layout());
     const double shown_per = value == &balance::Finish::light_kept ? 100 : 1; // shown in percent
-    Control c{new QSlider(Qt::Horizontal), new QDoubleSpinBox, value, shown_per / step, text};
-    c.what.remove('&');
+    const Control c{new QDoubleSpinBox, value};
+    const QString what = QString(text).remove('&');
     auto* label = new QLabel(text);
     label->setBuddy(c.spin);
-    c.slider->setRange(qRound(least / step), qRound(most / step));
-    c.slider->setPageStep(5);
-    c.slider->setAccessibleName(c.what);
-    c.slider->setObjectName("finish" + QString(c.what).remove(' '));
+    c.spin->setObjectName("finish" + QString(what).remove(' '));
     c.spin->setRange(least, most);
     c.spin->setSingleStep(step);
     c.spin->setDecimals(decimals);
     c.spin->setSuffix(suffix);
     c.spin->setKeyboardTracking(false);
     c.spin->setMinimumWidth(112);
-    for (QWidget* w : std::initializer_list<QWidget*>{label, c.slider, c.spin}) w->setToolTip(tooltip);
+    for (QWidget* w : std::initializer_list<QWidget*>{label, c.spin}) w->setToolTip(tooltip);
     grid->addWidget(label, row, 0);
-    grid->addWidget(c.slider, row, 1);
-    grid->addWidget(c.spin, row, 2);
-    grid->addWidget(beside, row, 3);
-    const auto with = [this, value](double v) {
+    grid->addWidget(c.spin, row, 1);
+    grid->addWidget(beside, row, 2);
+    connect(c.spin, &QDoubleSpinBox::valueChanged, this, [this, value, what, shown_per](double v) {
         balance::Finish f = finish_;
-        f.*value = v;
-        return f;
-    };
-    connect(c.slider, &QSlider::valueChanged, this, [this, c, with](int v) {
-        const balance::Finish f = with(v / c.per_unit);
-        if (!c.slider->isSliderDown()) return settle(f, c.what);
-        finish_ = f;
-        show_finish();
-        emit moving(f);
+        f.*value = v / shown_per;
+        settle(f, what);
     });
-    connect(c.slider, &QSlider::sliderReleased, this, [this, c] { settle(finish_, c.what); });
-    connect(c.spin, &QDoubleSpinBox::valueChanged, this,
-            [this, c, with, shown_per](double v) { settle(with(v / shown_per), c.what); });
     controls_.push_back(c);
 }
 
 void FinishPanel::show_finish() {
     for (const Control& c : controls_) {
-        const QSignalBlocker one(c.slider), two(c.spin);
-        if (!c.slider->isSliderDown()) c.slider->setValue(qRound(finish_.*c.value * c.per_unit));
+        const QSignalBlocker quiet(c.spin);
         c.spin->setValue(finish_.*c.value * (c.value == &balance::Finish::light_kept ? 100 : 1));
     }
     const auto nearest = [](QComboBox* box, auto same) {
@@ -141,6 +144,8 @@ void FinishPanel::show_finish() {
         const QSignalBlocker quiet(tint_);
         tint_->setCurrentIndex(0);
     }
+    const QPointF at(finish_.warmer_mired, finish_.greener);
+    map_->set_point(at, light_at_ ? at + finish_.light_kept * *light_at_ : at);
     reset_->setEnabled(!finish_.empty());
 }
 
@@ -151,8 +156,7 @@ void FinishPanel::settle(const balance::Finish& finish, const QString& what) {
 }
 
 void FinishPanel::set(const Chain& s, const plan::Kit& kit) {
-    if (std::any_of(controls_.begin(), controls_.end(), [](const Control& c) { return c.slider->isSliderDown(); }))
-        return;
+    if (map_->is_dragged()) return;
     setEnabled(s.balance.has_value());
     const QSignalBlocker one(school_), two(house_), three(tint_);
     school_->clear();
@@ -186,12 +190,23 @@ void FinishPanel::set(const Chain& s, const plan::Kit& kit) {
                                QPointF(std::clamp(f.warmer_mired, -60.0, 60.0), std::clamp(f.greener, -12.0, 12.0)));
             }
     tint_->setVisible(tint_->count() > 1);
+    const auto d50 = colour::correlated_temperature(colour::chromaticity_of(colour::white_d50));
+    light_at_ = s.light
+                    ? std::optional(QPointF(1e6 / s.light->kelvin - 1e6 / d50.kelvin, 1000 * (s.light->duv - d50.duv)))
+                    : std::nullopt;
+    std::vector<WarmthMap::Mark> marks{{tr("neutral"), {0, 0}, WarmthMap::Kind::neutral}};
+    for (int i = 1; i < house_->count(); ++i)
+        marks.push_back({house_->itemText(i), house_->itemData(i).toPointF(), WarmthMap::Kind::house});
+    for (int i = 1; i < tint_->count(); ++i)
+        marks.push_back({tint_->itemText(i), tint_->itemData(i).toPointF(), WarmthMap::Kind::tint});
+    if (light_at_)
+        marks.push_back({tr("the light, %1 K").arg(s.light->kelvin, 0, 'f', 0), *light_at_, WarmthMap::Kind::light});
+    map_->set_marks(std::move(marks));
     for (const Control& c : controls_)
-        if (c.value == &balance::Finish::light_kept)
-            for (QWidget* w : std::initializer_list<QWidget*>{c.slider, c.spin}) {
-                w->setEnabled(s.light.has_value());
-                if (!s.light) w->setToolTip(tr("The light's colour is not known: the file has no colour matrix"));
-            }
+        if (c.value == &balance::Finish::light_kept) {
+            c.spin->setEnabled(s.light.has_value());
+            if (!s.light) c.spin->setToolTip(tr("The light's colour is not known: the file has no colour matrix"));
+        }
     finish_ = s.settings.finish;
     show_finish();
 }

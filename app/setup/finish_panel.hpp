@@ -3,10 +3,10 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QPushButton>
-#include <QSlider>
 #include <QWidget>
 
 #include "desk/desk.hpp"
+#include "warmth_map.hpp"
 
 namespace refero::app {
 
@@ -21,19 +21,19 @@ public:
     const balance::Finish& finish() const { return finish_; }
 
 signals:
-    void moving(const balance::Finish& finish); ///< while a slider is held
+    void moving(const balance::Finish& finish); ///< while the point of the map is held
     void settled(const balance::Finish& finish, const QString& what);
 
 private:
     struct Control {
-        QSlider* slider;
         QDoubleSpinBox* spin;
         double balance::Finish::*value;
-        double per_unit; ///< slider steps
-        QString what;
     };
     void add(int row, const QString& label, const QString& tooltip, double least, double most, double step,
              int decimals, const QString& suffix, double balance::Finish::*value, QWidget* beside);
+    /// From neutral to the light's own colour; none where it is not known.
+    std::optional<QPointF> light_at_;
+    WarmthMap* map_;
     void show_finish();
     void ask_white();
     void settle(const balance::Finish& finish, const QString& what);

@@ -107,7 +107,6 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
         "A file holds for this camera, lens, recording mode and light. Under another light, shoot the chart again."));
     advice->setWordWrap(true);
     side()->addWidget(advice);
-    side()->addStretch();
     write_ = side_button(tr("Write the file"), {}, tr("Writes the file; it is whole or not there"), true);
     write_->setObjectName("exportButton");
 
@@ -141,7 +140,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
         const QString file = written_->item(r, 0)->toolTip();
         QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(file).absolutePath()));
     });
-    arrange(main, below, 210);
+    arrange("handover", main, below);
     kinds_->setCurrentRow(0);
 }
 

@@ -12,44 +12,50 @@ Page::Page(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
       side_panel_(new QFrame),
-      side_(new QVBoxLayout(side_panel_)) {
+      side_(new QVBoxLayout) {
     side_panel_->setProperty("panel", true);
-    side_panel_->setFixedWidth(272);
-    side_->setContentsMargins(14, 12, 14, 14);
-    side_->setSpacing(10);
+    side_->setSpacing(6);
+    side_panel_->setMinimumWidth(420); // whatever its tables would like
 }
 
-void Page::arrange(QWidget* main, QWidget* below, int below_height) {
-    auto* top = new QWidget;
-    auto* row = new QHBoxLayout(top);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(8);
-    row->addWidget(main, 1);
-    row->addWidget(side_panel_);
-    auto* outer = new QVBoxLayout(this);
-    outer->setContentsMargins(0, 8, 8, 8);
-    if (!below) {
-        outer->addWidget(top);
-        return;
-    }
-    auto* splitter = new QSplitter(Qt::Vertical);
+void Page::arrange(const QString& name, QWidget* evidence, QWidget* proof) {
+    auto* finding = new QVBoxLayout(side_panel_);
+    finding->setContentsMargins(14, 10, 14, 12);
+    finding->setSpacing(8);
+    finding->addLayout(side_);
+    finding->addWidget(proof, 1);
+    auto* splitter = new QSplitter(Qt::Horizontal);
     splitter->setHandleWidth(8);
     splitter->setChildrenCollapsible(false);
-    splitter->addWidget(top);
-    splitter->addWidget(below);
+    splitter->addWidget(evidence);
+    splitter->addWidget(side_panel_);
+    splitter->setSizes({660, 600});
     splitter->setStretchFactor(0, 1);
-    splitter->setStretchFactor(1, 0);
-    splitter->setSizes({700 - below_height, below_height});
+    splitter->setStretchFactor(1, 1);
+    const QString key = "widths/" + name;
+    splitter->restoreState(QSettings().value(key).toByteArray());
+    connect(splitter, &QSplitter::splitterMoved, this,
+            [splitter, key] { QSettings().setValue(key, splitter->saveState()); });
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(8, 0, 8, 8);
     outer->addWidget(splitter);
 }
 
-QPushButton* Page::side_button(const QString& text, const QString& icon_name, const QString& tooltip, bool primary) {
+QHBoxLayout* Page::side_row() {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    side_->addLayout(row);
+    return row;
+}
+
+QPushButton* Page::side_button(const QString& text, const QString& icon_name, const QString& tooltip, bool primary,
+                               QBoxLayout* row) {
     auto* button = new QPushButton(text);
     if (!icon_name.isEmpty() && !primary) button->setIcon(icon(icon_name));
     button->setProperty("primary", primary);
     button->setToolTip(tooltip);
     button->setCursor(Qt::PointingHandCursor);
-    side_->addWidget(button);
+    (row ? row : side_)->addWidget(button);
     return button;
 }
 

@@ -1,5 +1,5 @@
-// What the six workspaces of a setup have in common: a picture, the figures that decide beside it, and the step's
-// table or plot below.
+// What the six workspaces of a setup have in common, evidence beside finding: at the left what is measured, drawn on
+// its picture; at the right the figure that decides, why, the next action, and under them what proves it.
 #pragma once
 
 #include <QPushButton>
@@ -23,11 +23,15 @@ public:
     virtual class PictureView* picture() { return nullptr; }
 
 protected:
-    /// Arranges the page; takes ownership. `below` may be null.
-    void arrange(QWidget* main, QWidget* below, int below_height = 250);
+    /// Arranges the page, with side() over `proof` at the right; takes ownership. `name` keeps the widths.
+    void arrange(const QString& name, QWidget* evidence, QWidget* proof);
+    /// Figure, reason, next action and what stands with them, from the top.
     QVBoxLayout* side() { return side_; }
+    /// A row of it, for things that stand side by side.
+    QHBoxLayout* side_row();
+    /// Into `row`, else below what is in side().
     QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip,
-                             bool primary = false);
+                             bool primary = false, QBoxLayout* row = nullptr);
 
     Desk& desk_;
     Id setup_ = 0;

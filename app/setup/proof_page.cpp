@@ -26,50 +26,52 @@ ProofPage::ProofPage(Desk& desk, QWidget* parent)
     words_->setObjectName("proofWords");
     words_->setToolTip(tr("Levels of just noticeable and acceptable difference: Paravina and others 2015"));
     side()->addWidget(words_);
-    side()->addWidget(facts_);
-    side()->addStretch();
-    auto* key = new QLabel(tr("Reference outside, corrected inside."));
-    key->setToolTip(tr("Click a patch anywhere to see it everywhere"));
-    key->setWordWrap(true);
-    key->setProperty("dim", true);
-    side()->addWidget(key);
-
-    auto* label = new QLabel(tr("Prove &on"));
+    auto* row = side_row();
+    auto* label = new QLabel(tr("&on"));
     label->setBuddy(on_);
-    side()->addWidget(label);
-    side()->addWidget(on_);
+    prove_ = side_button(
+        tr("Prove it on this chart shot"), {},
+        tr("Keeps the differences that the correction leaves on this setup's own chart shot (Ctrl+Return)"), true, row);
+    row->addWidget(label);
+    row->addWidget(on_, 1);
     on_->setObjectName("proveOn");
+    on_->setAccessibleName(tr("Prove on"));
     on_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     on_->setToolTip(tr(
         "Another frame of a chart: of this setup, of another day, or another chart. The correction has not seen it"));
     connect(on_, &QComboBox::activated, this, &ProofPage::prove_on);
-    prove_ = side_button(
-        tr("Prove it on this chart shot"), {},
-        tr("Keeps the differences that the correction leaves on this setup's own chart shot (Ctrl+Return)"), true);
     prove_->setObjectName("proveButton");
     connect(prove_, &QPushButton::clicked, this, [this] { desk_.setups.prove(setup_); });
 
-    auto* lower = new QSplitter(Qt::Horizontal);
-    lower->setHandleWidth(8);
-    lower->setChildrenCollapsible(false);
-    lower->addWidget(bars_);
+    auto* seen = new QSplitter(Qt::Vertical);
+    seen->setHandleWidth(8);
+    seen->setChildrenCollapsible(false);
+    auto* pairs = new QWidget;
+    auto* column = new QVBoxLayout(pairs);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    auto* key = new QLabel(tr("Reference outside, corrected inside."));
+    key->setToolTip(tr("Click a patch anywhere to see it everywhere"));
+    key->setProperty("dim", true);
+    column->addWidget(swatches_, 1);
+    column->addWidget(key);
+    seen->addWidget(pairs);
     views_->setObjectName("proofViews");
     views_->setDocumentMode(true);
+    facts_->setContentsMargins(10, 8, 10, 8);
+    views_->addTab(bars_, tr("Patches"));
+    views_->addTab(facts_, tr("Figures"));
     views_->addTab(shifts_, tr("a* b*"));
     views_->addTab(wheel_, tr("Hues"));
     views_->addTab(lightness_, tr("Lightness"));
     views_->addTab(casts_, tr("Neutrals"));
     connect(views_, &QTabWidget::currentChanged, this, &ProofPage::show_view);
-    lower->addWidget(views_);
-    lower->addWidget(table_);
-    lower->setStretchFactor(0, 5);
-    lower->setStretchFactor(1, 3);
-    lower->setStretchFactor(2, 4);
-    lower->setSizes({430, 260, 310});
+    seen->addWidget(views_);
+    seen->setSizes({340, 300});
     for (auto* source : {table_}) connect(source, &PatchTable::patch_chosen, this, &ProofPage::choose);
     connect(bars_, &ProofPlot::patch_chosen, this, &ProofPage::choose);
     connect(swatches_, &Swatches::patch_chosen, this, &ProofPage::choose);
-    arrange(swatches_, lower);
+    arrange("proof", seen, table_);
 }
 
 void ProofPage::choose(const QString& id) {

@@ -18,9 +18,10 @@ ReadingPage::ReadingPage(Desk& desk, QWidget* parent)
       table_(new PatchTable({tr("Red"), tr("Green"), tr("Blue"), tr("Noise, %"), tr("Clipped, %"), tr("Pixels")},
                             {4, 4, 4, 2, 1, 0})) {
     table_->setToolTip(tr("Scene-linear camera RGB, 1 = saturation, black subtracted, no balance"));
-    side()->addWidget(usable_);
-    side()->addWidget(facts_);
-    side()->addSpacing(6);
+    auto* top = side_row();
+    top->addWidget(usable_);
+    top->addWidget(facts_, 1);
+    auto* actions = side_row();
     mapped_ = new QComboBox;
     mapped_->setObjectName("mapChoice");
     mapped_->addItems({tr("Light on the chart"), tr("Noise of the patches")});
@@ -32,15 +33,23 @@ ReadingPage::ReadingPage(Desk& desk, QWidget* parent)
     map_words_->setToolTip(
         tr("What camera and eye see differently is in it: a few hundredths of a stop from patch to patch are usual"));
     map_words_->setProperty("dim", true);
-    side()->addWidget(mapped_);
-    side()->addWidget(map_);
-    side()->addWidget(map_words_);
+    auto* seen = new QWidget;
+    auto* left = new QVBoxLayout(seen);
+    left->setContentsMargins(0, 0, 0, 0);
+    left->addWidget(picture_, 1);
+    auto* light = new QHBoxLayout;
+    auto* words = new QVBoxLayout;
+    words->addWidget(mapped_);
+    words->addWidget(map_words_, 1);
+    map_->setMinimumSize(250, 150);
+    light->addWidget(map_);
+    light->addLayout(words, 1);
+    left->addLayout(light);
     connect(mapped_, &QComboBox::currentIndexChanged, this, &ReadingPage::show_map);
     connect(map_, &PatchMap::patch_chosen, table_, &PatchTable::select_patch);
     connect(map_, &PatchMap::patch_chosen, picture_, &PictureView::select_patch);
-    side()->addStretch();
-    save_ =
-        side_button(tr("Save the reading \u2026"), "table", tr("Writes the reading as CGATS text for other programs"));
+    save_ = side_button(tr("Save the reading \u2026"), "table",
+                        tr("Writes the reading as CGATS text for other programs"), false, actions);
     connect(save_, &QPushButton::clicked, this, [this] {
         const QString name = last_folder() + "/" +
                              desk_.chains.title_of(setup_).replace(", ", "-").replace(' ', '-').toLower() + ".cgats";
@@ -51,7 +60,9 @@ ReadingPage::ReadingPage(Desk& desk, QWidget* parent)
     curve_ = side_button(
         tr("Measure the tone curve \u2026"), {},
         tr("From the greys of all chart shots of this camera in this mode, after ISO 14524: shoot the chart at several "
-           "exposures.\nWrites a 1D LUT that the mode then uses, and other programs read"));
+           "exposures.\nWrites a 1D LUT that the mode then uses, and other programs read"),
+        false, actions);
+    actions->addStretch();
     curve_->setObjectName("measureCurve");
     connect(curve_, &QPushButton::clicked, this, [this] {
         const plan::Mode* mode = plan::record(desk_.job.shoot().modes, desk_.chains.at(setup_).row.mode);
@@ -69,7 +80,7 @@ ReadingPage::ReadingPage(Desk& desk, QWidget* parent)
     connect(picture_, &PictureView::patch_chosen, table_, &PatchTable::select_patch);
     connect(table_, &PatchTable::patch_chosen, map_, &PatchMap::select_patch);
     connect(picture_, &PictureView::patch_chosen, map_, &PatchMap::select_patch);
-    arrange(picture_, table_, 200);
+    arrange("reading", seen, table_);
 }
 
 void ReadingPage::show_map() {

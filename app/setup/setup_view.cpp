@@ -1,6 +1,6 @@
 #include "setup_view.hpp"
 
-#include <QHBoxLayout>
+#include <QVBoxLayout>
 
 #include "balance_page.hpp"
 #include "correction_page.hpp"
@@ -14,19 +14,19 @@ namespace refero::app {
 SetupView::SetupView(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
-      chain_(new ChainColumn(desk)),
+      chain_(new ChainLine(desk)),
       pages_(new QStackedWidget) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(0);
-    row->addWidget(chain_);
-    row->addWidget(pages_, 1);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(chain_);
+    column->addWidget(pages_, 1);
     auto* shot = new ShotPage(desk);
     correction_ = new CorrectionPage(desk);
     for (Page* page : std::initializer_list<Page*>{shot, new ReadingPage(desk), new BalancePage(desk), correction_,
                                                    new ProofPage(desk), new HandoverPage(desk)})
         pages_->addWidget(page);
-    connect(chain_, &ChainColumn::step_chosen, this, [this](Step step) {
+    connect(chain_, &ChainLine::step_chosen, this, [this](Step step) {
         pages_->setCurrentIndex(static_cast<int>(step));
         if (setup_) page()->show_setup(setup_);
     });
@@ -34,6 +34,7 @@ SetupView::SetupView(Desk& desk, QWidget* parent)
         choose(Step::correction);
         correction_->choose_frame(frame);
     });
+    connect(shot, &ShotPage::next_wanted, this, &SetupView::go_on);
     connect(&desk.chains, &Chains::setup_changed, this, [this](Id setup) {
         if (setup == setup_) refresh();
     });

@@ -1,9 +1,9 @@
-// An open setup: its chain at the left, the chosen link's workspace beside it.
+// An open setup: its chain on top, the chosen link's workspace under it.
 #pragma once
 
 #include <QStackedWidget>
 
-#include "chain_column.hpp"
+#include "chain_line.hpp"
 #include "page.hpp"
 
 namespace refero::app {
@@ -21,7 +21,7 @@ public:
     void choose(Step step) { chain_->choose(step); }
     Step chosen() const { return chain_->chosen(); }
     Page* page() const;
-    ChainColumn* chain() { return chain_; }
+    ChainLine* chain() { return chain_; }
     /// Does the next thing there is to do in this setup: fits, or goes to the link that needs a person.
     void go_on();
     void refresh();
@@ -29,7 +29,7 @@ public:
 private:
     Desk& desk_;
     Id setup_ = 0;
-    ChainColumn* chain_;
+    ChainLine* chain_;
     QStackedWidget* pages_;
     CorrectionPage* correction_;
 };

@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QTabWidget>
 
 #include "../theme.hpp"
 
@@ -44,32 +45,33 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     side()->setSpacing(6);
     side()->addWidget(verdict_);
     side()->addWidget(advice_);
-    side()->addWidget(findings_);
-    side()->addWidget(found_);
-    side()->addWidget(facts_);
+    auto* first = side_row();
+    next_ = side_button(QString(), {}, tr("The next step of this setup (Ctrl+Return)"), true, first);
+    next_->setObjectName("nextButton");
+    first->addStretch();
+    connect(next_, &QPushButton::clicked, this, &ShotPage::next_wanted);
+    auto* actions = side_row();
     connect(findings_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (item && !item->data(Qt::UserRole).toString().isEmpty())
             picture_->select_patch(item->data(Qt::UserRole).toString());
     });
-    side()->addStretch();
     chart_ = new QComboBox;
     chart_->setObjectName("chartChoice");
     chart_->setAccessibleName(tr("Chart to look for"));
     chart_->setToolTip(tr("Which chart to look for in this shot"));
     chart_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    side()->addWidget(chart_);
     connect(chart_, &QComboBox::activated, this, [this](int index) {
         Settings s = desk_.chains.at(setup_).settings;
         s.chart = chart_->itemData(index).toString().toStdString();
         if (s.chart.empty()) s.corners.reset();
         desk_.setups.change(setup_, s, tr("Look for %1").arg(chart_->itemText(index).toLower()));
     });
-    by_hand_ =
-        side_button(tr("Place by hand"), "find", tr("For a chart that is not found, or cut off by the frame's edge"));
+    by_hand_ = side_button(tr("Place by hand"), "find",
+                           tr("For a chart that is not found, or cut off by the frame's edge"), false, actions);
     snap_ = side_button(tr("Snap to the patches"), "find",
-                        tr("Moves the corners so that the patches' edges lie on the picture's"));
+                        tr("Moves the corners so that the patches' edges lie on the picture's"), false, actions);
     connect(snap_, &QPushButton::clicked, this, &ShotPage::snap);
-    refuse_ = side_button(QString(), "cancel", QString());
+    refuse_ = side_button(QString(), "cancel", QString(), false, actions);
     refuse_->setObjectName("refuseButton");
     connect(refuse_, &QPushButton::clicked, this, [this] {
         if (!desk_.chains.at(setup_).refused.empty() && desk_.chains.at(setup_).shot)
@@ -82,7 +84,8 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
             why.addAction(reason, this, [this, reason] { desk_.setups.refuse(setup_, reason); });
         why.exec(refuse_->mapToGlobal(QPoint(0, 0)));
     });
-    again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"));
+    again_ = side_button(tr("Find the chart again"), "reset", tr("Forgets the corners given by hand"), false, actions);
+    actions->addWidget(chart_, 1);
     auto* ways = new QMenu(by_hand_);
     ways->addAction(tr("Drag four corners"), this, &ShotPage::place_by_hand);
     ways->addAction(tr("Click the first and the last patch"), this, [this] {
@@ -108,12 +111,18 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
         desk_.setups.change(setup_, s, tr("Move a corner"));
     });
 
-    auto* below = new QWidget;
-    auto* column = new QVBoxLayout(below);
-    column->setContentsMargins(0, 0, 0, 0);
-    auto* head = new QLabel(tr("Frames of this setup"));
-    head->setFont(title_font());
-    column->addWidget(head);
+    auto* tabs = new QTabWidget;
+    tabs->setObjectName("shotTabs");
+    tabs->setDocumentMode(true);
+    auto* found = new QWidget;
+    auto* proof = new QVBoxLayout(found);
+    proof->setContentsMargins(0, 6, 0, 0);
+    for (QWidget* w : std::initializer_list<QWidget*>{findings_, found_, facts_}) proof->addWidget(w);
+    proof->addStretch();
+    tabs->addTab(found, tr("What the gate sees"));
+    auto* grid = new QWidget;
+    auto* column = new QVBoxLayout(grid);
+    column->setContentsMargins(0, 6, 0, 0);
     hint_->setText(tr("None yet. Drop frames taken in the same setup onto the window to see them corrected."));
     hint_->setProperty("dim", true);
     column->addWidget(hint_);
@@ -128,7 +137,8 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     column->addWidget(frames_, 1);
     connect(frames_, &QListWidget::itemActivated, this,
             [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toLongLong()); });
-    arrange(picture_, below, 186);
+    tabs->addTab(grid, tr("Frames of this setup"));
+    arrange("shot", picture_, tabs);
 }
 
 void ShotPage::place_by_hand() {
@@ -201,22 +211,14 @@ static QIcon mark_of(inspect::Status status, const QColor& ink) {
 }
 
 void ShotPage::show_verdict(const Chain& s) {
-    const bool by_user = !s.refused.empty() && s.gate() != "reshoot";
     const bool waiting = desk_.tasks.busy(Doing::making, s.id) || (desk_.tasks.busy(Doing::reading, s.id) && !s.shot);
-    const QString words = waiting                 ? QString()
-                          : !s.refused.empty()    ? (by_user ? tr("Refused") : tr("Reshoot"))
-                          : !s.shot               ? (s.problem.empty() ? tr("To shoot") : tr("No chart"))
-                          : s.gate() == "caution" ? tr("Caution")
-                          : s.gate() == "reshoot" ? tr("Accepted")
-                                                  : tr("Pass");
-    verdict_->setText(words);
-    verdict_->setVisible(!words.isEmpty());
-    const bool told = !s.findings.empty() && inspect::is_alarm(inspect::status_named(s.findings.front().status));
-    advice_->setText(!s.refused.empty() ? qt(s.refused)
-                     : !s.shot          ? qt(s.problem)
-                     : told             ? QString::fromStdString(s.findings.front().advice)
-                                        : QString());
+    verdict_->setText(waiting ? QString() : gate_words(s));
+    verdict_->setVisible(!waiting);
+    advice_->setText(remedy_of(s));
     advice_->setVisible(!advice_->text().isEmpty());
+    const QString next = s.shot && s.refused.empty() ? next_of(s, s.current(), desk_.tasks) : QString();
+    next_->setText(next);
+    next_->setVisible(!next.isEmpty());
     const QSignalBlocker quiet(findings_);
     findings_->clear();
     for (const plan::Finding& f : s.findings) {
@@ -241,7 +243,7 @@ void ShotPage::show_verdict(const Chain& s) {
     findings_->setVisible(findings_->count() > 0);
     int height = 8;
     for (int i = 0; i < findings_->count(); ++i) height += findings_->sizeHintForRow(i);
-    findings_->setFixedHeight(std::min(150, height));
+    findings_->setFixedHeight(std::min(330, height));
     found_->setText(!s.shot              ? QString()
                     : s.settings.corners ? tr("%1, corners by hand. Fine steps: choose a corner, then the arrow keys.")
                                                .arg(QString::fromStdString(s.shot->placement.chart))

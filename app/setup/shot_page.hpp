@@ -20,6 +20,7 @@ public:
 
 signals:
     void frame_chosen(Id frame);
+    void next_wanted();
 
 private:
     void place_by_hand();
@@ -36,7 +37,7 @@ private:
     QLabel* found_;
     Facts* facts_;
     QComboBox* chart_;
-    QPushButton *by_hand_, *snap_, *refuse_, *again_;
+    QPushButton *next_, *by_hand_, *snap_, *refuse_, *again_;
     QListWidget* frames_;
     QLabel* hint_;
     Id shown_setup_ = 0;

@@ -10,6 +10,8 @@ namespace refero::app {
 
 namespace {
 
+constexpr int low_row = 19, tall_row = 26; ///< px
+
 class Model : public QAbstractTableModel {
 public:
     Model(QStringList heads, std::vector<int> decimals, QObject* parent)
@@ -70,7 +72,7 @@ PatchTable::PatchTable(const QStringList& heads, const std::vector<int>& decimal
     setSelectionMode(SingleSelection);
     setShowGrid(false);
     verticalHeader()->hide();
-    verticalHeader()->setDefaultSectionSize(25);
+    verticalHeader()->setMinimumSectionSize(low_row);
     horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     horizontalHeader()->setMinimumSectionSize(54);
     horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
@@ -84,7 +86,19 @@ void PatchTable::set(const std::vector<PatchRow>& rows) {
     const QString kept =
         currentIndex().isValid() ? sorted_->index(currentIndex().row(), 0).data().toString() : QString();
     static_cast<Model*>(static_cast<QSortFilterProxyModel*>(sorted_)->sourceModel())->set(rows);
+    fit_rows();
     select_patch(kept);
+}
+
+// All patches are seen at once where that leaves rows that can be read.
+void PatchTable::fit_rows() {
+    const int rows = std::max(1, sorted_->rowCount());
+    verticalHeader()->setDefaultSectionSize(std::clamp(viewport()->height() / rows, low_row, tall_row));
+}
+
+void PatchTable::resizeEvent(QResizeEvent* event) {
+    QTableView::resizeEvent(event);
+    fit_rows();
 }
 
 void PatchTable::select_patch(const QString& id) {

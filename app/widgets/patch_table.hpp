@@ -26,7 +26,11 @@ public:
 signals:
     void patch_chosen(const QString& id);
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
+    void fit_rows();
     QAbstractItemModel* sorted_ = nullptr;
 };
 

@@ -5,7 +5,6 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QSlider>
 #include <QTabWidget>
 #include <QTableWidget>
 
@@ -15,6 +14,7 @@
 #include "kit/gate_limits.hpp"
 #include "plots/proof_views.hpp"
 #include "setup/balance_page.hpp"
+#include "setup/warmth_map.hpp"
 #include "widgets/scopes.hpp"
 #include "work/keeping.hpp"
 
@@ -122,7 +122,7 @@ TEST_F(FitPages, a_light_by_its_kind_is_a_fixed_preset) {
     EXPECT_GT(table->item(before, 2)->text().split(' ').first().toDouble(), 20);
 }
 
-TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
+TEST_F(FitPages, the_finish_is_dragged_typed_chosen_or_a_school) {
     open_fitted();
     edit(desk().kit, "House step",
          [](plan::Change& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
@@ -133,15 +133,25 @@ TEST_F(FitPages, the_finish_follows_sliders_schools_and_house_steps) {
     EXPECT_TRUE(scopes->isVisible()); // they come to the front with it
     const QImage plain = picture()->grab().toImage();
     // While the slider is held the picture follows, and nothing is decided.
-    auto* warmer = child<QSlider>("finishWarmer");
-    warmer->setSliderDown(true);
-    warmer->setValue(30);
+    auto* map = child<WarmthMap>("warmthMap");
+    const auto at = [&](double mired, double green) { return map->place_of({mired, green}).toPoint(); };
+    QTest::mousePress(map, Qt::LeftButton, {}, at(0, 0));
+    QTest::mouseMove(map, at(30, 0));
     EXPECT_TRUE(state().settings.finish.empty());
     EXPECT_TRUE(QTest::qWaitFor([&] { return picture()->grab().toImage() != plain; }));
-    warmer->setSliderDown(false);
+    QTest::mouseRelease(map, Qt::LeftButton, {}, at(30, 0));
     EXPECT_EQ(state().settings.finish.warmer_mired, 30);
     EXPECT_EQ(state().correction->finish.warmer_mired, 30);
     EXPECT_EQ(state().link(Step::correction), LinkState::whole); // no new fit is needed
+    // Typed, dragged and chosen are one finish; so are the keys.
+    const balance::Finish dragged = state().settings.finish;
+    child<QDoubleSpinBox>("finishWarmer")->setValue(29);
+    EXPECT_EQ(state().settings.finish.warmer_mired, 29);
+    QTest::keyClick(map, Qt::Key_Right);
+    EXPECT_EQ(state().settings.finish, dragged);
+    QTest::mouseClick(map, Qt::LeftButton, {}, at(14, 1)); // the house's step
+    EXPECT_EQ(state().settings.finish.warmer_mired, 14);
+    EXPECT_EQ(state().settings.finish.greener, 1);
     choose(child<QComboBox>("houseStep"), 1);
     EXPECT_EQ(state().settings.finish.warmer_mired, 14);
     EXPECT_EQ(state().settings.finish.greener, 1);
@@ -321,7 +331,7 @@ TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
         for (const QImage& other : seen) EXPECT_NE(views->currentWidget()->grab().toImage(), other);
         seen.push_back(views->currentWidget()->grab().toImage());
     }
-    EXPECT_EQ(seen.size(), 4u);
+    EXPECT_EQ(seen.size(), 6u);
 }
 
 TEST_F(FitPages, several_chart_shots_are_averaged) {

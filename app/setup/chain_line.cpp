@@ -1,8 +1,8 @@
-#include "chain_column.hpp"
+#include "chain_line.hpp"
 
+#include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QPainter>
-#include <QVBoxLayout>
 
 #include "../theme.hpp"
 #include "../widgets/link_glyph.hpp"
@@ -12,7 +12,9 @@ namespace refero::app {
 
 namespace {
 
-constexpr int picture_width = 66, picture_height = 44;
+constexpr int picture_width = 54, picture_height = 36;
+constexpr double line_y = 20;        ///< of the line that joins the links
+constexpr QSizeF glyph_size(32, 20); ///< of a link, which lies on it
 
 // A small picture of what a step is about; null where there is nothing to show.
 QImage small_picture(Step step, const Chain& s, const Desk& desk) {
@@ -21,8 +23,8 @@ QImage small_picture(Step step, const Chain& s, const Desk& desk) {
                    ? QImage()
                    : desk.pictures.small(s.id).scaledToWidth(2 * picture_width, Qt::SmoothTransformation);
     const bool reading = step == Step::reading && s.shot && s.reference;
-    const bool proof = step == Step::proof && s.proof;
-    if (!reading && !proof) return {};
+    const bool proof = step == Step::proof && s.proof, correction = step == Step::correction && s.correction && s.shot;
+    if (!reading && !proof && !correction) return {};
     const chart::Definition* d = s.shot ? &s.shot->definition : nullptr;
     if (!d) return {};
     QImage image(2 * picture_width, 2 * picture_height, QImage::Format_RGB32);
@@ -36,6 +38,10 @@ QImage small_picture(Step step, const Chain& s, const Desk& desk) {
             const auto xyz = s.reference->xyz.find(p.id);
             if (xyz == s.reference->xyz.end()) continue;
             colour = colour_of(xyz->second);
+        } else if (correction) { // the patches as they come out of it
+            const auto* r = s.shot->reading.find(p.id);
+            if (!r || !r->pixels) continue;
+            colour = colour_of((*s.correction)(colour::Vec3(r->mean[0], r->mean[1], r->mean[2])));
         } else {
             const auto found = std::find_if(s.proof->patches.begin(), s.proof->patches.end(),
                                             [&](const auto& q) { return q.id == p.id; });
@@ -51,17 +57,15 @@ QImage small_picture(Step step, const Chain& s, const Desk& desk) {
 
 } // namespace
 
-ChainCard::ChainCard(Step step, QWidget* parent) : QAbstractButton(parent), step_(step) {
+ChainLink::ChainLink(Step step, QWidget* parent) : QAbstractButton(parent), step_(step) {
     setCheckable(true);
     setAutoExclusive(true);
     setText(name_of(step));
     setCursor(Qt::PointingHandCursor);
-    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
-    setMinimumHeight(72);
-    setMaximumHeight(120);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
 
-void ChainCard::set(const Chain& s, const Desk& desk, LinkState last, LinkState next) {
+void ChainLink::set(const Chain& s, const Desk& desk, LinkState last, LinkState next) {
     state_ = s.link(step_);
     next_state_ = next;
     last_state_ = last;
@@ -73,84 +77,93 @@ void ChainCard::set(const Chain& s, const Desk& desk, LinkState last, LinkState 
     update();
 }
 
-void ChainCard::paintEvent(QPaintEvent*) {
+void ChainLink::paintEvent(QPaintEvent*) {
     const Theme& t = Theme::now();
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    const QRectF body(34, 4, width() - 38, height() - 8);
-    const bool chosen = isChecked();
-    painter.setPen(QPen(hasFocus() ? t.text : chosen || underMouse() ? t.dim : t.line, hasFocus() ? 2 : 1));
-    painter.setBrush(chosen ? t.raised : t.panel);
-    painter.drawRoundedRect(body, 6, 6);
-    // The chain: a line from card to card, broken where evidence is missing.
-    const QRectF glyph(3, height() / 2.0 - 19, 24, 38);
+    if (isChecked() || underMouse()) {
+        // Open downwards: into the workspace.
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(isChecked() ? t.panel : t.raised);
+        painter.drawRoundedRect(QRectF(rect()).adjusted(2, 2, -2, isChecked() ? 12 : -2), 6, 6);
+    }
+    if (hasFocus()) {
+        painter.setPen(QPen(t.text, 2));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRoundedRect(QRectF(rect()).adjusted(3, 3, -3, -3), 6, 6);
+    }
+    // A link lies on the line, which goes on where the evidence does.
+    const QRectF glyph(QPointF(12, line_y - glyph_size.height() / 2), glyph_size);
     painter.setPen(QPen(t.text, 2));
-    const double x = glyph.center().x();
     if (state_ == LinkState::whole && last_state_ == LinkState::whole)
-        painter.drawLine(QPointF(x, 0), QPointF(x, glyph.top()));
+        painter.drawLine(QPointF(0, line_y), QPointF(glyph.left(), line_y));
     if (state_ == LinkState::whole && next_state_ == LinkState::whole)
-        painter.drawLine(QPointF(x, glyph.bottom()), QPointF(x, height()));
-    draw_link(painter, glyph.adjusted(0, 2, 0, -2), state_, t.text);
-    // Words.
-    QRectF inner = body.adjusted(11, 7, -9, -6);
+        painter.drawLine(QPointF(glyph.right(), line_y), QPointF(width(), line_y));
+    painter.save();
+    painter.translate(glyph.center());
+    painter.rotate(90);
+    draw_link(painter, QRectF(-glyph.height() / 2, -glyph.width() / 2, glyph.height(), glyph.width()), state_, t.text);
+    painter.restore();
+    // Words under it, and what it is about beside them.
+    QRectF inner(12, line_y + glyph_size.height() / 2 + 4, width() - 20,
+                 height() - line_y - glyph_size.height() / 2 - 8);
     if (!picture_.isNull()) {
         const QRectF frame(inner.right() - picture_width, inner.center().y() - picture_height / 2.0, picture_width,
                            picture_height);
         painter.setRenderHint(QPainter::SmoothPixmapTransform);
         painter.drawImage(frame, picture_);
-        inner.setRight(frame.left() - 6);
+        inner.setRight(frame.left() - 4);
     }
-    QFont head = small_font();
-    const QFont key = title_font();
-    const QString figure = figure_.isEmpty() ? name_of(state_) : figure_;
-    const QString last = !next_.isEmpty() ? "\u2192 " + next_ : state_ == LinkState::worn ? name_of(state_) : QString();
-    const double head_height = QFontMetricsF(head).height(), key_height = QFontMetricsF(key).height();
-    double y = inner.center().y() - (head_height + key_height + (last.isEmpty() ? 0 : head_height + 2)) / 2;
-    const auto line = [&](const QFont& f, const QColor& colour, double height, const QString& words) {
+    double y = inner.top();
+    const auto line = [&](const QFont& f, const QColor& colour, const QString& words) {
+        const double high = QFontMetricsF(f).height();
         painter.setFont(f);
         painter.setPen(colour);
-        painter.drawText(QRectF(inner.left(), y, inner.width(), height), Qt::AlignLeft | Qt::AlignVCenter,
+        painter.drawText(QRectF(inner.left(), y, inner.width(), high), Qt::AlignLeft | Qt::AlignVCenter,
                          QFontMetrics(f).elidedText(words, Qt::ElideRight, static_cast<int>(inner.width())));
-        y += height;
+        y += high;
     };
-    line(head, t.dim, head_height, text());
-    line(figure_.isEmpty() ? font() : key, figure_.isEmpty() ? t.dim : t.text, key_height, figure);
-    y += 2;
-    if (!last.isEmpty()) line(small_font(), t.text, head_height, last);
+    line(small_font(), t.dim, text());
+    line(figure_.isEmpty() ? font() : title_font(), figure_.isEmpty() ? t.dim : t.text,
+         figure_.isEmpty() ? name_of(state_) : figure_);
 }
 
-ChainColumn::ChainColumn(Desk& desk, QWidget* parent)
+ChainLine::ChainLine(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
       camera_(new QLabel),
       light_(new QLabel) {
-    setFixedWidth(250);
-    auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(10, 10, 8, 8);
-    layout->setSpacing(0);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(14, 6, 8, 0);
+    row->setSpacing(0);
+    auto* whose = new QVBoxLayout;
+    whose->setSpacing(1);
     camera_->setFont(title_font());
     light_->setProperty("dim", true);
-    light_->setWordWrap(true);
-    layout->addWidget(camera_);
-    layout->addWidget(light_);
-    layout->addSpacing(6);
-    for (int i = 0; i < step_count; ++i) {
-        auto* card = new ChainCard(static_cast<Step>(i));
-        cards_[static_cast<std::size_t>(i)] = card;
-        layout->addWidget(card, 1);
-        connect(card, &QAbstractButton::clicked, this, [this, i] { choose(static_cast<Step>(i)); });
+    for (QLabel* label : {camera_, light_}) {
+        label->setWordWrap(true);
+        label->setFixedWidth(150);
+        whose->addWidget(label);
     }
-    layout->addStretch();
+    whose->addStretch();
+    row->addLayout(whose);
+    row->addSpacing(8);
+    for (int i = 0; i < step_count; ++i) {
+        auto* link = new ChainLink(static_cast<Step>(i));
+        links_[static_cast<std::size_t>(i)] = link;
+        row->addWidget(link, 1);
+        connect(link, &QAbstractButton::clicked, this, [this, i] { choose(static_cast<Step>(i)); });
+    }
 }
 
-void ChainColumn::choose(Step step) {
+void ChainLine::choose(Step step) {
     chosen_ = step;
-    card(step)->setChecked(true);
-    if (const QWidget* focused = focusWidget(); focused && focused->hasFocus()) card(step)->setFocus();
+    link(step)->setChecked(true);
+    if (const QWidget* focused = focusWidget(); focused && focused->hasFocus()) link(step)->setFocus();
     emit step_chosen(step);
 }
 
-void ChainColumn::show_setup(Id setup) {
+void ChainLine::show_setup(Id setup) {
     const Chain& s = desk_.chains.at(setup);
     const plan::Shoot& job = desk_.job.shoot();
     const auto text = [](const std::string& t) { return QString::fromStdString(t); };
@@ -162,19 +175,19 @@ void ChainColumn::show_setup(Id setup) {
                     (mode.isEmpty() ? "" : "\n" + mode) + (s.balance_only() ? tr(", balance only") : QString()));
     steps_ = s.steps();
     for (int i = 0; i < step_count; ++i)
-        cards_[static_cast<std::size_t>(i)]->setVisible(std::find(steps_.begin(), steps_.end(), static_cast<Step>(i)) !=
+        links_[static_cast<std::size_t>(i)]->setVisible(std::find(steps_.begin(), steps_.end(), static_cast<Step>(i)) !=
                                                         steps_.end());
     for (std::size_t i = 0; i < steps_.size(); ++i)
-        card(steps_[i])->set(s, desk_, i ? s.link(steps_[i - 1]) : LinkState::missing,
+        link(steps_[i])->set(s, desk_, i ? s.link(steps_[i - 1]) : LinkState::missing,
                              i + 1 < steps_.size() ? s.link(steps_[i + 1]) : LinkState::missing);
 }
 
-void ChainColumn::keyPressEvent(QKeyEvent* event) {
+void ChainLine::keyPressEvent(QKeyEvent* event) {
     const auto at = std::find(steps_.begin(), steps_.end(), chosen_);
-    if (event->key() == Qt::Key_Down && at != steps_.end() && at + 1 != steps_.end()) choose(at[1]);
-    else if (event->key() == Qt::Key_Up && at != steps_.end() && at != steps_.begin()) choose(at[-1]);
+    if (event->key() == Qt::Key_Right && at != steps_.end() && at + 1 != steps_.end()) choose(at[1]);
+    else if (event->key() == Qt::Key_Left && at != steps_.end() && at != steps_.begin()) choose(at[-1]);
     else return QWidget::keyPressEvent(event);
-    card(chosen_)->setFocus();
+    link(chosen_)->setFocus();
 }
 
 } // namespace refero::app

@@ -1,4 +1,5 @@
-// The chain of evidence of a setup as a column of six cards, joined by a line that breaks where evidence is missing.
+// The chain of evidence of a setup over its page: six links on a line that breaks where evidence is missing, each with
+// its name and its key figure. The chosen one opens downwards into the workspace.
 #pragma once
 
 #include <QAbstractButton>
@@ -10,18 +11,18 @@
 
 namespace refero::app {
 
-class ChainCard : public QAbstractButton {
+class ChainLink : public QAbstractButton {
     Q_OBJECT
 
 public:
-    explicit ChainCard(Step step, QWidget* parent = nullptr);
+    explicit ChainLink(Step step, QWidget* parent = nullptr);
     /// `last` and `next`: the neighbours in this setup's chain; missing at its ends.
     void set(const Chain& chain, const Desk& desk, LinkState last, LinkState next);
     QString figure() const { return figure_; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
-    QSize sizeHint() const override { return {230, 92}; }
+    QSize sizeHint() const override { return {170, 86}; }
     void enterEvent(QEnterEvent*) override { update(); }
     void leaveEvent(QEvent*) override { update(); }
 
@@ -32,15 +33,15 @@ private:
     QImage picture_;
 };
 
-class ChainColumn : public QWidget {
+class ChainLine : public QWidget {
     Q_OBJECT
 
 public:
-    explicit ChainColumn(Desk& desk, QWidget* parent = nullptr);
+    explicit ChainLine(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup);
     void choose(Step step);
     Step chosen() const { return chosen_; }
-    ChainCard* card(Step step) { return cards_[static_cast<std::size_t>(step)]; }
+    ChainLink* link(Step step) { return links_[static_cast<std::size_t>(step)]; }
 
 signals:
     void step_chosen(Step step);
@@ -51,7 +52,7 @@ protected:
 private:
     Desk& desk_;
     std::vector<Step> steps_;
-    std::array<ChainCard*, step_count> cards_;
+    std::array<ChainLink*, step_count> links_;
     QLabel *camera_, *light_;
     Step chosen_ = Step::shot;
 };
