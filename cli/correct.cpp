@@ -11,8 +11,8 @@ namespace {
 
 struct FitArguments : ShotArguments {
     std::vector<std::string> images;
-    std::string readings, reference, model = "auto", intent = "colorimetric", white, light, output, weights, target,
-                                     samples, samples_reference;
+    std::string readings, reference, model = "auto", intent = "even", white, light, output, weights, target, samples,
+                                     samples_reference;
     std::vector<double> spot;
     bool curves = false;
     balance::Finish finish;
@@ -30,7 +30,8 @@ void add_options(CLI::App& app, FitArguments& a) {
                    "Reference values (CGATS.17 text: XYZ, Lab or spectra); default: the chart's own");
     app.add_option("--model", a.model, "auto, diagonal, matrix, root-polynomial-2, root-polynomial-3, spectral or lut")
         ->capture_default_str();
-    app.add_option("--intent", a.intent, "colorimetric, skin or chroma")->capture_default_str();
+    app.add_option("--intent", a.intent, "What the fit cares for most: even, people, textiles, plants, paint")
+        ->capture_default_str();
     app.add_option(
         "--white", a.white,
         "Patch to balance on, or neutrals for all of them together; default: the second-lightest usable neutral");
@@ -323,16 +324,26 @@ Run add_prove(CLI::App& app) {
         a->outputs.check({a->trim}, {a->correction, a->image, a->readings, a->reference, a->chart, a->encoding});
         if (!is_correction(a->correction)) return prove_elsewhere(*a);
         const fit::Correction c = fit::load(a->correction);
-        const chart::Reference reference = a->reference.empty() ? c.reference : chart::load_reference(a->reference);
+        chart::Reference reference = a->reference.empty() ? c.reference : chart::load_reference(a->reference);
         read::Reading reading;
+        std::optional<chart::Definition> definition;
         if (a->readings.empty()) {
             work::ShotOptions options = a->options();
             if (options.chart.empty()) options.chart = c.reading.chart;
-            reading = work::take_shot(a->image, options).reading;
+            const job::MeasuredShot shot = work::take_shot(a->image, options);
+            reading = shot.reading;
+            definition = shot.definition;
         } else {
             reading = read::load_cgats(a->readings);
+            if (!a->chart.empty()) definition = chart::find_definition(a->chart);
         }
-        const prove::Proof proof = prove::against(c, reading, reference, a->readings.empty() && !a->absolute);
+        // A correction from a card knows no patches: those of the chart that is seen.
+        if (reference.xyz.empty() && definition) reference = chart::reference_of(*definition);
+        std::string white = a->readings.empty() && !a->absolute ? c.balance.white_patch : std::string();
+        if (const read::PatchReading* p = reading.find(white); !white.empty() && (!p || !p->pixels))
+            white = balance::choose_white(reading, reference, definition ? &*definition : nullptr);
+        const prove::Proof proof =
+            prove::against([&](const colour::Vec3& rgb) { return c(rgb); }, reading, reference, white);
         Result r;
         r.json = {{"delta_e_2000", json_of(proof.delta_e_2000)},
                   {"patches", rows_of(proof)},

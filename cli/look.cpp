@@ -41,9 +41,46 @@ Run add_find(CLI::App& app) {
     };
 }
 
+namespace {
+
+Json patches_of(const read::Reading& reading) {
+    Json list = Json::array();
+    for (const read::PatchReading& p : reading.patches)
+        list.push_back({{"id", p.id},
+                        {"mean", p.mean},
+                        {"sd", p.sd},
+                        {"error", p.error},
+                        {"clipped", p.clipped},
+                        {"pixels", p.pixels}});
+    return list;
+}
+
+/// Every chart in the frame: a folding case shows two.
+Result read_all(const std::string& image, const work::ShotOptions& options) {
+    const auto definitions =
+        options.chart.empty() ? chart::installed() : std::vector{chart::find_definition(options.chart)};
+    const frame::Frame f = frame::read(
+        image, {frame::Size::measuring, options.encoding, work::showing_s(image, options), options.clip_code});
+    Result r;
+    r.json["charts"] = Json::array();
+    for (const find::Placement& p : find::locate(f, definitions)) {
+        const chart::Definition d = chart::find_definition(options.chart.empty() ? p.chart : options.chart);
+        const read::Reading reading = read::measure(f, p, d);
+        r.json["charts"].push_back({{"chart", reading.chart}, {"patches", patches_of(reading)}});
+        r.words += formatted("{}: {} patches\n", reading.chart, reading.patches.size());
+    }
+    if (r.json["charts"].empty())
+        throw Error(ErrorKind::not_found, "no chart was found", image,
+                    "Check that the whole chart is in the frame, or give its corners by hand");
+    return r;
+}
+
+} // namespace
+
 Run add_read(CLI::App& app) {
     struct Arguments : ShotArguments {
         std::string image, cgats;
+        bool all = false;
         Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
@@ -53,23 +90,22 @@ Run add_read(CLI::App& app) {
     a->add_corners(app);
     a->add_encoding(app);
     app.add_option("--cgats", a->cgats, "Also write the reading as CGATS.17 text");
+    app.add_flag("--all", a->all, "Every chart in the frame");
     a->outputs.add(app);
     return [a] {
+        if (a->all && (!a->cgats.empty() || !a->corners.empty()))
+            throw Error(ErrorKind::usage, "--all reads every chart that is found", {},
+                        "Leave --corners and --cgats out, or name one chart");
+        if (a->all) return read_all(a->image, a->options());
         a->outputs.check({a->cgats}, {a->image, a->chart, a->encoding});
         const job::MeasuredShot shot = work::take_shot(a->image, a->options());
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;
-        r.json = {{"chart", shot.reading.chart}, {"patches", Json::array()}};
+        r.json = {{"chart", shot.reading.chart}, {"patches", patches_of(shot.reading)}};
         r.words = formatted("{}, scene-linear camera RGB, 1 = saturation\npatch      R        G        B    clipped  "
                             "pixels  G: signal to noise\n",
                             shot.reading.chart);
         for (const read::PatchReading& p : shot.reading.patches) {
-            r.json["patches"].push_back({{"id", p.id},
-                                         {"mean", p.mean},
-                                         {"sd", p.sd},
-                                         {"error", p.error},
-                                         {"clipped", p.clipped},
-                                         {"pixels", p.pixels}});
             r.words += formatted("{:<5}  {:.5f}  {:.5f}  {:.5f}  {:5.1f} %  {:6}  {:.1f} dB\n", p.id, p.mean[0],
                                  p.mean[1], p.mean[2], 100 * p.clipped, p.pixels, read::snr_db(p, 1));
         }

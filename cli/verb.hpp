@@ -42,6 +42,7 @@ Run add_curve(CLI::App& app);
 Run add_simulate(CLI::App& app);
 Run add_charts(CLI::App& app);
 Run add_job(CLI::App& app);
+Run add_balance(CLI::App& app);
 
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {

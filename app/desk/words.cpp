@@ -51,7 +51,11 @@ QString figure_of(const Chain& c, Step step, const Tasks& tasks) {
                        : QString::fromStdString(c.balance->white_patch);
     case Step::correction:
         if (tasks.busy(Doing::fitting, c.id)) return QObject::tr("fitting");
-        return c.correction ? QString::fromStdString(fit::name_of(c.correction->model)) : QString();
+        if (!c.correction) return {};
+        return c.balance_only() ? qt(fit::name_of(c.correction->model))
+                                : QString("%1 %2")
+                                      .arg(qt(fit::name_of(c.correction->model)))
+                                      .arg(c.correction->cross_validated.mean, 0, 'f', 2);
     case Step::proof:
         return c.correction && c.proved ? QObject::tr("\u0394E\u2009%1").arg(c.proof_mean, 0, 'f', 2) : QString();
     case Step::handover:

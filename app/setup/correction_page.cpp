@@ -67,10 +67,15 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
         tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
     model_->addItem(tr("by cross-validation"), "");
     for (const auto m : fit::all_models) model_->addItem(words_of(m), QString::fromStdString(fit::name_of(m)));
-    add(tr("&Intent"), intent_, tr("Which patches the fit cares for most"));
-    intent_->addItem(tr("all patches alike"), "colorimetric");
-    intent_->addItem(tr("skin first"), "skin");
-    intent_->addItem(tr("saturated colours first"), "chroma");
+    add(tr("&Rendering"), intent_,
+        tr("Which colours the fit cares for most: all alike, skin, strong colours, greens, earths and yellows"));
+    for (const auto& [intent, words] : std::initializer_list<std::pair<fit::Intent, QString>>{
+             {fit::Intent::even, tr("even")},
+             {fit::Intent::people, tr("people: skin first")},
+             {fit::Intent::textiles, tr("textiles: strong colours first")},
+             {fit::Intent::plants, tr("plants: greens first")},
+             {fit::Intent::paint, tr("paint: earths and yellows first")}})
+        intent_->addItem(words, qt(fit::name_of(intent)));
     average_ = new QCheckBox;
     average_->setObjectName("average");
     average_->setToolTip(tr("The fit takes the mean of all good chart shots of this setup, each at the exposure of the "
@@ -92,7 +97,7 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     connect(intent_, &QComboBox::activated, this, [this] {
         Settings s = desk_.chains.at(setup_).settings;
         s.intent = fit::intent_named(intent_->currentData().toString().toStdString());
-        desk_.setups.change(setup_, s, tr("Intent"));
+        desk_.setups.change(setup_, s, tr("Rendering"));
     });
 
     auto* view = new QWidget;
@@ -107,7 +112,7 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     tabs_->addTab(versions_tab(), tr("Kept versions"));
     tabs_->addTab(elsewhere_, tr("Made elsewhere"));
     tabs_->addTab(weights_, tr("Weights"));
-    tabs_->addTab(ramps_, tr("Ramps between hues"));
+    tabs_->addTab(ramps_, tr("Ramps"));
     tabs_->addTab(scopes_, tr("Scopes"));
     connect(tabs_, &QTabWidget::currentChanged, this, &CorrectionPage::show_tab);
     connect(elsewhere_, &ElsewherePanel::compare, this, &CorrectionPage::compare_with);
@@ -223,6 +228,8 @@ QWidget* CorrectionPage::candidates_tab() {
         tr("Candidates"));
     candidates_->setObjectName("candidates");
     candidates_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+    candidates_->setStyleSheet(
+        "QHeaderView::section { padding-left: 3px; padding-right: 4px; } QTableView::item { padding: 0 4px; }");
     candidates_->verticalHeader()->setDefaultSectionSize(candidate_height);
     candidates_->horizontalHeader()->setStretchLastSection(false);
     for (int k = 1; k < column_count; ++k)

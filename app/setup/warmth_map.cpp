@@ -125,6 +125,7 @@ void WarmthMap::paintEvent(QPaintEvent*) {
     };
     draw(daylight, tr("daylight"), Qt::SolidLine);
     draw(planck, tr("black body"), Qt::DashLine);
+    int named = 0;
     for (const Mark& m : marks_) {
         const QPointF c = place_of(held(m.at));
         p.setPen(QPen(t.text, 1.4));
@@ -144,10 +145,19 @@ void WarmthMap::paintEvent(QPaintEvent*) {
             break;
         }
         if (m.kind == Kind::house || m.kind == Kind::light) {
-            const bool at_right = c.x() > f.right() - 90;
-            p.drawText(QRectF(at_right ? c.x() - 130 : c.x() + 9, c.y() - 9, 120, 18),
-                       (at_right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
-                       p.fontMetrics().elidedText(m.name, Qt::ElideRight, 118));
+            // Names at different heights, so that near marks keep them apart.
+            constexpr double high = 16, wide = 120;
+            const double x = std::clamp(c.x() - wide / 2, f.left() + 2, f.right() - wide - 2),
+                         y = m.kind == Kind::light ? c.y() + 8 : c.y() - 10 - high * (1 + named++ % 3);
+            p.drawText(QRectF(x, y, wide, high),
+                       Qt::AlignVCenter | (x < c.x() - wide / 2   ? Qt::AlignRight
+                                           : x > c.x() - wide / 2 ? Qt::AlignLeft
+                                                                  : Qt::AlignHCenter),
+                       p.fontMetrics().elidedText(m.name, Qt::ElideRight, static_cast<int>(wide)));
+            if (m.kind == Kind::house) {
+                p.setPen(QPen(t.line, 1));
+                p.drawLine(QPointF(c.x(), y + high), QPointF(c.x(), c.y() - 5));
+            }
         }
     }
     p.setClipping(false);

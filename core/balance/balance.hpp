@@ -55,7 +55,21 @@ struct Spot {
 };
 std::string text_of(const Spot& spot);                  ///< "rgb R G B NAME"
 std::optional<Spot> spot_from(const std::string& text); ///< none if it is no such text
-/// Camera RGB of a square of the frame (full-size pixels; side about 1 % of its longer side), as something to balance
+/// A grey card or diffuser in a frame.
+struct Card {
+    Vec3 camera_rgb{0, 0, 0}; ///< robust mean
+    double clipped = 0;       ///< share of its pixels
+    double noise = 0;         ///< of one pixel of green, share of its mean
+    double uneven = 0;        ///< darkest to lightest of its parts, share of its mean
+};
+/// The square about a place (full-size pixels), `radius_px` to each side; 0: one percent of the frame's longer side.
+/// Throws Error(usage) outside the frame, Error(input) when it is clipped or drowned.
+Card card_at(const frame::Frame& frame, double x, double y, double radius_px = 0);
+/// The middle half of a frame, for a diffuser before the lens. Throws as the other does.
+Card card_in_middle(const frame::Frame& frame);
+/// Balance and exposure that make the card neutral, of luminance `grey` (0 to 1).
+Balance on_card(const Card& card, double grey);
+/// Camera RGB of a square of the frame (full-size pixels, see card_at), as something to balance
 /// on. Throws Error(usage) outside the frame, Error(input) when the spot is clipped or drowned.
 Spot spot_at(const frame::Frame& frame, double x, double y);
 /// The light of a kind, as cameras offer it.

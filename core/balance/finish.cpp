@@ -52,35 +52,6 @@ std::optional<Spot> spot_from(const std::string& text) {
     return s;
 }
 
-Spot spot_at(const frame::Frame& f, double x, double y) {
-    const int across = f.full_width / f.cell, down = f.full_height / f.cell;
-    const int cx = static_cast<int>(std::floor(x / f.cell)), cy = static_cast<int>(std::floor(y / f.cell));
-    if (!(x >= 0 && y >= 0) || cx >= std::min(across, f.width) || cy >= std::min(down, f.height))
-        throw Error(ErrorKind::usage, "the spot lies outside the frame", f.file,
-                    formatted("Give pixels within {} x {}", f.full_width, f.full_height));
-    const int half = std::max(1, std::max(f.width, f.height) / 200);
-    std::array<std::vector<float>, 3> values;
-    int clipped = 0, all = 0;
-    for (int v = std::max(0, cy - half); v <= std::min(f.height - 1, cy + half); ++v)
-        for (int u = std::max(0, cx - half); u <= std::min(f.width - 1, cx + half); ++u, ++all) {
-            const float* p = f.at(u, v);
-            clipped +=
-                (!f.clipped.empty() && f.clipped[static_cast<std::size_t>(v) * static_cast<std::size_t>(f.width) +
-                                                 static_cast<std::size_t>(u)]) ||
-                std::max({p[0], p[1], p[2]}) >= near_clipping;
-            for (std::size_t c = 0; c < 3; ++c) values[c].push_back(p[c]);
-        }
-    if (50 * clipped > all)
-        throw Error(ErrorKind::input, "this spot is clipped or nearly so: it cannot set the balance", f.file,
-                    "Choose a darker spot, a light or middle grey");
-    Spot s;
-    for (std::size_t c = 0; c < 3; ++c) { s.camera_rgb[static_cast<Eigen::Index>(c)] = median(values[c]); }
-    if (!(s.camera_rgb.minCoeff() >= least_signal))
-        throw Error(ErrorKind::input, "this spot is too dark to set the balance", f.file, "Choose a lighter spot");
-    s.name = formatted("spot {:.0f}, {:.0f} of {}", x, y, f.file.filename());
-    return s;
-}
-
 std::vector<Preset> presets() {
     // On the daylight locus from 4000 K up, on Planck's below.
     std::vector<Preset> all;

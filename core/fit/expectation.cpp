@@ -97,12 +97,21 @@ Correction between(const Correction& a, const Correction& b, const frame::Frame&
     return between(a, b, balance::light_of(own, *frame.camera_from_xyz), frame.as_shot);
 }
 
-Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light) {
+Mat3 own_colours(const balance::Balance& balance, const Mat3& camera_from_xyz) {
+    const Mat3 to_xyz = camera_from_xyz.inverse();
+    Vec3 white = to_xyz * balance.gains.cwiseInverse();
+    const double green = white.y();
+    white /= green;
+    return colour::adaptation(white, colour::white_d50) * to_xyz * balance.gains.cwiseInverse().asDiagonal() / green;
+}
+
+Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light,
+                         const std::optional<Mat3>& to_xyz) {
     Correction c;
     c.model = Model::diagonal;
     c.balance = balance;
     c.light = light;
-    c.coefficients = colour::rgb_space("linear-bt709").to_xyz_d50();
+    c.coefficients = to_xyz ? *to_xyz : colour::rgb_space("linear-bt709").to_xyz_d50();
     return c;
 }
 

@@ -34,10 +34,15 @@ std::string name_of(Model model);
 /// Throws Error(usage) for names that are not models.
 Model model_named(const std::string& name);
 
-/// What the fit cares for most; expressed as weights of patches.
-enum class Intent { colorimetric, skin, chroma };
+/// What a rendering cares for most, by the kind of work: a set of weights of patches and of plausible surfaces.
+enum class Intent { even, people, textiles, plants, paint };
+inline constexpr std::array all_intents{Intent::even, Intent::people, Intent::textiles, Intent::plants, Intent::paint};
 std::string name_of(Intent intent);
+/// Also by the names of earlier versions: colorimetric (even), skin (people), chroma (textiles). Throws Error(usage).
 Intent intent_named(const std::string& name);
+/// True for colours (XYZ, D50) that a rendering gives more weight: skin for people, strong colours for textiles, greens
+/// for plants, earths and yellows for paint; none for even.
+bool is_of_kind(Intent intent, const colour::Vec3& xyz);
 
 /// CIEDE2000 over patches. p95 interpolates linearly between order statistics.
 struct Statistics {
@@ -79,7 +84,7 @@ struct Source {
 /// What is applied and exported. Camera RGB -> balance -> features of the model -> coefficients -> XYZ (D50).
 struct Correction {
     Model model = Model::matrix;
-    Intent intent = Intent::colorimetric;
+    Intent intent = Intent::even;
     Weights weights;
     balance::Balance balance;
     Coefficients coefficients; ///< features to XYZ relative to D50, Y = 1
@@ -128,7 +133,7 @@ struct Settings {
     bool finished = false;      ///< the reading went through a picture style
     std::optional<Model> model; ///< none: chosen by cross-validation
     bool alone = false;         ///< no candidates are tried beside the model asked for
-    Intent intent = Intent::colorimetric;
+    Intent intent = Intent::even;
     std::string white;                 ///< as for balance::balanced_on
     std::vector<std::string> without;  ///< patches that are not to be used: in shadow, covered
     std::vector<std::string> cautions; ///< kept with the correction
@@ -137,7 +142,10 @@ struct Settings {
 };
 
 /// A balance as a correction: for looking, and for setups that need no more. It knows no reading.
-Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light);
+Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light,
+                         const std::optional<Mat3>& to_xyz = {});
+/// What the matrix in a raw file makes of balanced colour: the light's white goes to D50 (Bradford).
+Mat3 own_colours(const balance::Balance& balance, const Mat3& camera_from_xyz);
 
 /// The weight of each fitted patch, as the fit used it.
 std::vector<std::pair<std::string, double>> weights_in_use(const Correction& correction);

@@ -7,10 +7,12 @@ namespace refero::fit {
 
 namespace {
 
-double weight_of(Intent intent, bool skin, const Vec3& lab) {
-    if (intent == Intent::skin) return skin ? 6 : 1;
-    if (intent == Intent::chroma) return 0.3 + colour::lch_from(lab)[1] / 40;
-    return 1;
+constexpr double weight_of_kind = 6;
+
+double weight_of(Intent intent, const Vec3& xyz, bool skin) {
+    // The stronger a colour, the more it counts for textiles.
+    if (intent == Intent::textiles) return 0.3 + colour::lch_from(colour::lab_from_xyz(xyz))[1] / 40;
+    return is_of_kind(intent, xyz) || (skin && intent == Intent::people) ? weight_of_kind : 1;
 }
 
 /// The patches' weight beside a thousand plausible surfaces; more where their spectra, and so the camera, are guessed.
@@ -24,8 +26,7 @@ double weight_of(const Correction& c, const chart::Definition* definition, const
     const int index = definition ? definition->index_of(id) : -1;
     const std::string role = index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role : std::string();
     const auto own = c.weights.contains(id) ? c.weights.find(id) : c.weights.find(role);
-    return (own != c.weights.end() ? own->second : 1) *
-           weight_of(c.intent, role == "skin", colour::lab_from_xyz(c.reference.xyz.at(id)));
+    return (own != c.weights.end() ? own->second : 1) * weight_of(c.intent, c.reference.xyz.at(id), role == "skin");
 }
 
 Lesson::Lesson(const Correction& c, const chart::Definition* definition) {
@@ -65,9 +66,7 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition) {
         model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
         surfaces_ = plausible_surfaces(reflectance_, measured_);
         for (Eigen::Index i = 0; i < surfaces_.samples.size(); ++i)
-            surfaces_.samples.weight[i] = weight_of(
-                c.intent, c.intent == Intent::skin && chart::likely_role(surfaces_.samples.xyz.col(i)) == "skin",
-                surfaces_.samples.lab.col(i));
+            surfaces_.samples.weight[i] = weight_of(c.intent, surfaces_.samples.xyz.col(i), false);
     }
 }
 

@@ -170,13 +170,36 @@ double bend(Model model, const Coefficients& c) {
 }
 
 std::string name_of(Intent i) {
-    return i == Intent::colorimetric ? "colorimetric" : i == Intent::skin ? "skin" : "chroma";
+    switch (i) {
+    case Intent::even: return "even";
+    case Intent::people: return "people";
+    case Intent::textiles: return "textiles";
+    case Intent::plants: return "plants";
+    case Intent::paint: return "paint";
+    }
+    return {};
 }
 
 Intent intent_named(const std::string& name) {
-    for (const Intent i : {Intent::colorimetric, Intent::skin, Intent::chroma})
+    for (const Intent i : all_intents)
         if (name == name_of(i)) return i;
-    throw Error(ErrorKind::usage, "unknown intent '" + name + "'", {}, "Known: colorimetric skin chroma");
+    if (name == "colorimetric") return Intent::even;
+    if (name == "skin") return Intent::people;
+    if (name == "chroma") return Intent::textiles;
+    throw Error(ErrorKind::usage, "unknown intent '" + name + "'", {}, "Known: even people textiles plants paint");
+}
+
+bool is_of_kind(Intent intent, const Vec3& xyz) {
+    const Vec3 lch = colour::lch_from(colour::lab_from_xyz(xyz));
+    const double chroma = lch[1], hue = lch[2];
+    switch (intent) {
+    case Intent::even: return false;
+    case Intent::people: return chart::likely_role(xyz) == "skin";
+    case Intent::textiles: return chroma > 40;
+    case Intent::plants: return chroma > 8 && hue > 95 && hue < 165;
+    case Intent::paint: return chroma > 20 && hue > 30 && hue < 100;
+    }
+    return false;
 }
 
 } // namespace refero::fit

@@ -20,7 +20,15 @@ json json_of(bool v) { return v; }
 json json_of(double v) { return v; }
 json json_of(const fs::path& v) { return v.string(); }
 json json_of(const std::optional<fit::Model>& v) { return v ? fit::name_of(*v) : std::string(); }
-json json_of(fit::Intent v) { return fit::name_of(v); }
+/// Under the names of the first job files: corrections are compared with how they were kept.
+json json_of(fit::Intent v) {
+    switch (v) {
+    case fit::Intent::even: return "colorimetric";
+    case fit::Intent::people: return "skin";
+    case fit::Intent::textiles: return "chroma";
+    default: return fit::name_of(v);
+    }
+}
 json json_of(const fit::Weights& v) { return fit::text_of(v); }
 json json_of(const std::optional<chart::Corners>& v) { return text_of(v); }
 json json_of(const std::vector<prove::Named>& v) { return prove::text_of(v); }

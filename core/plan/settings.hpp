@@ -16,7 +16,7 @@ struct SetupSettings {
     std::optional<chart::Corners> corners; ///< of the chart shot: by hand, needs `chart`; none: found
     std::string white;                     ///< patch to balance on; empty: chosen
     std::optional<fit::Model> model;       ///< none: by cross-validation
-    fit::Intent intent = fit::Intent::colorimetric;
+    fit::Intent intent = fit::Intent::even;
     std::filesystem::path reference;            ///< CGATS; empty: the chart's own
     fit::Weights weights;                       ///< of patches or roles
     bool curves = false;                        ///< bring the greys' channels together

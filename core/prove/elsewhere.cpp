@@ -178,12 +178,7 @@ Elsewhere open_elsewhere(const fs::path& file, const Usage& usage, const balance
 }
 
 Rendering standard_rendering(const Mat3& camera_from_xyz, const balance::Balance& balance) {
-    const Mat3 to_xyz = camera_from_xyz.inverse();
-    Vec3 white = to_xyz * balance.gains.cwiseInverse();
-    const double green = white.y();
-    white /= green;
-    // The balance's green 1 is the white's Y 1.
-    return by_matrix(balance.exposure / green * colour::adaptation(white, colour::white_d50) * to_xyz);
+    return by_matrix(fit::own_colours(balance, camera_from_xyz) * balance.exposure * balance.gains.asDiagonal());
 }
 
 fit::Correction trim_of(const Rendering& rendering, const read::Reading& reading, const chart::Reference& reference,

@@ -72,7 +72,11 @@ void put_in_force(Chain& c) {
         settings.intent = c.settings.intent;
         settings.white = c.settings.white;
         settings.curves = c.settings.curves;
-        c.correction = std::make_shared<const fit::Correction>(correct({*c.shot}, *c.reference, settings));
+        fit::Correction alone = correct({*c.shot}, *c.reference, settings);
+        // The file's own matrix gives usable colour; without one the camera's are taken for BT.709.
+        if (const auto& matrix = c.shot->frame.camera_from_xyz)
+            alone.coefficients = fit::own_colours(alone.balance, *matrix);
+        c.correction = std::make_shared<const fit::Correction>(std::move(alone));
     } catch (const Error& e) {
         c.balance_problem = e.what();
         c.correction.reset();

@@ -48,7 +48,7 @@ TEST_F(Opened, each_setting_makes_the_correction_stale_and_undo_mends_it) {
     open_fitted();
     const std::function<void(Settings&)> changes[] = {[](Settings& s) { s.white = "D3"; },
                                                       [](Settings& s) { s.model = fit::Model::matrix; },
-                                                      [](Settings& s) { s.intent = fit::Intent::chroma; },
+                                                      [](Settings& s) { s.intent = fit::Intent::textiles; },
                                                       [this](Settings& s) {
                                                           s.chart = "grid24";
                                                           s.corners = desk.chains.at(id(0)).shot->placement.corners;
@@ -79,14 +79,14 @@ TEST_F(Opened, settings_do_what_they_say) {
     change([](Settings& s) {
         s.white = "D3";
         s.model = fit::Model::matrix;
-        s.intent = fit::Intent::skin;
+        s.intent = fit::Intent::people;
     });
     EXPECT_EQ(desk.chains.at(id(0)).balance->white_patch, "D3");
     desk.setups.fit(id(0));
     settle();
     const fit::Correction& c = *desk.chains.at(id(0)).correction;
     EXPECT_EQ(c.model, fit::Model::matrix);
-    EXPECT_EQ(c.intent, fit::Intent::skin);
+    EXPECT_EQ(c.intent, fit::Intent::people);
     EXPECT_EQ(c.balance.white_patch, "D3");
     EXPECT_EQ(c.sources.at(0).file, scratch / "chart.dng");
     change([](Settings& s) { s.white = "A1"; }); // no neutral, but it can be asked for

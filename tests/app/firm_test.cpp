@@ -97,6 +97,30 @@ TEST_F(Firm, frames_written_into_a_watched_folder_do_not_come_back) {
         EXPECT_TRUE(fs::path(f.path).extension() == ".dng") << f.path;
 }
 
+// Read from two metres: letters of 120 px on a screen of 800 (common practice: an arm's length of poster type).
+TEST_F(Firm, the_set_view_follows_the_watched_folder_by_itself) {
+    open_read();
+    QTest::keyClick(&window, Qt::Key_V);
+    SetView* view = window.set_view();
+    ASSERT_TRUE(QTest::qWaitForWindowExposed(view));
+    view->resize(1280, 800);
+    EXPECT_EQ(view->verdict()->text(), "Pass");
+    EXPECT_GE(QFontMetrics(view->verdict()->font()).capHeight(), 120);
+    EXPECT_LE(view->verdict()->sizeHint().width(), 1280);
+    desk().watcher.watch({card});
+    test::shoot({.width = 900, .height = 600, .white = 1.5, .seed = 9}, card / "over.dng");
+    QElapsedTimer since;
+    since.start();
+    EXPECT_TRUE(wait_for([&] { return view->verdict()->text() == "Reshoot" || view->verdict()->text() == "Caution"; }));
+    std::printf("[ measured ] set view told of a frame in the watched folder after %.1f s\n",
+                static_cast<double>(since.elapsed()) / 1000);
+    EXPECT_TRUE(view->findChild<QLabel*>("setRemedy")->text().contains("Close down"));
+    if (const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS"); !folder.isEmpty())
+        view->grab().save(folder + "/set-view.png");
+    QTest::keyClick(view, Qt::Key_Escape);
+    EXPECT_FALSE(view->isVisible());
+}
+
 TEST_F(Firm, a_job_renamed_or_removed_under_the_window_is_followed_and_told) {
     open_read();
     fs::rename(job, scratch / "renamed.refero");

@@ -249,7 +249,7 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     desk().handovers.write_file(id(0), "correction", {}, scratch / "c.json");
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::handed_over; }));
     Settings s = desk().chains.at(id(0)).settings;
-    s.intent = fit::Intent::chroma;
+    s.intent = fit::Intent::textiles;
     desk().setups.change(id(0), s, "Intent");
     s.chart = "grid24", s.corners = desk().chains.at(id(0)).shot->placement.corners, (*s.corners)[0].x() += 4;
     desk().setups.change(id(0), s, "Move a corner");

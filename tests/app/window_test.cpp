@@ -299,7 +299,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
 
     // A change after that makes the links behind it stale.
     Settings changed = desk().chains.at(id(1)).settings;
-    changed.intent = fit::Intent::skin;
+    changed.intent = fit::Intent::people;
     desk().setups.change(id(1), changed, "Intent");
     EXPECT_EQ(desk().chains.at(id(1)).link(Step::correction), LinkState::worn);
     EXPECT_EQ(desk().chains.at(id(1)).link(Step::handover), LinkState::worn);
@@ -308,7 +308,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
 
     // Back on the board: what a fit would mend, in one go.
     changed = desk().chains.at(id(3)).settings;
-    changed.intent = fit::Intent::skin;
+    changed.intent = fit::Intent::people;
     desk().setups.change(id(3), changed, "Intent");
     EXPECT_EQ(desk().chains.at(id(3)).state, State::stale);
     key(Qt::Key_1);

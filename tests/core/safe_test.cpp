@@ -273,7 +273,7 @@ TEST_F(Safe, settings_are_kept_as_one_text_and_come_back_equal) {
     plan::SetupSettings s;
     s.white = "D3";
     s.model = fit::Model::spectral;
-    s.intent = fit::Intent::skin;
+    s.intent = fit::Intent::people;
     s.reference = "/some where/r.cgats";
     s.weights = {{"skin", 3}, {"D1", 0.5}};
     s.curves = s.average = true;
@@ -324,7 +324,7 @@ TEST_F(Safe, a_job_of_an_earlier_format_comes_with_its_decisions) {
     const plan::SetupSettings s = plan::settings_of(job.content().setups.at(0), nullptr);
     EXPECT_EQ(s.white, "D3");
     EXPECT_EQ(s.model, fit::Model::matrix);
-    EXPECT_EQ(s.intent, fit::Intent::skin);
+    EXPECT_EQ(s.intent, fit::Intent::people);
     EXPECT_TRUE(s.curves);
     EXPECT_EQ(s.finish.warmer_mired, 15);
     EXPECT_EQ(s.spots, std::vector<std::string>{"a"});

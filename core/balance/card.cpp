@@ -1,0 +1,112 @@
+// A card in a frame: what a square of it says of the light.
+#include <cmath>
+
+#include "balance/balance.hpp"
+#include "base/statistics.hpp"
+
+namespace refero::balance {
+
+namespace {
+
+constexpr double most_clipped_share = 0.02;
+constexpr double spot_share = 0.01; ///< half the side of a spot's square, of the frame's longer side
+constexpr int blocks = 4;           ///< along a side, for evenness
+
+struct Square {
+    int left, top, right, bottom; ///< pixels of the frame in memory, the last ones included
+};
+
+Square square_of(const frame::Frame& f, double x0, double y0, double x1, double y1) {
+    const auto within = [](double v, int size) { return std::clamp(static_cast<int>(std::floor(v)), 0, size - 1); };
+    return {within(x0 / f.cell, f.width), within(y0 / f.cell, f.height), within(x1 / f.cell, f.width),
+            within(y1 / f.cell, f.height)};
+}
+
+Card card_in(const frame::Frame& f, const Square& q) {
+    Card card;
+    std::array<std::vector<float>, 3> values;
+    std::vector<float> steps; // between neighbours in green: what noise alone makes
+    std::array<double, blocks * blocks> sum{};
+    std::array<int, blocks * blocks> count{};
+    int clipped = 0, all = 0;
+    const int w = q.right - q.left + 1, h = q.bottom - q.top + 1;
+    for (int y = q.top; y <= q.bottom; ++y)
+        for (int x = q.left; x <= q.right; ++x, ++all) {
+            const float* p = f.at(x, y);
+            clipped +=
+                (!f.clipped.empty() && f.clipped[static_cast<std::size_t>(y) * static_cast<std::size_t>(f.width) +
+                                                 static_cast<std::size_t>(x)]) ||
+                std::max({p[0], p[1], p[2]}) >= near_clipping;
+            for (std::size_t c = 0; c < 3; ++c) values[c].push_back(p[c]);
+            if (x > q.left) steps.push_back(std::abs(p[1] - p[-2]));
+            const auto block = static_cast<std::size_t>((y - q.top) * blocks / h * blocks + (x - q.left) * blocks / w);
+            sum[block] += static_cast<double>(p[1]);
+            ++count[block];
+        }
+    card.clipped = static_cast<double>(clipped) / all;
+    // A robust mean: what is far from the middle, a speck or an edge, has no part in it.
+    for (std::size_t c = 0; c < 3; ++c) {
+        const float middle = median(values[c]);
+        const double reach = 3 * robust_sd(values[c], middle) + 1e-6;
+        double mean = 0;
+        int taken = 0;
+        for (const float v : values[c])
+            if (std::abs(static_cast<double>(v - middle)) <= reach) {
+                mean += static_cast<double>(v);
+                ++taken;
+            }
+        card.camera_rgb[static_cast<Eigen::Index>(c)] = mean / taken;
+    }
+    const double green = std::max(1e-9, card.camera_rgb[1]);
+    if (!steps.empty()) card.noise = sd_per_mad * static_cast<double>(median(steps)) / std::sqrt(2.0) / green;
+    double low = INFINITY, high = -INFINITY;
+    for (std::size_t i = 0; i < sum.size(); ++i)
+        if (count[i]) {
+            low = std::min(low, sum[i] / count[i]);
+            high = std::max(high, sum[i] / count[i]);
+        }
+    card.uneven = (high - low) / green;
+    return card;
+}
+
+void check(const Card& card, const frame::Frame& f) {
+    if (card.clipped > most_clipped_share)
+        throw Error(ErrorKind::input, "this spot is clipped or nearly so: it cannot set the balance", f.file,
+                    "Choose a darker spot, a light or middle grey");
+    if (!(card.camera_rgb.minCoeff() >= least_signal))
+        throw Error(ErrorKind::input, "this spot is too dark to set the balance", f.file, "Choose a lighter spot");
+}
+
+} // namespace
+
+Card card_at(const frame::Frame& f, double x, double y, double radius_px) {
+    if (!(x >= 0 && y >= 0) || x >= f.full_width || y >= f.full_height)
+        throw Error(ErrorKind::usage, "the spot lies outside the frame", f.file,
+                    formatted("Give pixels within {} x {}", f.full_width, f.full_height));
+    const double reach =
+        std::max(1.0 * f.cell, radius_px > 0 ? radius_px : spot_share * std::max(f.full_width, f.full_height));
+    const Card card = card_in(f, square_of(f, x - reach, y - reach, x + reach, y + reach));
+    check(card, f);
+    return card;
+}
+
+Card card_in_middle(const frame::Frame& f) {
+    const double w = f.full_width, h = f.full_height;
+    const Card card = card_in(f, square_of(f, w / 4, h / 4, 3 * w / 4, 3 * h / 4));
+    check(card, f);
+    return card;
+}
+
+Balance on_card(const Card& card, double grey) {
+    Balance b;
+    b.white_patch = "card";
+    b.gains = card.camera_rgb[1] * card.camera_rgb.cwiseInverse();
+    b.exposure = grey / card.camera_rgb[1];
+    return b;
+}
+
+Spot spot_at(const frame::Frame& f, double x, double y) {
+    return {card_at(f, x, y).camera_rgb, formatted("spot {:.0f}, {:.0f} of {}", x, y, f.file.filename())};
+}
+
+} // namespace refero::balance
