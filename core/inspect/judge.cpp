@@ -3,28 +3,13 @@
 #include <numbers>
 
 #include "base/statistics.hpp"
-#include "inspect/inspect.hpp"
+#include "inspect/shot.hpp"
 
 namespace refero::inspect {
 
 using chart::Point;
 
 namespace {
-
-struct Shot {
-    const frame::Frame& frame;
-    const find::Placement& placement;
-    const read::Reading& reading;
-    const chart::Definition& definition;
-    const chart::Reference& reference;
-    const Limits& limits;
-    ChartPixels pixels;
-    Explained light;
-    double patch_px = 0; ///< shorter side of the smallest patch
-    double blur = 0;     ///< standard deviation, full-size pixels; NaN where no edge tells it
-    double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
-    bool finished() const { return !frame.linear; }
-};
 
 Finding against(const Limit& l, const char* check, double value, const std::string& advice,
                 std::vector<std::string> patches = {}) {
@@ -66,26 +51,6 @@ Finding against(const Limit& usual, const char* check, double value, double sd, 
 }
 
 const Finding& worse(const Finding& a, const Finding& b) { return b.status > a.status ? b : a; }
-
-/// Neutral patches, lightest first; without a definition's roles none.
-std::vector<const read::PatchReading*> neutrals(const Shot& s) {
-    std::vector<std::pair<double, const read::PatchReading*>> all;
-    for (const chart::Patch& p : s.definition.patches) {
-        const auto* r = s.reading.find(p.id);
-        const auto xyz = s.reference.xyz.find(p.id);
-        if (p.role == "neutral" && r && r->pixels > 0 && xyz != s.reference.xyz.end())
-            all.emplace_back(-xyz->second[1], r);
-    }
-    std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-    std::vector<const read::PatchReading*> sorted;
-    for (const auto& [y, r] : all) sorted.push_back(r);
-    return sorted;
-}
-
-double luminance(const Shot& s, const std::string& id) {
-    const auto at = s.reference.xyz.find(id);
-    return at == s.reference.xyz.end() ? 0 : at->second[1];
-}
 
 /// "the left", "the lower right": the side of the frame that a direction across the chart points to.
 std::string side_of(const Shot& s, double x, double y) {
@@ -160,59 +125,6 @@ bool clipped_by_noise(const Shot& s, const read::PatchReading& p) {
         expected += sites * 0.5 * std::erfc(room / std::sqrt(2.0 * sites));
     }
     return p.clipped < 2 * expected; // twice: what is cut off is missing from mean and noise
-}
-
-/// Parts of a patch that are clearly brighter or darker than the rest of it.
-struct Spots {
-    double bright = 0, dark = 0;                                               ///< shares of its area
-    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
-};
-Spots spots_of(const Shot& s, const chart::Patch& patch) {
-    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
-    // Neighbours bleed in by the blur: the sides are left out.
-    const double margin = std::max(0.12, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0);
-    if (margin > 0.35) return {};
-    std::vector<colour::Vec3> v;
-    std::vector<double> level;
-    const int n = std::clamp(static_cast<int>((1 - 2 * margin) * s.patch_px / s.frame.cell), 4, 40);
-    const double inner = 1 - 2 * margin;
-    for (int r = 0; r < n; ++r)
-        for (int c = 0; c < n; ++c) {
-            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
-                                 patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) /
-                            s.frame.cell;
-            const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
-            if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
-            const float* p = s.frame.at(x, y);
-            v.emplace_back(p[0], p[1], p[2]);
-            level.push_back(v.back().mean());
-        }
-    if (v.size() < 12) return {};
-    // Against its dark or its light part: a soft sheen lies on most of a patch. Noise by neighbours alone.
-    std::vector<double> sorted = level, steps;
-    std::sort(sorted.begin(), sorted.end());
-    for (std::size_t i = 1; i < level.size(); ++i)
-        if (i % static_cast<std::size_t>(n)) steps.push_back(std::abs(level[i] - level[i - 1]));
-    const double low = sorted[sorted.size() / 5], high = sorted[sorted.size() - 1 - sorted.size() / 5],
-                 noise = sd_per_mad * median(steps) / std::sqrt(2.0);
-    const double most_even = s.finished() ? 0.16 : 0.09, darkest = s.finished() ? 0.012 : 0.006;
-    const double reach = std::max(6 * noise, most_even * low + darkest * s.light.level);
-    Spots spots;
-    colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
-    for (std::size_t i = 0; i < v.size(); ++i) {
-        if (level[i] > low + reach) {
-            ++spots.bright;
-            bright += v[i];
-        } else rest += v[i];
-        spots.dark += level[i] < high - reach;
-    }
-    if (spots.bright > 0) {
-        spots.brighter = bright / spots.bright;
-        spots.rest = rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
-    }
-    spots.bright /= static_cast<double>(v.size());
-    spots.dark /= static_cast<double>(v.size());
-    return spots;
 }
 
 /// True where the light on the whole chart would leave the patch well below the edge: a lamp shines back from it alone.
@@ -352,89 +264,6 @@ Finding noise(const Shot& s) {
 
 colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1], r.mean[2]}; }
 
-/// Light on the chart for a picture's values: a finished picture's style is bent back by what it made of the neutrals.
-colour::Vec3 unbent(const Shot& s, const colour::Vec3& value) {
-    constexpr std::size_t least_neutrals = 4;
-    const auto greys = neutrals(s);
-    if (!s.finished() || greys.size() < least_neutrals) return value;
-    colour::Vec3 light;
-    for (Eigen::Index c = 0; c < 3; ++c) {
-        // Lightest first; beyond the ladder's ends in proportion.
-        double y = value[c] / std::max(1e-6, greys.front()->mean[static_cast<std::size_t>(c)]) *
-                   luminance(s, greys.front()->id);
-        for (std::size_t i = 0; i < greys.size(); ++i) {
-            const double seen = std::max(1e-6, greys[i]->mean[static_cast<std::size_t>(c)]),
-                         next = i + 1 < greys.size() ? greys[i + 1]->mean[static_cast<std::size_t>(c)] : 0;
-            if (value[c] > seen || next >= seen) continue;
-            const double to = luminance(s, greys[i]->id),
-                         from = i + 1 < greys.size() ? luminance(s, greys[i + 1]->id) : 0;
-            y = std::lerp(from, to, (std::max(0.0, value[c]) - next) / (seen - next));
-            if (value[c] >= next) break;
-        }
-        light[c] = y;
-    }
-    return light;
-}
-
-/// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
-bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without) {
-    const colour::Vec3 white = s.finished() ? colour::Vec3::Ones() : s.light.white,
-                       added = unbent(s, seen) - unbent(s, without);
-    constexpr double alike_raw = 0.992, alike_finished = 0.98; // cosine; a style bends what is added, not all is unbent
-    const double alike = s.finished() ? alike_finished : alike_raw;
-    return added.minCoeff() > 0 && added.dot(white) > alike * added.norm() * white.norm();
-}
-
-/// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
-/// takes away is of the patch's colour.
-bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected) {
-    constexpr double neutral = 0.97; // cosine
-    const colour::Vec3 rest = unbent(s, spots.rest);
-    if (rest.sum() < neutral * rest.norm() * std::sqrt(3.0)) return false;
-    const double should = std::max(1e-6, expected.mean());
-    return std::abs(std::log(spots.brighter.mean() / should)) < std::abs(std::log(spots.rest.mean() / should));
-}
-
-/// What lies in the gaps about a patch, between it and its neighbours, other than in all other gaps.
-struct Around {
-    int gaps = 0, odd = 0;
-    colour::Vec3 odd_mean = colour::Vec3::Zero(), usual = colour::Vec3::Zero(); ///< of the odd gaps, of all
-};
-std::vector<Around> around_patches(const Shot& s) {
-    constexpr double odd_log = 0.35;
-    std::vector<Around> all(s.definition.patches.size());
-    const std::vector<Gap>& gaps = s.pixels.gaps;
-    constexpr std::size_t least_gaps = 8;
-    if (gaps.size() < least_gaps) return all;
-    const double floor = 0.01 * s.light.level;
-    colour::Vec3 usual;
-    std::vector<double> levels;
-    for (Eigen::Index c = 0; c < 3; ++c) {
-        std::vector<double> of;
-        for (const Gap& g : gaps) of.push_back(g.lines.front()[c]);
-        usual[c] = median(of);
-    }
-    const auto level_of = [&](const colour::Vec3& v) { return std::log(std::max(0.0, v.mean()) + floor); };
-    for (const Gap& g : gaps) levels.push_back(level_of(g.lines.front()));
-    const double middle = median(levels), limit = std::max(odd_log, 6 * robust_sd(levels, middle));
-    for (const Gap& g : gaps) {
-        const auto off = [&](const colour::Vec3& v) { return std::abs(level_of(v) - middle); };
-        const colour::Vec3& likest = *std::min_element(g.lines.begin(), g.lines.end(),
-                                                       [&](const auto& v, const auto& w) { return off(v) < off(w); });
-        for (const std::size_t patch : {g.one, g.other}) {
-            ++all[patch].gaps;
-            if (off(likest) < limit) continue;
-            ++all[patch].odd;
-            all[patch].odd_mean += likest;
-        }
-    }
-    for (Around& a : all) {
-        if (a.odd) a.odd_mean /= a.odd;
-        a.usual = usual;
-    }
-    return all;
-}
-
 /// True where a shadow's edge crosses a patch: its halves differ, and nothing covers it.
 bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
     if (s.light.step <= 0) return false;
@@ -451,7 +280,9 @@ bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
     // lightens the darks: what looks like stray light is not told from these.
-    const bool told = !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s);
+    // In the depths of a finished picture compression makes spots of its own.
+    const bool too_dark = s.finished() && is_alarm(underexposure(s).status);
+    const bool told = !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s) && !too_dark;
     const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
     const Finding glare =
         against(s.limits.at("glare"), "glare", veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
@@ -470,7 +301,7 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
             if (clipped_by_reflection(s, r)) shiny.emplace_back(100 * r.clipped, r.id);
             continue;
         }
-        const Spots spots = spots_of(s, patch);
+        const Spots spots = too_dark ? Spots{} : spots_of(s, patch);
         // How far off, in what is known of it: a limit that grows, the value measured against the usual one.
         const double usual = s.limits.at("occlusion").caution,
                      limit = in_force(s.limits.at("occlusion"), 100 * s.light.residual_sd[i]).caution;
@@ -485,7 +316,8 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
                  (bright > dark || (s.finished() && !darkened(s, spots, s.light.expected[i]))))
             shiny.emplace_back(std::max(bright, std::min(dark, 100 - dark)), r.id);
         else if (const Around& gaps = around[static_cast<std::size_t>(at)];
-                 !step && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps && !is_of_the_light(s, gaps.odd_mean, gaps.usual))
+                 !step && !too_dark && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps &&
+                 !is_of_the_light(s, gaps.odd_mean, gaps.usual))
             dirty.emplace_back(std::max(residual, 100.0), r.id); // what covers it covers the gaps about it, too
         else
             dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))),

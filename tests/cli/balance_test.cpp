@@ -34,7 +34,7 @@ TEST_F(Card, one_touch_balances_exposes_and_tells_the_light) {
     ASSERT_EQ(run("apply b.json card.dng -o . --space xyz-d50 --format exr").status, 0);
     const json read = run("read card.exr --chart grid24 --json").object();
     ASSERT_EQ(read["patches"].size(), 24u);
-    const json grey = read["patches"][20]["mean"]; // D3, of Y 0.36
+    const json grey = read["patches"][20]["mean"];                            // D3, of Y 0.36
     EXPECT_NEAR(grey[0].get<double>() / grey[1].get<double>(), 0.9642, 0.01); // white of D50, ISO 11664-2
     EXPECT_NEAR(grey[2].get<double>() / grey[1].get<double>(), 0.8251, 0.01);
     const json proof = run("prove b.json card.dng --json").object();
@@ -42,8 +42,7 @@ TEST_F(Card, one_touch_balances_exposes_and_tells_the_light) {
     EXPECT_EQ(run("export b.json --format cube -o b.cube").status, 0);
     // The same light by the chart's greys.
     const json by_chart = run("balance card.dng --chart grid24 -o c.json --json").object();
-    for (int k = 0; k < 3; ++k)
-        EXPECT_NEAR(by_chart["gains"][k].get<double>() / b["gains"][k].get<double>(), 1, 0.01);
+    for (int k = 0; k < 3; ++k) EXPECT_NEAR(by_chart["gains"][k].get<double>() / b["gains"][k].get<double>(), 1, 0.01);
     // A card of another luminance is exposed for that.
     const json light = run("balance card.dng --spot 750,500 --grey 0.36 -o d.json --json").object();
     EXPECT_NEAR(light["exposure_stops"].get<double>() - b["exposure_stops"].get<double>(), 1, 1e-9);
@@ -62,9 +61,9 @@ TEST_F(Card, a_finished_picture_is_balanced_in_its_own_primaries) {
 TEST_F(Card, what_is_no_card_is_refused_and_nothing_is_kept) {
     scene();
     const std::pair<const char*, int> wrong[] = {
-        {"--spot 525,350", 3},   // its edge
-        {"--spot 75,50000", 2},  // outside
-        {"--spot nowhere", 2},   {"", 2}, {"--spot 750,500 --middle", 2}, {"--chart nothing", 2},
+        {"--spot 525,350", 3},  // its edge
+        {"--spot 75,50000", 2}, // outside
+        {"--spot nowhere", 2},  {"", 2}, {"--spot 750,500 --middle", 2}, {"--chart nothing", 2},
     };
     for (const auto& [how, status] : wrong) {
         const Outcome o = run("balance card.dng " + std::string(how) + " -o b.json --json");
@@ -72,7 +71,8 @@ TEST_F(Card, what_is_no_card_is_refused_and_nothing_is_kept) {
         EXPECT_TRUE(o.object().contains("error"));
         EXPECT_FALSE(std::filesystem::exists(scratch / "b.json")) << how;
     }
-    scene(R"(,"iso":100,"charts":[{"id":"grid24","at":[0.2,0.3],"width":0.25}],"sheens":[{"at":[0.5,0.5],"size":0.2,"strength":3}])");
+    scene(
+        R"(,"iso":100,"charts":[{"id":"grid24","at":[0.2,0.3],"width":0.25}],"sheens":[{"at":[0.5,0.5],"size":0.2,"strength":3}])");
     EXPECT_EQ(run("balance card.dng --spot 750,500 -o b.json").status, 3);
 }
 
@@ -85,7 +85,8 @@ TEST_F(Card, a_diffuser_frame_is_taken_by_its_middle) {
 }
 
 TEST_F(Card, all_charts_of_a_frame_are_read) {
-    scene(R"(,"charts":[{"id":"grid24","at":[0.25,0.3],"width":0.3},{"id":"grid24","at":[0.75,0.75],"width":0.3,"rotation_deg":20}])");
+    scene(
+        R"(,"charts":[{"id":"grid24","at":[0.25,0.3],"width":0.3},{"id":"grid24","at":[0.75,0.75],"width":0.3,"rotation_deg":20}])");
     const Outcome o = run("read card.dng --all --json");
     ASSERT_EQ(o.status, 0) << o.err;
     const json charts = o.object()["charts"];
@@ -99,7 +100,8 @@ TEST_F(Card, renderings_have_names_by_kinds_of_work) {
     scene();
     std::map<std::string, std::string> coefficients;
     for (const std::string name : {"even", "people", "textiles", "plants", "paint", "colorimetric", "skin", "chroma"}) {
-        ASSERT_EQ(run("fit card.dng --chart grid24 --model matrix --intent " + name + " -o " + name + ".json").status, 0);
+        ASSERT_EQ(run("fit card.dng --chart grid24 --model matrix --intent " + name + " -o " + name + ".json").status,
+                  0);
         const json c = json::parse(read_file(scratch / (name + ".json")));
         coefficients[name] = c["coefficients"].dump();
     }

@@ -1,0 +1,163 @@
+// What covers a patch or shines on it, by its own pixels and the gaps about it.
+#include <cmath>
+
+#include "base/statistics.hpp"
+#include "inspect/shot.hpp"
+
+namespace refero::inspect {
+
+using chart::Point;
+
+std::vector<const read::PatchReading*> neutrals(const Shot& s) {
+    std::vector<std::pair<double, const read::PatchReading*>> all;
+    for (const chart::Patch& p : s.definition.patches) {
+        const auto* r = s.reading.find(p.id);
+        const auto xyz = s.reference.xyz.find(p.id);
+        if (p.role == "neutral" && r && r->pixels > 0 && xyz != s.reference.xyz.end())
+            all.emplace_back(-xyz->second[1], r);
+    }
+    std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<const read::PatchReading*> sorted;
+    for (const auto& [y, r] : all) sorted.push_back(r);
+    return sorted;
+}
+
+double luminance(const Shot& s, const std::string& id) {
+    const auto at = s.reference.xyz.find(id);
+    return at == s.reference.xyz.end() ? 0 : at->second[1];
+}
+
+Spots spots_of(const Shot& s, const chart::Patch& patch) {
+    const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
+    // Neighbours bleed in by the blur: the sides are left out.
+    // A finished picture's sharpening and compression reach farther, and its noise is coarser than a pixel.
+    constexpr double finished_reach_px = 2.5, finished_noises = 9, raw_noises = 6;
+    const double margin = std::max({0.12, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0,
+                                    s.finished() ? finished_reach_px / s.patch_px : 0.0});
+    if (margin > 0.35) return {};
+    std::vector<colour::Vec3> v;
+    std::vector<double> level;
+    const int n = std::clamp(static_cast<int>((1 - 2 * margin) * s.patch_px / s.frame.cell), 4, 40);
+    const double inner = 1 - 2 * margin;
+    for (int r = 0; r < n; ++r)
+        for (int c = 0; c < n; ++c) {
+            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
+                                 patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) /
+                            s.frame.cell;
+            const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
+            if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
+            const float* p = s.frame.at(x, y);
+            v.emplace_back(p[0], p[1], p[2]);
+            level.push_back(v.back().mean());
+        }
+    if (v.size() < 12) return {};
+    // Against its dark or its light part: a soft sheen lies on most of a patch. Noise by neighbours alone.
+    std::vector<double> sorted = level, steps;
+    std::sort(sorted.begin(), sorted.end());
+    for (std::size_t i = 1; i < level.size(); ++i)
+        if (i % static_cast<std::size_t>(n)) steps.push_back(std::abs(level[i] - level[i - 1]));
+    const double low = sorted[sorted.size() / 5], high = sorted[sorted.size() - 1 - sorted.size() / 5],
+                 noise = sd_per_mad * median(steps) / std::sqrt(2.0);
+    const double most_even = s.finished() ? 0.16 : 0.09, darkest = s.finished() ? 0.012 : 0.006;
+    const double reach =
+        std::max((s.finished() ? finished_noises : raw_noises) * noise, most_even * low + darkest * s.light.level);
+    Spots spots;
+    colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
+    for (std::size_t i = 0; i < v.size(); ++i) {
+        if (level[i] > low + reach) {
+            ++spots.bright;
+            bright += v[i];
+        } else rest += v[i];
+        spots.dark += level[i] < high - reach;
+    }
+    if (spots.bright > 0) {
+        spots.brighter = bright / spots.bright;
+        spots.rest = rest / std::max(1.0, static_cast<double>(v.size()) - spots.bright);
+    }
+    spots.bright /= static_cast<double>(v.size());
+    spots.dark /= static_cast<double>(v.size());
+    return spots;
+}
+
+namespace {
+
+/// Light on the chart for a picture's values: a finished picture's style is bent back by what it made of the neutrals.
+colour::Vec3 unbent(const Shot& s, const colour::Vec3& value) {
+    constexpr std::size_t least_neutrals = 4;
+    const auto greys = neutrals(s);
+    if (!s.finished() || greys.size() < least_neutrals) return value;
+    colour::Vec3 light;
+    for (Eigen::Index c = 0; c < 3; ++c) {
+        // Lightest first; beyond the ladder's ends in proportion.
+        double y = value[c] / std::max(1e-6, greys.front()->mean[static_cast<std::size_t>(c)]) *
+                   luminance(s, greys.front()->id);
+        for (std::size_t i = 0; i < greys.size(); ++i) {
+            const double seen = std::max(1e-6, greys[i]->mean[static_cast<std::size_t>(c)]),
+                         next = i + 1 < greys.size() ? greys[i + 1]->mean[static_cast<std::size_t>(c)] : 0;
+            if (value[c] > seen || next >= seen) continue;
+            const double to = luminance(s, greys[i]->id),
+                         from = i + 1 < greys.size() ? luminance(s, greys[i + 1]->id) : 0;
+            y = std::lerp(from, to, (std::max(0.0, value[c]) - next) / (seen - next));
+            if (value[c] >= next) break;
+        }
+        light[c] = y;
+    }
+    return light;
+}
+
+} // namespace
+
+bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without) {
+    const colour::Vec3 white = s.finished() ? colour::Vec3::Ones() : s.light.white,
+                       added = unbent(s, seen) - unbent(s, without);
+    constexpr double alike_raw = 0.992, alike_finished = 0.98; // cosine; a style bends what is added, not all is unbent
+    const double alike = s.finished() ? alike_finished : alike_raw;
+    return added.minCoeff() > 0 && added.dot(white) > alike * added.norm() * white.norm();
+}
+
+/// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
+/// takes away is of the patch's colour.
+bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected) {
+    constexpr double neutral = 0.97; // cosine
+    const colour::Vec3 rest = unbent(s, spots.rest);
+    if (rest.sum() < neutral * rest.norm() * std::sqrt(3.0)) return false;
+    const double should = std::max(1e-6, expected.mean());
+    return std::abs(std::log(spots.brighter.mean() / should)) < std::abs(std::log(spots.rest.mean() / should));
+}
+
+std::vector<Around> around_patches(const Shot& s) {
+    constexpr double odd_log = 0.35;
+    std::vector<Around> all(s.definition.patches.size());
+    const std::vector<Gap>& gaps = s.pixels.gaps;
+    constexpr std::size_t least_gaps = 8;
+    if (gaps.size() < least_gaps) return all;
+    const double floor = 0.01 * s.light.level;
+    colour::Vec3 usual;
+    std::vector<double> levels;
+    for (Eigen::Index c = 0; c < 3; ++c) {
+        std::vector<double> of;
+        for (const Gap& g : gaps) of.push_back(g.lines.front()[c]);
+        usual[c] = median(of);
+    }
+    const auto level_of = [&](const colour::Vec3& v) { return std::log(std::max(0.0, v.mean()) + floor); };
+    for (const Gap& g : gaps) levels.push_back(level_of(g.lines.front()));
+    const double middle = median(levels), limit = std::max(odd_log, 6 * robust_sd(levels, middle));
+    for (const Gap& g : gaps) {
+        const auto off = [&](const colour::Vec3& v) { return std::abs(level_of(v) - middle); };
+        const colour::Vec3& likest = *std::min_element(g.lines.begin(), g.lines.end(),
+                                                       [&](const auto& v, const auto& w) { return off(v) < off(w); });
+        for (const std::size_t patch : {g.one, g.other}) {
+            ++all[patch].gaps;
+            if (off(likest) < limit) continue;
+            ++all[patch].odd;
+            all[patch].odd_mean += likest;
+        }
+    }
+    for (Around& a : all) {
+        if (a.odd) a.odd_mean /= a.odd;
+        a.usual = usual;
+    }
+    return all;
+}
+
+} // namespace refero::inspect

@@ -1,0 +1,48 @@
+// A chart shot as the checks look at it, and what covers or shines on its patches; shared by the sources of this room
+// only.
+#pragma once
+
+#include "inspect/inspect.hpp"
+
+namespace refero::inspect {
+
+struct Shot {
+    const frame::Frame& frame;
+    const find::Placement& placement;
+    const read::Reading& reading;
+    const chart::Definition& definition;
+    const chart::Reference& reference;
+    const Limits& limits;
+    ChartPixels pixels;
+    Explained light;
+    double patch_px = 0; ///< shorter side of the smallest patch
+    double blur = 0;     ///< standard deviation, full-size pixels; NaN where no edge tells it
+    double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
+    bool finished() const { return !frame.linear; }
+};
+
+/// Neutral patches, lightest first; without a definition's roles none.
+std::vector<const read::PatchReading*> neutrals(const Shot& s);
+double luminance(const Shot& s, const std::string& id);
+
+/// Parts of a patch that are clearly brighter or darker than the rest of it.
+struct Spots {
+    double bright = 0, dark = 0;                                               ///< shares of its area
+    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
+};
+Spots spots_of(const Shot& s, const chart::Patch& patch);
+/// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
+/// takes away is of the patch's colour.
+bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected);
+
+/// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
+bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without);
+
+/// What lies in the gaps about a patch, between it and its neighbours, other than in all other gaps.
+struct Around {
+    int gaps = 0, odd = 0;
+    colour::Vec3 odd_mean = colour::Vec3::Zero(), usual = colour::Vec3::Zero(); ///< of the odd gaps, of all
+};
+std::vector<Around> around_patches(const Shot& s);
+
+} // namespace refero::inspect
