@@ -92,6 +92,7 @@ void SetView::refresh() {
     const QString light = qt(plan::name_in(job.lights, s.row.light));
     open_->setText(left.isEmpty() ? tr("%1: everything is shot").arg(light)
                                   : tr("Still to shoot under %1: %2").arg(light, left.join(", ")));
+    layout()->activate();
 }
 
 void SetView::size_letters() {
@@ -99,6 +100,7 @@ void SetView::size_letters() {
         QFont f = label->font();
         f.setPixelSize(std::max(12, static_cast<int>(share * height())));
         f.setWeight(weight);
+        f.setLetterSpacing(QFont::AbsoluteSpacing, 0.5); // large letters stand alone
         label->setFont(f);
     };
     sized(verdict_, verdict_share, QFont::Black);

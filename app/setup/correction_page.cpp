@@ -447,6 +447,7 @@ void CorrectionPage::show_differences(const Chain& s) {
     }
     differs_->setText(all.isEmpty() ? QString()
                                     : tr("This frame differs from the chart shot: %1.").arg(all.join("; ")));
+    differs_->setVisible(!differs_->text().isEmpty());
 }
 
 void CorrectionPage::show_pictures() {
