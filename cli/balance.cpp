@@ -24,8 +24,7 @@ struct Taken {
 };
 
 Taken on_chart(const BalanceArguments& a, const frame::Frame& f) {
-    work::ShotOptions options = a.options();
-    const work::MeasuredShot shot = work::measure_in(f, options);
+    const work::MeasuredShot shot = work::measure_in(f, a.options());
     const chart::Reference reference = chart::reference_of(shot.definition);
     Taken t{balance::balanced_on(shot.reading, reference, &shot.definition, balance::all_neutrals), {}, shot.reading};
     double low = INFINITY, high = 0;
@@ -76,10 +75,9 @@ Result run(const BalanceArguments& a) {
     if (ways != 1) throw Error(ErrorKind::usage, "balance on one thing", {}, "Give --spot, --middle or --chart");
     a.outputs.check({a.output}, {a.image, a.chart, a.encoding});
     if (!a.chart.empty()) chart::find_definition(a.chart); // an unknown one is wrong usage, whatever the frame
-    work::ShotOptions options = a.options();
-    if (a.chart.empty()) options.position_s = std::max(0.0, options.position_s);
-    const frame::Frame f = frame::read(
-        a.image, {frame::Size::measuring, options.encoding, work::showing_s(a.image, options), options.clip_code});
+    ShotArguments shot = a;
+    if (a.chart.empty()) shot.at = std::max(0.0, shot.at); // a card alone: no chart to look for through a clip
+    const frame::Frame f = shot.frame(a.image);
     const Taken t = a.chart.empty() ? on_card(a, f) : on_chart(a, f);
     std::optional<colour::Temperature> light;
     if (f.camera_from_xyz) light = balance::light_of(t.balance, *f.camera_from_xyz);

@@ -15,9 +15,7 @@ Run add_find(CLI::App& app) {
     return [a] {
         const auto definitions = a->chart.empty() ? chart::installed() : std::vector{chart::find_definition(a->chart)};
         if (!a->chart.empty()) chart::reference_of(definitions.front());
-        const work::ShotOptions options = a->options();
-        const frame::Frame f = frame::read(a->image, {frame::Size::measuring, options.encoding,
-                                                      work::showing_s(a->image, options), options.clip_code});
+        const frame::Frame f = a->frame(a->image);
         Result r;
         r.json = {{"width", f.full_width}, {"height", f.full_height}, {"charts", Json::array()}};
         for (const find::Placement& p : find::locate(f, definitions)) {
@@ -56,15 +54,13 @@ Json patches_of(const read::Reading& reading) {
 }
 
 /// Every chart in the frame: a folding case shows two.
-Result read_all(const std::string& image, const work::ShotOptions& options) {
-    const auto definitions =
-        options.chart.empty() ? chart::installed() : std::vector{chart::find_definition(options.chart)};
-    const frame::Frame f = frame::read(
-        image, {frame::Size::measuring, options.encoding, work::showing_s(image, options), options.clip_code});
+Result read_all(const std::string& image, const ShotArguments& a) {
+    const auto definitions = a.chart.empty() ? chart::installed() : std::vector{chart::find_definition(a.chart)};
+    const frame::Frame f = a.frame(image);
     Result r;
     r.json["charts"] = Json::array();
     for (const find::Placement& p : find::locate(f, definitions)) {
-        const chart::Definition d = chart::find_definition(options.chart.empty() ? p.chart : options.chart);
+        const chart::Definition d = chart::find_definition(a.chart.empty() ? p.chart : a.chart);
         const read::Reading reading = read::measure(f, p, d);
         r.json["charts"].push_back({{"chart", reading.chart}, {"patches", patches_of(reading)}});
         r.words += formatted("{}: {} patches\n", reading.chart, reading.patches.size());
@@ -96,7 +92,7 @@ Run add_read(CLI::App& app) {
         if (a->all && (!a->cgats.empty() || !a->corners.empty()))
             throw Error(ErrorKind::usage, "--all reads every chart that is found", {},
                         "Leave --corners and --cgats out, or name one chart");
-        if (a->all) return read_all(a->image, a->options());
+        if (a->all) return read_all(a->image, *a);
         a->outputs.check({a->cgats}, {a->image, a->chart, a->encoding});
         const job::MeasuredShot shot = work::take_shot(a->image, a->options());
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);

@@ -50,6 +50,11 @@ work::ShotOptions ShotArguments::options() const {
     return o;
 }
 
+frame::Frame ShotArguments::frame(const std::string& image) const {
+    const work::ShotOptions o = options();
+    return frame::read(image, {frame::Size::measuring, o.encoding, work::showing_s(image, o), o.clip_code});
+}
+
 void note_failure(Result& r, const std::string& what, const Error& problem) {
     const int code = exit_code_of(problem.kind());
     r.json["failed"].push_back({{"file", what}, {"code", code}, {"message", problem.what()}});

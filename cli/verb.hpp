@@ -69,6 +69,8 @@ struct ShotArguments {
             ->check(CLI::NonNegativeNumber);
     }
     work::ShotOptions options() const;
+    /// The frame to measure in, of a clip the still that is told or shows the chart.
+    frame::Frame frame(const std::string& image) const;
 };
 
 /// What every verb that writes has: nothing that exists is replaced unasked, and an input never.

@@ -21,7 +21,7 @@ prove::Rendering rendering_of(const Comparison& c, const frame::Frame& f, const 
 
 /// What a picture in memory shows: a file, a still of it, a curve.
 std::string shown_key(const work::FrameSource& s) {
-    return s.file.string() + formatted("|{:g}|", s.position_s) + s.encoding;
+    return s.file.string() + formatted("|{:g}|{:g}|", s.position_s, s.clip_code) + s.encoding;
 }
 
 } // namespace
