@@ -50,7 +50,11 @@ void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {
                                            desk_.chains.title_of(frame.setup).toStdString());
                             const Id id = c.add(f);
                             if (frame.chart)
-                                c.add(plan::ChartShot{.setup = frame.setup, .frame = id, .refused = frame.refused});
+                                c.add(plan::ChartShot{.setup = frame.setup,
+                                                      .frame = id,
+                                                      .chart = frame.card.empty() ? "" : "grey-card",
+                                                      .corners = frame.card,
+                                                      .refused = frame.refused});
                             desk_.job.change(c);
                         };
                     });

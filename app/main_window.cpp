@@ -65,6 +65,20 @@ MainWindow::MainWindow()
     connect(&desk_.job, &JobDocument::history_changed, this, &MainWindow::tell_history);
     connect(&desk_.kit, &KitDocument::changed, this, &MainWindow::tell_history);
     connect(&desk_.frames, &Frames::setup_opened, this, &MainWindow::open_setup);
+    connect(&desk_.cards, &Cards::taught, this, [this](const find::Taught& chart) {
+        taught_for_ = current_setup();
+        show_kit();
+        kit_->take_chart(chart);
+    });
+    connect(kit_, &KitView::chart_saved, this, [this](const QString& chart) { // back to the shot it was taught from
+        const Id setup = std::exchange(taught_for_, 0);
+        if (!desk_.chains.has(setup)) return;
+        open_setup(setup);
+        Settings s = desk_.chains.at(setup).settings;
+        s.chart = chart.toStdString();
+        s.corners.reset();
+        desk_.setups.change(setup, s, tr("Look for %1").arg(chart));
+    });
     connect(&desk_.notices, &Notices::told, this, &MainWindow::notice);
     connect(&desk_.chains, &Chains::structure_changed, this, [this] {
         remember_job();

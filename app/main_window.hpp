@@ -78,6 +78,7 @@ private:
     QStackedWidget* places_;
     BoardPlace* board_;
     SetupView* setup_view_;
+    Id taught_for_ = 0; ///< setup whose shot taught the chart that is being named
     PlanView* plan_;
     KitView* kit_;
     SimulatedCamera* camera_;

@@ -291,7 +291,7 @@ int run(int argc, char** argv) {
 
     fs::create_directories(folder);
     Charts charts;
-    for (const char* id : {"grid24", "grid24-reversed", "panels48", "balance-page", "video"})
+    for (const char* id : {"grid24", "grid24-reversed", "field77", "tint-steps", "scope-axes"})
         charts.emplace_back(id, chart::find_definition(id));
     for (const fs::path& file :
          {user_grid(folder, "user-7x5", 7, 5, 16, 12, 0, 5), user_grid(folder, "user-12x10", 12, 10, 8, 8, 1, 6)})

@@ -8,8 +8,6 @@ namespace refero::cli {
 
 namespace {
 
-constexpr double most_uneven = 0.3; ///< of a card: beyond it is no single surface, or its edge lies in it
-
 struct BalanceArguments : ShotArguments {
     std::string image, spot, output;
     double radius = 0, grey = 0.18;
@@ -53,11 +51,7 @@ Taken on_card(const BalanceArguments& a, const frame::Frame& f) {
         if (std::sscanf(a.spot.c_str(), "%lf,%lf%c", &x, &y, &rest) != 2)
             throw Error(ErrorKind::usage, "a spot is a place in pixels", {}, "Write it as \"x,y\"");
         card = balance::card_at(f, x, y, a.radius);
-        if (card.uneven > most_uneven)
-            throw Error(ErrorKind::input,
-                        formatted("the square about the spot is uneven by {:.0f} %: it is no single surface",
-                                  100 * card.uneven),
-                        f.file, "Choose a spot in the middle of the card, or a smaller --radius");
+        balance::check_single_surface(card, f.file);
     }
     return {balance::on_card(card, a.grey), card, {}};
 }

@@ -50,6 +50,7 @@ int main(int argc, char** argv) {
     verb("curve", "Measure a camera's tone curve from chart frames", add_curve);
     verb("simulate", "Render a scene of the simulated set", add_simulate);
     verb("balance", "Make a correction of balance alone, from a card, a diffuser or a chart's greys", add_balance);
+    verb("teach", "Make a chart definition from a picture of a card", add_teach);
     verb("charts", "List the installed charts", add_charts);
     verb("job", "Work on a job without its window", add_job);
 

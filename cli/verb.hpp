@@ -43,6 +43,7 @@ Run add_simulate(CLI::App& app);
 Run add_charts(CLI::App& app);
 Run add_job(CLI::App& app);
 Run add_balance(CLI::App& app);
+Run add_teach(CLI::App& app);
 
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {

@@ -2,6 +2,7 @@
 // parts; the parts tell each other through signals.
 #pragma once
 
+#include "desk/cards.hpp"
 #include "desk/document.hpp"
 #include "desk/frames.hpp"
 #include "desk/handovers.hpp"
@@ -24,6 +25,7 @@ struct Desk {
     Pictures pictures;
     Readings readings;
     Setups setups;
+    Cards cards;
     Watcher watcher;
     Frames frames;
     Handovers handovers;

@@ -25,12 +25,18 @@ QString name_of(LinkState state) {
     return {};
 }
 
+/// The shot shows a card of one surface.
+static bool is_card(const Chain& c) { return c.shot && c.shot->definition.patches.size() == 1; }
+
 QString figure_of(const Chain& c, Step step, const Tasks& tasks) {
     switch (step) {
     case Step::shot:
         if (tasks.busy(Doing::making, c.id)) return QObject::tr("frame is being made");
         if (tasks.busy(Doing::reading, c.id)) return QObject::tr("reading the frame");
+        if (c.balance_only() && !c.shot && !c.problem.empty() && c.refused == c.problem)
+            return QObject::tr("click the card");
         if (!c.refused.empty()) return QObject::tr("refused");
+        if (is_card(c)) return QObject::tr("card");
         if (c.shot)
             return c.settings.corners ? QObject::tr("corners by hand")
                                       : QObject::tr("%1, %2 %")
@@ -39,12 +45,18 @@ QString figure_of(const Chain& c, Step step, const Tasks& tasks) {
         return c.problem.empty() ? QString() : QObject::tr("no chart");
     case Step::reading: {
         if (!c.shot) return {};
+        if (is_card(c))
+            return QObject::tr("R %1  G %2  B %3", "a card's reading in percent")
+                .arg(100 * c.shot->reading.patches[0].mean[0], 0, 'f', 1)
+                .arg(100 * c.shot->reading.patches[0].mean[1], 0, 'f', 1)
+                .arg(100 * c.shot->reading.patches[0].mean[2], 0, 'f', 1);
         int usable = 0;
         for (const auto& p : c.shot->reading.patches) usable += p.usable();
         return QObject::tr("%1 of %2").arg(usable).arg(c.shot->reading.patches.size());
     }
     case Step::balance:
         if (!c.balance) return {};
+        if (is_card(c) && c.light) return QObject::tr("%1 K").arg(qRound(c.light->kelvin / 10) * 10);
         return c.light ? QObject::tr("%1, %2 K")
                              .arg(QString::fromStdString(c.balance->white_patch))
                              .arg(qRound(c.light->kelvin / 10) * 10)
@@ -69,8 +81,10 @@ QString figure_of(const Chain& c, Step step, const Tasks& tasks) {
 QString next_of(const Chain& c, Step step, const Tasks& tasks) {
     switch (step) {
     case Step::shot:
-        if (!c.refused.empty()) return QObject::tr("Shoot the chart again");
+        if (!c.refused.empty() && !(c.balance_only() && c.refused == c.problem))
+            return QObject::tr("Shoot the chart again");
         if (tasks.busy(Doing::making, c.id) || tasks.busy(Doing::reading, c.id) || c.shot) return {};
+        if (c.balance_only()) return c.chart_shot ? QObject::tr("Click the card") : QObject::tr("Shoot the card");
         return c.problem.empty() ? QObject::tr("Shoot the chart") : QObject::tr("Set the corners");
     case Step::reading: return {};
     case Step::balance: return c.balance_problem.empty() ? QString() : QObject::tr("Choose another neutral");
@@ -88,8 +102,16 @@ QString next_of(const Chain& c, Step step, const Tasks& tasks) {
     return {};
 }
 
+QString nominal_words(const Chain& c) {
+    return !c.nominal() ? QString()
+                        : QObject::tr("Nominal values of %1: bring those of the card in hand on Shot.")
+                              .arg(qt(c.shot ? c.shot->definition.id : std::string()));
+}
+
 QString gate_words(const Chain& s) {
     const bool by_user = !s.refused.empty() && s.gate() != "reshoot";
+    if (s.balance_only() && !s.shot && s.chart_shot && !s.problem.empty() && s.refused == s.problem)
+        return QObject::tr("Click the card");
     return !s.refused.empty()      ? (by_user ? QObject::tr("Refused") : QObject::tr("Reshoot"))
            : !s.shot               ? (s.problem.empty() ? QObject::tr("To shoot") : QObject::tr("No chart"))
            : s.gate() == "caution" ? QObject::tr("Caution")

@@ -12,6 +12,7 @@
 #include "../setup/page.hpp"
 #include "../theme.hpp"
 #include "../widgets/swatches.hpp"
+#include "chart_print.hpp"
 
 namespace refero::app {
 
@@ -91,7 +92,8 @@ ChartEditor::ChartEditor(QWidget* parent)
     auto* form = new QFormLayout;
     start_->setAccessibleName(tr("Start from"));
     start_->addItem(tr("a fresh grid"), QString());
-    for (const chart::Definition& d : chart::installed()) start_->addItem(qt(d.title), qt(d.id));
+    for (const chart::Definition& d : chart::installed())
+        if (d.variant_of.empty()) start_->addItem(qt(d.title), qt(d.id));
     start_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     form->addRow(tr("Start from"), start_);
     id_->setPlaceholderText(tr("such as linen-7x5"));
@@ -138,7 +140,12 @@ ChartEditor::ChartEditor(QWidget* parent)
     side->addWidget(words_);
     side->addStretch();
     auto* ends = new QHBoxLayout;
+    auto* print = new QPushButton(tr("Print \u2026"));
+    print->setObjectName("printChart");
+    print->setToolTip(tr("A PDF true to size, with registration marks; a print needs measuring before it is used"));
+    connect(print, &QPushButton::clicked, this, &ChartEditor::print);
     ends->addWidget(undo_);
+    ends->addWidget(print);
     save_->setProperty("primary", true);
     save_->setObjectName("saveChart");
     ends->addWidget(save_, 1);
@@ -305,6 +312,31 @@ void ChartEditor::save() {
 bool ChartEditor::ask(const QString& question) {
     if (asked) return asked(question);
     return QMessageBox::question(this, tr("Refero"), question) == QMessageBox::Yes;
+}
+
+void ChartEditor::print() {
+    const QString name = id_->text().trimmed().isEmpty() ? tr("chart") : id_->text().trimmed();
+    const QString file =
+        QFileDialog::getSaveFileName(this, tr("Print a chart"), last_folder() + "/" + name + ".pdf", tr("PDF (*.pdf)"));
+    if (file.isEmpty()) return;
+    remember_folder(QFileInfo(file).path());
+    chart::Definition d = now_.definition;
+    d.id = name.toStdString();
+    d.title = title_->text().trimmed().isEmpty() ? d.id : title_->text().trimmed().toStdString();
+    try {
+        print_chart(d, now_.reference, file.toStdString(), Existing::replace); // the dialog asked
+        tell(tr("Written to %1. Print it without scaling and without colour changes, let it dry, measure it, and bring "
+                "its values.")
+                 .arg(file));
+    } catch (const std::exception& e) { tell(QString::fromUtf8(e.what()), true); }
+}
+
+void ChartEditor::take(const chart::Definition& definition, const chart::Reference& reference, const QString& told) {
+    id_->clear();
+    title_->clear();
+    change({definition, reference});
+    tell(told);
+    id_->setFocus();
 }
 
 void ChartEditor::undo() {

@@ -26,6 +26,8 @@ public:
     const chart::Reference& reference() const { return now_.reference; }
     /// Takes an installed chart as a start.
     void start_from(const std::string& id);
+    /// A chart that was taught from a picture: to be corrected, named and saved.
+    void take(const chart::Definition& definition, const chart::Reference& reference, const QString& told);
     /// A fresh grid by the fields; what the reference says of the same ids stays.
     void lay_out();
     /// Averages measurements into the reference; what falls out, is missing or unknown is told.
@@ -45,6 +47,7 @@ private:
         chart::Definition definition;
         chart::Reference reference;
     };
+    void print();
     void change(State next);
     void show_all();
     void cell_edited(int row, int column);

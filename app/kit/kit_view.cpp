@@ -65,6 +65,7 @@ QString compared(const plan::SeriesShot& older, const plan::SeriesShot& newer) {
 KitView::KitView(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
+      own_(new QWidget),
       sections_(new QListWidget),
       pages_(new QStackedWidget) {
     auto* outer = new QHBoxLayout(this);
@@ -81,21 +82,44 @@ KitView::KitView(Desk& desk, QWidget* parent)
         pages_->addWidget(page);
     };
     add(tr("Charts and cards"), make_cards());
-    auto* own = new QWidget; // the editor reads every chart: made when it is asked for
-    (new QVBoxLayout(own))->setContentsMargins(0, 0, 0, 0);
-    add(tr("Own charts"), own);
+    (new QVBoxLayout(own_))->setContentsMargins(0, 0, 0, 0);
+    add(tr("Own charts"), own_);
     add(tr("Lights"), make_lights());
     add(tr("Cameras"), make_cameras());
+    add(tr("Stored balances"), make_balances());
     add(tr("Monitors"), make_monitors());
     add(tr("Fallbacks"), make_fallbacks());
     add(tr("Warmth steps"), make_warmths());
     add(tr("Series"), make_series());
     add(tr("Gate limits"), new GateLimits(desk_));
-    connect(sections_, &QListWidget::currentRowChanged, this, [this, own](int row) {
-        if (pages_->widget(row) == own && own->layout()->count() == 0) own->layout()->addWidget(new ChartEditor);
+    connect(sections_, &QListWidget::currentRowChanged, this, [this](int row) {
+        if (pages_->widget(row) == own_) chart_editor();
         pages_->setCurrentIndex(row);
     });
     sections_->setCurrentRow(0);
+}
+
+ChartEditor* KitView::chart_editor() { // it reads every chart: made when it is asked for
+    if (own_->layout()->count() == 0) {
+        auto* editor = new ChartEditor;
+        connect(editor, &ChartEditor::saved, this, &KitView::chart_saved);
+        own_->layout()->addWidget(editor);
+    }
+    return own_->findChild<ChartEditor*>();
+}
+
+void KitView::take_chart(const find::Taught& chart) {
+    sections_->setCurrentRow(pages_->indexOf(own_));
+    const QString bars = chart.bars == 0   ? QString()
+                         : chart.bars == 1 ? tr(" and a bar")
+                                           : tr(" and %1 bars").arg(chart.bars);
+    chart_editor()->take(chart.definition, chart.reference,
+                         tr("%1 columns, %2 rows%3. Look through the patches, set one width in millimetres, give the "
+                            "chart an id and save it: it is found from then on. The values are those that the picture "
+                            "shows; measure the card before a correction is fitted to it.")
+                             .arg(chart.columns)
+                             .arg(chart.rows)
+                             .arg(bars));
 }
 
 QWidget* KitView::make_cards() {
@@ -301,10 +325,41 @@ QWidget* KitView::make_cameras() {
                                     .name = name->text().trimmed().toStdString(),
                                     .at = QDateTime::currentDateTime().toString(Qt::ISODate).toStdString(),
                                     .kelvin = k->value(),
-                                    .tint = tint->value()};
+                                    .tint = tint->value(),
+                                    .number = next_number(c->id)};
         desk_.kit.change(plan::added("Balance stored in " + c->name, b));
         name->clear();
     });
+    return s;
+}
+
+int KitView::next_number(Id camera) const {
+    int most = 0;
+    for (const plan::StoredBalance& b : desk_.kit.kit().balances)
+        if (b.camera == camera) most = std::max(most, b.number);
+    return most + 1;
+}
+
+QWidget* KitView::make_balances() {
+    using plan::StoredBalance;
+    auto* s = new KitSection<StoredBalance>(
+        desk_, &plan::Kit::balances, tr("Stored balances"),
+        tr("Custom balances under the numbers that the cameras keep them by; offered where a setup of the camera is "
+           "balanced. A new one is stored under Cameras."),
+        {{tr("Camera"),
+          [this](const StoredBalance& b) { return qt(plan::name_in(desk_.kit.kit().cameras, b.camera)); }},
+         {tr("Number"),
+          [](const StoredBalance& b) { return b.number ? QString::number(b.number) : QString("\u2013"); }},
+         {tr("Name"), [](const StoredBalance& b) { return qt(b.name); }},
+         {tr("Light"), [](const StoredBalance& b) { return kelvin(b.kelvin); }},
+         {tr("Tint"), [](const StoredBalance& b) { return QString::number(b.tint); }},
+         {tr("Stored"), [](const StoredBalance& b) { return qt(b.at).replace('T', ' '); }}});
+    s->without_adding();
+    auto& f = s->form();
+    f.number(tr("Number"), &StoredBalance::number, 0, 99, 0, {}, tr("As the camera numbers it"), tr("not known"));
+    f.text(tr("Name"), &StoredBalance::name, tr("Place and light"));
+    f.number(tr("Light"), &StoredBalance::kelvin, 1000, 25000, 0, tr("K"));
+    f.number(tr("Tint"), &StoredBalance::tint, -150, 150, 0, {}, tr("As the camera has it"));
     return s;
 }
 

@@ -24,17 +24,27 @@ class KitView : public QWidget {
 public:
     explicit KitView(Desk& desk, QWidget* parent = nullptr);
     QListWidget* sections() { return sections_; }
+    /// A chart that was taught from a picture, to be looked at, named and saved.
+    void take_chart(const find::Taught& chart);
+
+signals:
+    void chart_saved(const QString& id);
 
 private:
     QWidget* make_cards();
     QWidget* make_lights();
     QWidget* make_cameras();
+    QWidget* make_balances();
     QWidget* make_monitors();
+    int next_number(Id camera) const;
     QWidget* make_fallbacks();
     QWidget* make_warmths();
     QWidget* make_series();
 
+    class ChartEditor* chart_editor();
+
     Desk& desk_;
+    QWidget* own_; ///< page of own charts; its editor is made when it is first shown
     QListWidget* sections_;
     QStackedWidget* pages_;
 };

@@ -101,6 +101,18 @@ void PlanView::make_forms() {
         mode_->text(tr("Sub-settings"), &plan::Mode::sub_settings,
                     tr("Contrast, saturation, sharpening; a change makes corrections stale"));
         column->addWidget(mode_->widget());
+        auto* typed = new QPushButton(tr("Type in a log curve \u2026"));
+        typed->setObjectName("typeCurve");
+        typed->setToolTip(tr("By the six figures that makers print; kept as CLF, and used for this mode"));
+        log_curve_ = new LogCurveForm(desk_);
+        log_curve_->hide();
+        connect(typed, &QPushButton::clicked, this, [this] {
+            log_curve_->open(mode_->value().id);
+            log_curve_->show();
+        });
+        connect(log_curve_, &LogCurveForm::closed, log_curve_, &QWidget::hide);
+        column->addWidget(typed);
+        column->addWidget(log_curve_);
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
         light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) {

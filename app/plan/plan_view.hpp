@@ -11,6 +11,7 @@
 
 #include "../widgets/record_form.hpp"
 #include "desk/desk.hpp"
+#include "log_curve_form.hpp"
 #include "work/planning.hpp"
 
 namespace refero::app {
@@ -73,6 +74,7 @@ private:
     std::unique_ptr<RecordForm<plan::Camera>> camera_;
     std::unique_ptr<RecordForm<plan::Lens>> lens_;
     std::unique_ptr<RecordForm<plan::Mode>> mode_;
+    LogCurveForm* log_curve_ = nullptr;
     std::unique_ptr<RecordForm<plan::Light>> light_;
     std::unique_ptr<RecordForm<plan::Setup>> setup_;
     QLabel* holding_;

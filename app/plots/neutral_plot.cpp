@@ -9,7 +9,7 @@ NeutralPlot::NeutralPlot(QWidget* parent) : Plot(parent), red_(addGraph()), blue
     blue_->setName(tr("blue over green"));
     legend->setVisible(true);
     axisRect()->insetLayout()->setInsetAlignment(0, Qt::AlignTop | Qt::AlignRight);
-    yAxis->setLabel(tr("off neutral, %"));
+    yAxis->setLabel(tr("off green, points of codes"));
     connect(this, &QCustomPlot::mousePress, this, [this](QMouseEvent* e) {
         const int i = qRound(xAxis->pixelToCoord(e->position().x()));
         if (i >= 0 && i < ids_.size()) emit patch_chosen(ids_[i]);
@@ -33,8 +33,9 @@ void NeutralPlot::set(const Chain& s) {
             if (p.role != "neutral" || !r || !r->usable()) continue;
             const colour::Vec3 b = (*s.balance)(colour::Vec3(r->mean[0], r->mean[1], r->mean[2]));
             x << ids_.size();
-            red << 100 * (b[0] / b[1] - 1);
-            blue << 100 * (b[2] / b[1] - 1);
+            const colour::Vec3 code = balance::code_points(b);
+            red << code[0] - code[1];
+            blue << code[2] - code[1];
             largest_ = std::max({largest_, std::abs(red.back()), std::abs(blue.back())});
             ticks->addTick(ids_.size(), QString::fromStdString(p.id) +
                                             (p.id == s.balance->white_patch ? tr("\nbalanced") : QString()));

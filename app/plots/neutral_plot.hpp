@@ -12,8 +12,8 @@ class NeutralPlot : public Plot {
 public:
     explicit NeutralPlot(QWidget* parent = nullptr);
     void set(const Chain& setup);
-    /// Largest distance of a usable neutral's red or blue from its green, percent.
-    double largest_percent() const { return largest_; }
+    /// Largest distance of a usable neutral's red or blue from its green, points of display codes.
+    double largest_points() const { return largest_; }
 
 signals:
     void patch_chosen(const QString& id);

@@ -48,7 +48,8 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
            {tr("Neutrals"),
             tr("All usable neutrals as it leaves them, lightest first; casts shown four times as strong")},
            {tr("Off by"),
-            tr("How far red or blue of any usable neutral are from green, at most. Common practice: within 1 %")},
+            tr("How far red or blue of any usable neutral are from green, at most, in points of display codes (0 to "
+               "100). Common practice: within 1")},
            {tr("Light"), tr("Correlated colour temperature, if this were truly neutral")},
            {tr("Duv"), tr("Distance from the black-body line: positive is greenish")},
            {tr(""), {}}},
@@ -105,6 +106,9 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     tabs_->addTab(candidates_tab(), tr("What to balance on"));
     tabs_->addTab(exposures_, tr("Where white and black lie"));
     tabs_->addTab(finish_, tr("After the correction"));
+    codes_ = new CodesPanel;
+    tabs_->addTab(codes_, tr("Codes"));
+    connect(codes_, &CodesPanel::patch_chosen, picture_, &PictureView::select_patch);
     exposures_->setObjectName("exposures");
     seen->addWidget(picture_part());
     seen->addWidget(plots_);
@@ -177,13 +181,12 @@ QWidget* BalancePage::candidates_tab() {
     green_->setPrefix(tr("green "));
     green_->setToolTip(tr("Tint: thousandths of Duv; negative is magenta"));
     preset_->setObjectName("lightPreset");
-    for (const balance::Preset& p : balance::presets())
-        preset_->addItem(tr(p.kind.c_str()), QPointF(p.light.kelvin, 1000 * p.light.duv));
     const auto take_preset = [this] {
         kelvin_->setValue(preset_->currentData().toPointF().x());
         green_->setValue(preset_->currentData().toPointF().y());
     };
     connect(preset_, &QComboBox::activated, this, take_preset);
+    show_presets(nullptr);
     preset_->setCurrentIndex(2);
     take_preset();
     add_light_ = new QPushButton(tr("Add"));
@@ -217,6 +220,28 @@ QWidget* BalancePage::candidates_tab() {
     return tab;
 }
 
+/// Lights as cameras offer them, and the balances that this camera stores.
+void BalancePage::show_presets(const plan::Camera* camera) {
+    QStringList names;
+    QVariantList lights;
+    for (const balance::Preset& p : balance::presets()) {
+        names << tr(p.kind.c_str());
+        lights << QPointF(p.light.kelvin, 1000 * p.light.duv);
+    }
+    for (const plan::StoredBalance& b : desk_.kit.kit().balances) {
+        const plan::Camera* of = plan::record(desk_.kit.kit().cameras, b.camera);
+        if (!camera || !of || of->uid != camera->uid) continue;
+        names << (b.number ? tr("stored %1: %2").arg(b.number).arg(qt(b.name)) : tr("stored: %1").arg(qt(b.name)));
+        lights << QPointF(b.kelvin, 0); // a camera's own tint has a unit of its own
+    }
+    if (preset_->count() == names.size() && preset_->itemText(preset_->count() - 1) == names.back()) return;
+    const QSignalBlocker quiet(preset_);
+    const int kept = preset_->currentIndex();
+    preset_->clear();
+    for (qsizetype i = 0; i < names.size(); ++i) preset_->addItem(names[i], lights[i]);
+    preset_->setCurrentIndex(std::clamp(kept, 0, preset_->count() - 1));
+}
+
 void BalancePage::add_spot(const balance::Spot& spot) {
     Settings s = desk_.chains.at(setup_).settings;
     const std::string text = balance::text_of(spot);
@@ -241,7 +266,8 @@ void BalancePage::show_chosen() {
         grade ? tr("By the correction this spot is %1. Keeps that with a card of the kit").arg(grade->second)
               : tr("Choose a spot on a card in the list: how far from neutral it is by this setup's correction is kept "
                    "with the card in the kit"));
-    forget_->setEnabled(!spot.empty());
+    const auto& own = desk_.chains.at(setup_).settings.spots;
+    forget_->setEnabled(std::find(own.begin(), own.end(), spot) != own.end());
 }
 
 void BalancePage::grade_chosen() {
@@ -270,6 +296,18 @@ void BalancePage::balance_on(const QString& white) {
         tr("Balance on %1").arg(white.isEmpty() ? tr("the second-lightest neutral") : name_of_white(s.white)));
 }
 
+/// Greys and tints of the other charts, as things to balance on: a tint gives the repeatable warm or cool step.
+static std::vector<std::string> panel_spots(const Chain& s) {
+    std::vector<std::string> all;
+    for (const job::Panel& panel : s.panels)
+        for (const chart::Patch& p : panel.definition.patches)
+            if (const auto* seen = panel.reading.find(p.id);
+                seen && seen->usable() && (p.role == "neutral" || p.role == "warm" || p.role == "cool"))
+                all.push_back(balance::text_of(
+                    balance::Spot{{seen->mean[0], seen->mean[1], seen->mean[2]}, work::panel_id(panel, p.id)}));
+    return all;
+}
+
 void BalancePage::show_candidates(const Chain& s) {
     const QSignalBlocker quiet(candidates_);
     const int row = candidates_->currentRow();
@@ -277,15 +315,17 @@ void BalancePage::show_candidates(const Chain& s) {
     if (!s.shot || !s.reference) return show_chosen();
     const std::string chosen = !s.settings.white.empty() ? s.settings.white : s.balance ? s.balance->white_patch : "";
     const auto& matrix = s.shot->frame.camera_from_xyz;
-    const auto all = balance::candidates(s.shot->reading, *s.reference, &s.shot->definition,
-                                         matrix ? &*matrix : nullptr, s.settings.spots);
+    std::vector<std::string> more = panel_spots(s);
+    more.insert(more.end(), s.settings.spots.begin(), s.settings.spots.end());
+    const auto all =
+        balance::candidates(s.shot->reading, *s.reference, &s.shot->definition, matrix ? &*matrix : nullptr, more);
     candidates_->setRowCount(static_cast<int>(all.size()));
     for (int r = 0; r < candidates_->rowCount(); ++r) {
         const balance::Candidate& c = all[static_cast<std::size_t>(r)];
         const bool in_use = c.white == chosen;
         const QString texts[] = {name_of_white(c.white),
                                  QString(),
-                                 c.balance ? tr("%1 %").arg(c.off_percent, 0, 'f', 1) : QString(),
+                                 c.balance ? tr("%1").arg(c.off_points, 0, 'f', 1) : QString(),
                                  c.light ? tr("%1 K").arg(qRound(c.light->kelvin / 10) * 10) : QString(),
                                  c.light ? QString::asprintf("%+.4f", c.light->duv) : QString(),
                                  in_use ? tr("in use") : qt(c.refused)};
@@ -410,6 +450,7 @@ void BalancePage::show_setup(Id setup) {
     const auto corners = s.shot && chart_frame ? std::optional(s.shot->placement.corners) : std::nullopt;
     picture_->set_chart(s.shot ? &s.shot->definition : nullptr, corners, false);
     scopes_->set_chart(corners ? scope::Part(*corners) : scope::Part());
+    show_presets(plan::record(desk_.job.shoot().cameras, s.row.camera));
     spot_->setEnabled(s.balance.has_value());
     add_light_->setEnabled(s.shot && s.shot->frame.camera_from_xyz);
     if (s.balance) picture_->select_patch(QString::fromStdString(s.balance->white_patch));
@@ -425,15 +466,18 @@ void BalancePage::show_setup(Id setup) {
         if (s.shot)
             for (const chart::Patch& p : s.shot->definition.patches)
                 if (p.role == "neutral") white_->addItem(QString::fromStdString(p.id), QString::fromStdString(p.id));
-        for (const std::string& spot : s.settings.spots) white_->addItem(name_of_white(spot), qt(spot));
+        std::vector<std::string> spots = panel_spots(s);
+        spots.insert(spots.end(), s.settings.spots.begin(), s.settings.spots.end());
+        for (const std::string& spot : spots) white_->addItem(name_of_white(spot), qt(spot));
         white_->setCurrentIndex(std::max(0, white_->findData(QString::fromStdString(s.settings.white))));
         white_->setEnabled(s.shot != nullptr);
     }
     plot_->set(s);
     show_candidates(s);
     show_exposures(s);
+    codes_->set(s);
     curves_->setChecked(s.settings.curves);
-    curves_->setVisible(s.settings.curves || (s.balance && plot_->largest_percent() > balance::most_off_percent));
+    curves_->setVisible(s.settings.curves || (s.balance && plot_->largest_points() > balance::most_off_points));
     if (!s.balance) {
         light_->set("\u2013", qt(s.balance_problem));
         facts_->set({});
@@ -452,7 +496,7 @@ void BalancePage::show_setup(Id setup) {
     const auto& b = *s.balance;
     facts_->set({{tr("Gains"), tr("%1  1.000  %2").arg(b.gains[0], 0, 'f', 3).arg(b.gains[2], 0, 'f', 3)},
                  {tr("Exposure"), tr("%1 stops").arg(QString::asprintf("%+.2f", std::log2(b.exposure)))},
-                 {tr("Neutrals"), tr("within %1 % of neutral").arg(plot_->largest_percent(), 0, 'f', 1)}});
+                 {tr("Neutrals"), tr("within %1 points of neutral").arg(plot_->largest_points(), 0, 'f', 1)}});
 }
 
 } // namespace refero::app

@@ -9,6 +9,7 @@
 #include "../plots/neutral_plot.hpp"
 #include "../widgets/picture_view.hpp"
 #include "../widgets/scopes.hpp"
+#include "codes_panel.hpp"
 #include "finish_panel.hpp"
 #include "page.hpp"
 
@@ -27,6 +28,7 @@ private:
     QWidget* candidates_tab();
     QWidget* picture_part();
     void balance_on(const QString& white);
+    void show_presets(const plan::Camera* camera);
     void add_spot(const balance::Spot& spot);
     std::string chosen_spot() const; ///< of the table's current row; empty: it is none
     void grade_chosen();
@@ -51,6 +53,7 @@ private:
     QTabWidget *plots_, *tabs_;
     Scopes* scopes_;
     FinishPanel* finish_;
+    CodesPanel* codes_;
     std::shared_ptr<const frame::Frame> small_, whole_; ///< of the frame on show
     Id pixels_setup_ = 0, pixels_frame_ = 0;
     std::shared_ptr<const frame::Frame> pixels_of_;

@@ -82,6 +82,15 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
                             "latest; noise falls, and a patch is taken from the shots in which it is good"));
     action->addWidget(average_);
     action->addStretch();
+    panels_ = new QCheckBox;
+    panels_->setObjectName("panels");
+    panels_->setToolTip(tr("The hues of the other chart in this frame join the fit as samples"));
+    action->addWidget(panels_);
+    connect(panels_, &QCheckBox::clicked, this, [this](bool on) {
+        Settings s = desk_.chains.at(setup_).settings;
+        s.panels = on;
+        desk_.setups.change(setup_, s, on ? tr("Fit with the other chart's hues") : tr("Fit to one chart alone"));
+    });
     connect(average_, &QCheckBox::clicked, this, [this](bool on) {
         Settings s = desk_.chains.at(setup_).settings;
         s.average = on;
@@ -347,6 +356,9 @@ void CorrectionPage::show_setup(Id setup) {
     average_->setText(tr("Average %1 chart shots").arg(shots));
     average_->setVisible(shots > 1);
     average_->setChecked(s.settings.average);
+    panels_->setVisible(!s.panels.empty());
+    if (!s.panels.empty()) panels_->setText(tr("Hues of %1, too").arg(qt(s.panels.front().definition.id)));
+    panels_->setChecked(s.settings.panels);
     const bool fitting = desk_.tasks.busy(Doing::fitting, s.id);
     fit_->setEnabled(s.balance && !fitting && s.refused.empty());
     fit_->setText(fitting ? tr("Fitting \u2026") : !s.correction ? tr("Fit the correction") : tr("Fit it again"));
@@ -429,6 +441,7 @@ void CorrectionPage::show_candidates(const Chain& s) {
     }
     for (const std::string& caution : s.correction->cautions)
         words += " " + QString::fromStdString(caution) + (caution.ends_with('.') ? "" : ".");
+    if (const QString nominal = nominal_words(s); !nominal.isEmpty()) words += " " + nominal;
     words_->setText(words);
     words_->setToolTip(words);
 }

@@ -43,7 +43,7 @@ private:
     Figure* left_out_;
     QLabel *choice_, *differs_;
     QComboBox *model_, *intent_, *frame_, *compare_;
-    QCheckBox *strong_, *average_;
+    QCheckBox *strong_, *average_, *panels_;
     QTabWidget* tabs_;
     ElsewherePanel* elsewhere_;
     WeightsPanel* weights_;

@@ -181,14 +181,20 @@ void FinishPanel::set(const Chain& s, const plan::Kit& kit) {
     for (const plan::Warmth& w : kit.warmths) house_->addItem(qt(w.name), QPointF(w.mired, w.tint));
     house_->setPlaceholderText(tr("a step of its own"));
     tint_->addItem(tr("by a tinted patch"));
-    if (s.shot && s.reference)
-        for (const chart::Patch& p : s.shot->definition.patches)
-            if (const auto xyz = s.reference->xyz.find(p.id);
-                (p.role == "warm" || p.role == "cool") && xyz != s.reference->xyz.end()) {
+    const auto add_tints = [&](const chart::Definition& d, const chart::Reference& values) {
+        for (const chart::Patch& p : d.patches)
+            if (const auto xyz = values.xyz.find(p.id);
+                (p.role == "warm" || p.role == "cool") && xyz != values.xyz.end()) {
                 const balance::Finish f = balance::step_of_patch(xyz->second);
                 tint_->addItem(tr("%1 (%2)").arg(qt(p.id), qt(balance::in_words(f))),
                                QPointF(std::clamp(f.warmer_mired, -60.0, 60.0), std::clamp(f.greener, -12.0, 12.0)));
             }
+    };
+    if (s.shot && s.reference) add_tints(s.shot->definition, *s.reference);
+    for (const job::Panel& panel : s.panels) try {
+            add_tints(panel.definition, chart::reference_of(panel.definition));
+        } catch (const Error&) { // without values there are no steps
+        }
     tint_->setVisible(tint_->count() > 1);
     const auto d50 = colour::correlated_temperature(colour::chromaticity_of(colour::white_d50));
     light_at_ = s.light

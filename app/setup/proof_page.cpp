@@ -237,6 +237,7 @@ void ProofPage::show_facts(const Chain& s) {
     if (metamerism_)
         facts.emplace_back(tr("Camera"),
                            tr("sees this light's colours\nlike the eye to %1 of 100").arg(std::lround(*metamerism_)));
+    if (s.nominal()) facts.emplace_back(tr("Values"), tr("nominal, not of the\ncard in hand"));
     facts.emplace_back(tr("Counted"), tr("%1 of %2 patches")
                                           .arg(std::count_if(proof.patches.begin(), proof.patches.end(),
                                                              [](const auto& p) { return p.fitted; }))

@@ -48,8 +48,17 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     auto* first = side_row();
     next_ = side_button(QString(), {}, tr("The next step of this setup (Ctrl+Return)"), true, first);
     next_->setObjectName("nextButton");
-    first->addStretch();
     connect(next_, &QPushButton::clicked, this, &ShotPage::next_wanted);
+    card_ = side_button(tr("Click the card"), "find",
+                        tr("The square about the place that you click on sets balance and exposure"), false, first);
+    card_->setObjectName("cardButton");
+    middle_ = side_button(tr("Middle of the frame"), {},
+                          tr("For a diffuser before the lens: the frame's middle half sets balance and exposure"),
+                          false, first);
+    middle_->setObjectName("middleButton");
+    first->addStretch();
+    connect(card_, &QPushButton::clicked, this, [this] { picture_->pick({tr("Click the card")}); });
+    connect(middle_, &QPushButton::clicked, this, [this] { desk_.cards.balance_on(setup_, std::nullopt); });
     auto* actions = side_row();
     connect(findings_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (item && !item->data(Qt::UserRole).toString().isEmpty())
@@ -93,9 +102,17 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
         picture_->pick({tr("Click the middle of patch %1").arg(QString::fromStdString(d.patches.front().id)),
                         tr("Now the middle of patch %1").arg(QString::fromStdString(d.patches.back().id))});
     });
+    ways->addSeparator();
+    ways->addAction(tr("Teach this chart \u2026"), this, [this] {
+        picture_->pick({tr("Click just outside the card's top left patch"), tr("Now outside the top right patch"),
+                        tr("Outside the bottom right patch"), tr("Outside the bottom left patch")});
+    });
     by_hand_->setMenu(ways);
-    connect(picture_, &PictureView::picked, this,
-            [this](const std::vector<chart::Point>& at) { place_from_two(at[0], at[1]); });
+    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
+        if (at.size() == 4) desk_.cards.teach(setup_, {at[0], at[1], at[2], at[3]});
+        else if (at.size() == 1) desk_.cards.balance_on(setup_, at[0]);
+        else place_from_two(at[0], at[1]);
+    });
     connect(again_, &QPushButton::clicked, this, [this] {
         Settings s = desk_.chains.at(setup_).settings;
         s.corners.reset();
@@ -137,6 +154,8 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     column->addWidget(frames_, 1);
     connect(frames_, &QListWidget::itemActivated, this,
             [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toLongLong()); });
+    values_ = new ValuesPanel(desk);
+    tabs->addTab(values_, tr("Values of this chart"));
     tabs->addTab(grid, tr("Frames of this setup"));
     arrange("shot", picture_, tabs);
 }
@@ -178,7 +197,7 @@ void ShotPage::show_chart_choice(const Chain& s) {
         chart_->clear();
         if (!by_hand) chart_->addItem(tr("Any chart"), QString());
         for (const chart::Definition& d : chart::installed())
-            if (by_hand || d.patches.size() >= 8)
+            if (d.variant_of.empty() && (by_hand || d.patches.size() >= 8))
                 chart_->addItem(QString::fromStdString(d.title), QString::fromStdString(d.id));
         if (chart_->findData(now) < 0) chart_->addItem(now, now); // a definition file of its own
         chart_->setProperty("byHand", by_hand);
@@ -272,12 +291,25 @@ void ShotPage::show_setup(Id setup) {
     std::optional<chart::Definition> by_hand;
     if (!s.shot && corners) by_hand = chart::find_definition(s.settings.chart);
     picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
-    by_hand_->setVisible(desk_.pictures.of(setup).frame && !corners);
+    const bool card = s.balance_only() && s.chart_shot && (s.refused.empty() || s.refused == s.problem) &&
+                      desk_.pictures.of(setup).frame;
+    card_->setVisible(card);
+    card_->setText(s.shot ? tr("Click another spot") : tr("Click the card"));
+    middle_->setVisible(card);
+    // One click is all that is asked for.
+    if (!card || s.shot || asked_for_card_ == s.chart_shot) {
+        if (!card) asked_for_card_ = 0;
+    } else if (!desk_.tasks.busy(Doing::reading, setup)) {
+        asked_for_card_ = s.chart_shot;
+        picture_->pick({tr("Click the card")});
+    }
+    by_hand_->setVisible(desk_.pictures.of(setup).frame && !corners && !card);
     snap_->setVisible(desk_.pictures.of(setup).frame && s.settings.corners);
     chart_->setVisible(s.chart_shot != 0);
     show_chart_choice(s);
     again_->setVisible(s.settings.corners.has_value());
     show_verdict(s);
+    values_->show_chain(s);
     const plan::Frame& m = s.chart_frame;
     std::vector<std::pair<QString, QString>> facts;
     if (s.shot) {

@@ -6,6 +6,7 @@
 
 #include "../widgets/picture_view.hpp"
 #include "page.hpp"
+#include "values_panel.hpp"
 
 namespace refero::app {
 
@@ -37,9 +38,11 @@ private:
     QLabel* found_;
     Facts* facts_;
     QComboBox* chart_;
-    QPushButton *next_, *by_hand_, *snap_, *refuse_, *again_;
+    QPushButton *next_, *by_hand_, *snap_, *refuse_, *again_, *card_, *middle_;
+    ValuesPanel* values_;
     QListWidget* frames_;
     QLabel* hint_;
+    Id asked_for_card_ = 0; ///< chart shot in which a click on the card was asked for
     Id shown_setup_ = 0;
     std::vector<Id> shown_frames_;
 };

@@ -103,8 +103,7 @@ std::vector<Candidate> candidates(const read::Reading& reading, const chart::Ref
                 const Vec3 rgb = (*c.balance)(Vec3(n.patch->mean.data()));
                 c.neutrals.push_back(
                     to_xyz * (Vec3::Constant(rgb[1]) + cast_times * (rgb - Vec3::Constant(rgb[1]))).cwiseMax(0));
-                c.off_percent =
-                    std::max({c.off_percent, 100 * std::abs(rgb[0] / rgb[1] - 1), 100 * std::abs(rgb[2] / rgb[1] - 1)});
+                c.off_points = std::max(c.off_points, off_points(rgb));
             }
         } catch (const Error& e) {
             c.balance.reset();
@@ -207,6 +206,23 @@ colour::Temperature light_of(const Balance& balance, const colour::Mat3& camera_
     return colour::correlated_temperature(colour::chromaticity_of(xyz));
 }
 
-double neutral_spread_percent(const Vec3& rgb) { return 100 * (rgb.maxCoeff() - rgb.minCoeff()); }
+Vec3 code_points(const Vec3& rgb) {
+    return rgb.unaryExpr([](double v) { return 100 * colour::encode(colour::Transfer::srgb, v); });
+}
+
+double off_points(const Vec3& rgb) {
+    const Vec3 code = code_points(rgb);
+    return std::max(std::abs(code[0] - code[1]), std::abs(code[2] - code[1]));
+}
+
+std::string cast_of(const Vec3& rgb) {
+    const Vec3 code = code_points(rgb);
+    std::string words;
+    for (const auto& [name, off] : {std::pair("red", code[0] - code[1]), std::pair("blue", code[2] - code[1])})
+        if (std::abs(off) > most_off_points)
+            words += formatted("{}{} {:.1f} {} green", words.empty() ? "" : ", ", name, std::abs(off),
+                               off > 0 ? "over" : "under");
+    return words;
+}
 
 } // namespace refero::balance

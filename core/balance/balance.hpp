@@ -65,6 +65,14 @@ struct Card {
 /// The square about a place (full-size pixels), `radius_px` to each side; 0: one percent of the frame's longer side.
 /// Throws Error(usage) outside the frame, Error(input) when it is clipped or drowned.
 Card card_at(const frame::Frame& frame, double x, double y, double radius_px = 0);
+/// Beyond it a square is no single surface, or a card's edge lies in it; of `uneven`.
+inline constexpr double most_uneven = 0.3;
+/// Throws Error(input) where a square is no single surface.
+void check_single_surface(const Card& card, const std::filesystem::path& file);
+/// The square that card_at looks at, for a frame of a size (full-size pixels).
+chart::Corners square_about(int full_width, int full_height, const chart::Point& at, double radius_px = 0);
+/// The middle half of a frame.
+chart::Corners middle_half(int full_width, int full_height);
 /// The middle half of a frame, for a diffuser before the lens. Throws as the other does.
 Card card_in_middle(const frame::Frame& frame);
 /// Balance and exposure that make the card neutral, of luminance `grey` (0 to 1).
@@ -94,8 +102,15 @@ Balance balanced_on(const read::Reading& reading, const chart::Reference& refere
 /// Curves that bring red and blue of the usable neutrals to their green; all empty with fewer than three.
 std::array<Curve, 3> curves_of(const Balance& balance, const read::Reading& reading, const chart::Reference& reference,
                                const chart::Definition* definition);
-/// Common practice: neutrals within 1 % after balance. Beyond it curves are offered.
-inline constexpr double most_off_percent = 1;
+/// Codes of a balanced colour in a display-referred picture (sRGB), 0 to 100 points, not clipped.
+Vec3 code_points(const Vec3& balanced_rgb);
+/// How far red or blue of a balanced grey are off green, points of those codes, the larger one.
+double off_points(const Vec3& balanced_rgb);
+/// A grey's cast in words, "red 1.3 over green, blue 2.0 under green"; empty within `most_off_points`.
+std::string cast_of(const Vec3& balanced_rgb);
+/// Common practice: neutrals within 1 % of display codes after balance, not of linear light. Beyond it curves are
+/// offered.
+inline constexpr double most_off_points = 1;
 
 /// One thing to balance on, to be compared with the others.
 struct Candidate {
@@ -103,8 +118,7 @@ struct Candidate {
     std::optional<Balance> balance;           ///< none where it cannot be balanced on ...
     std::string refused;                      ///< ... and why
     std::optional<colour::Temperature> light; ///< as it tells it, by the camera's matrix
-    double off_percent =
-        0; ///< how far red or blue of any usable neutral are off green after it, at most, in percent of green
+    double off_points = 0;      ///< of the usable neutral that is farthest off after it, see balance::off_points
     std::vector<Vec3> neutrals; ///< XYZ (D50, Y = 1) of the usable neutrals after it, lightest first, their casts four
                                 ///< times as strong: to look at
 };
@@ -155,8 +169,5 @@ Finish step_of_patch(const Vec3& reference_xyz);
 
 /// Colour of the light, from the camera's own matrix (XYZ of the scene to camera RGB).
 colour::Temperature light_of(const Balance& balance, const colour::Mat3& camera_from_xyz);
-
-/// Spread of R, G, B of a balanced neutral, in percentage points of full scale.
-double neutral_spread_percent(const Vec3& balanced_rgb);
 
 } // namespace refero::balance

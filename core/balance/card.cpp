@@ -90,6 +90,27 @@ Card card_at(const frame::Frame& f, double x, double y, double radius_px) {
     return card;
 }
 
+void check_single_surface(const Card& card, const std::filesystem::path& file) {
+    if (card.uneven > most_uneven)
+        throw Error(
+            ErrorKind::input,
+            formatted("the square about the spot is uneven by {:.0f} %: it is no single surface", 100 * card.uneven),
+            file, "Choose a spot in the middle of the card, or a smaller square");
+}
+
+chart::Corners square_about(int full_width, int full_height, const chart::Point& at, double radius_px) {
+    const double r = radius_px > 0 ? radius_px : spot_share * std::max(full_width, full_height);
+    const double x0 = std::max(0.0, at.x() - r), x1 = std::min<double>(full_width, at.x() + r);
+    const double y0 = std::max(0.0, at.y() - r), y1 = std::min<double>(full_height, at.y() + r);
+    return {chart::Point(x0, y0), chart::Point(x1, y0), chart::Point(x1, y1), chart::Point(x0, y1)};
+}
+
+chart::Corners middle_half(int full_width, int full_height) {
+    const double w = full_width, h = full_height;
+    return {chart::Point(w / 4, h / 4), chart::Point(3 * w / 4, h / 4), chart::Point(3 * w / 4, 3 * h / 4),
+            chart::Point(w / 4, 3 * h / 4)};
+}
+
 Card card_in_middle(const frame::Frame& f) {
     const double w = f.full_width, h = f.full_height;
     const Card card = card_in(f, square_of(f, w / 4, h / 4, 3 * w / 4, 3 * h / 4));

@@ -193,6 +193,7 @@ Reference reference_of(const Definition& d) {
     if (d.reference_file.empty())
         throw Error(ErrorKind::input, "the chart has no reference values", d.file, "Give a CGATS file with its values");
     Reference reference = load_reference(d.reference_file);
+    reference.nominal = d.nominal;
     for (const Patch& patch : d.patches)
         if (!reference.xyz.contains(patch.id))
             throw Error(ErrorKind::input, "patch " + patch.id + " has no reference value", reference.file,

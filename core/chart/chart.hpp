@@ -28,6 +28,8 @@ struct Definition {
     std::vector<Patch> patches;
     std::filesystem::path file;           ///< where it was read
     std::filesystem::path reference_file; ///< its default reference; may be empty
+    bool nominal = false;   ///< its default values are a design's or a publication's, not measured on the card in hand
+    std::string variant_of; ///< another chart that this is a way of laying; empty: a chart of its own
 
     /// Index of a patch, or -1.
     int index_of(std::string_view patch_id) const;
@@ -38,6 +40,7 @@ struct Reference {
     std::filesystem::path file;
     std::map<std::string, Vec3> xyz;                  ///< by patch id
     std::map<std::string, colour::Spectrum> spectrum; ///< reflectance, where the file has it
+    bool nominal = false;                             ///< not measured on the card in hand
 };
 
 /// Reads a definition. Throws Error(input) naming file, place and remedy.
@@ -54,6 +57,10 @@ Definition save_definition(const Definition& definition, const Reference& refere
 Definition grid(int columns, int rows, double patch_w_mm, double patch_h_mm, double gap_x_mm, double gap_y_mm);
 /// "neutral" for what is nearly grey, "skin", "sky", "foliage" by hue angle and lightness, else "other": a first guess.
 std::string likely_role(const Vec3& xyz_d50);
+/// A page for balancing: it has steps of warmth, and is no chart to fit a correction to where there is another.
+bool is_balance_page(const Definition& definition);
+/// Patches that are neither neutral nor tints of it: what a fit learns most from.
+int colours_of(const Definition& definition);
 /// Every definition that ships or lies in the user's data folder, sorted by id; unreadable ones are left out.
 std::vector<Definition> installed();
 /// The file of a chart that the user has installed under this id, or nothing.
@@ -61,7 +68,8 @@ std::optional<std::filesystem::path> installed_by_user(const std::string& id);
 /// Installs a definition and its values under the chart's id in the user's data folder, in place of one of that id and
 /// of no other. Returns it as it would be read again. Throws Error(internal) where the folder cannot be made.
 Definition install(const Definition& definition, const Reference& reference);
-/// By id of an installed chart, or by path of a file. Throws Error(usage) listing the ids.
+/// By id of an installed chart, of one that shipped with an earlier version, or by path of a file. Throws Error(usage)
+/// listing the installed ids.
 Definition find_definition(const std::string& id_or_file);
 
 /// Reads CGATS.17 text with XYZ, Lab (D50) or spectral columns; with several, XYZ wins, then Lab.

@@ -106,6 +106,15 @@ Definition parse_definition(const std::string& text, const fs::path& file) {
         invalid(file, "the chart has more than " + std::to_string(most_patches) + " patches");
     for (std::size_t i = 0; i < j["patches"].size(); ++i) d.patches.push_back(parse_patch(j["patches"][i], d, file, i));
     check_layout(d);
+    if (j.contains("values")) {
+        if (j["values"] != "nominal" && j["values"] != "measured")
+            invalid(file, "\"values\" is \"nominal\" or \"measured\"");
+        d.nominal = j["values"] == "nominal";
+    }
+    if (j.contains("variant_of")) {
+        if (!j["variant_of"].is_string()) invalid(file, "\"variant_of\" must name a chart");
+        d.variant_of = j["variant_of"].get<std::string>();
+    }
     if (j.contains("reference")) {
         if (!j["reference"].is_string()) invalid(file, "\"reference\" must name a CGATS file");
         d.reference_file = file.parent_path() / j["reference"].get<std::string>();
@@ -139,6 +148,18 @@ std::optional<Definition> parsed(const fs::directory_entry& entry) {
 }
 
 } // namespace
+
+bool is_balance_page(const Definition& d) {
+    constexpr std::ptrdiff_t fewest_steps = 4;
+    return std::count_if(d.patches.begin(), d.patches.end(),
+                         [](const Patch& p) { return p.role == "warm" || p.role == "cool"; }) >= fewest_steps;
+}
+
+int colours_of(const Definition& d) {
+    return static_cast<int>(std::count_if(d.patches.begin(), d.patches.end(), [](const Patch& p) {
+        return p.role != "neutral" && p.role != "warm" && p.role != "cool";
+    }));
+}
 
 std::vector<Definition> installed() {
     std::map<std::string, Definition> by_id;
@@ -184,6 +205,10 @@ Definition find_definition(const std::string& id_or_file) {
         if (d.id == id_or_file) return d;
         ids += (ids.empty() ? "" : " ") + d.id;
     }
+    const bool plain = id_or_file.find_first_of("/.") == std::string::npos; // old readings and jobs name these
+    const fs::path earlier = shipped("charts") / "withdrawn" / (id_or_file + ".json");
+    std::error_code ec;
+    if (plain && fs::is_regular_file(earlier, ec)) return load_definition(earlier);
     if (id_or_file.find('/') != std::string::npos || id_or_file.ends_with(".json")) return load_definition(id_or_file);
     throw Error(ErrorKind::usage, "unknown chart '" + id_or_file + "'", {},
                 "Known: " + ids + "; or name a definition file");

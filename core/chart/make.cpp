@@ -3,7 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "chart/chart.hpp"
+#include "chart/measured.hpp"
 
 namespace refero::chart {
 
@@ -52,6 +52,8 @@ static nlohmann::json json_of(const Definition& d) {
                      {"title", d.title},
                      {"size_mm", {rounded(d.width_mm), rounded(d.height_mm)}},
                      {"patches", nlohmann::json::array()}};
+    if (d.nominal) j["values"] = "nominal";
+    if (!d.variant_of.empty()) j["variant_of"] = d.variant_of;
     for (const Patch& p : d.patches)
         j["patches"].push_back({{"id", p.id},
                                 {"rect_mm", {rounded(p.x_mm), rounded(p.y_mm), rounded(p.w_mm), rounded(p.h_mm)}},
@@ -63,30 +65,37 @@ std::string text_of(const Definition& definition) {
     return json_of(definition).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
+std::string cgats_of(const Reference& reference) {
+    const bool spectral = reference.spectrum.size() == reference.xyz.size();
+    std::string table = "CGATS.17\nORIGINATOR \"Refero " + std::string(program_version()) + "\"\n" +
+                        formatted("NUMBER_OF_FIELDS {}\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z",
+                                  4 + (spectral ? colour::Spectrum::size : 0));
+    for (int i = 0; spectral && i < colour::Spectrum::size; ++i)
+        table += formatted(" SPECTRAL_NM{}", static_cast<int>(colour::Spectrum::nm(i)));
+    table += formatted("\nEND_DATA_FORMAT\nNUMBER_OF_SETS {}\nBEGIN_DATA\n", reference.xyz.size());
+    for (const auto& [id, xyz] : reference.xyz) {
+        table += formatted("{} {:.4f} {:.4f} {:.4f}",
+                           id.find_first_of(" \t") == std::string::npos ? id.c_str() : ("\"" + id + "\""), 100 * xyz[0],
+                           100 * xyz[1], 100 * xyz[2]);
+        if (spectral)
+            for (const double v : reference.spectrum.at(id).value) table += formatted(" {:.5f}", v);
+        table += "\n";
+    }
+    table += "END_DATA\n";
+    return table;
+}
+
 Definition save_definition(const Definition& d, const Reference& reference, const fs::path& file) {
     nlohmann::json j = json_of(d);
+    j.erase("values"); // somebody's own from now on
+    j.erase("variant_of");
     fs::path beside = file;
     beside.replace_extension(".cgats");
     if (!reference.xyz.empty()) j["reference"] = beside.filename().string();
     const std::string text = j.dump(1) + "\n";
     parse_definition(text, file); // throws for what could not be read again
     if (!reference.xyz.empty()) {
-        const bool spectral = reference.spectrum.size() == reference.xyz.size();
-        std::string table = "CGATS.17\nORIGINATOR \"Refero " + std::string(program_version()) + "\"\n" +
-                            formatted("NUMBER_OF_FIELDS {}\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z",
-                                      4 + (spectral ? colour::Spectrum::size : 0));
-        for (int i = 0; spectral && i < colour::Spectrum::size; ++i)
-            table += formatted(" SPECTRAL_NM{}", static_cast<int>(colour::Spectrum::nm(i)));
-        table += formatted("\nEND_DATA_FORMAT\nNUMBER_OF_SETS {}\nBEGIN_DATA\n", reference.xyz.size());
-        for (const auto& [id, xyz] : reference.xyz) {
-            table += formatted("{} {:.4f} {:.4f} {:.4f}",
-                               id.find_first_of(" \t") == std::string::npos ? id.c_str() : ("\"" + id + "\""),
-                               100 * xyz[0], 100 * xyz[1], 100 * xyz[2]);
-            if (spectral)
-                for (const double v : reference.spectrum.at(id).value) table += formatted(" {:.5f}", v);
-            table += "\n";
-        }
-        table += "END_DATA\n";
+        const std::string table = cgats_of(reference);
         parse_reference(table, beside);
         write_whole(beside, table);
     }

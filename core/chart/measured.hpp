@@ -49,4 +49,18 @@ struct Averaged {
 /// an outlier when it is more than 1 CIEDE2000, and three times what is usual, from the patch's median.
 Averaged average(const Definition& definition, const std::vector<Series>& series);
 
+/// Values of the card in hand, beside those that they replace.
+struct Brought {
+    Reference reference;                                 ///< a value for each patch of the chart
+    std::vector<std::pair<std::string, double>> changed; ///< CIEDE2000 from the old value by patch, largest first
+    double mean = 0, median = 0;                         ///< of them
+};
+/// Checks a table of one card's values against the chart and the values that it has: each patch once, on the right
+/// scale, in the right order, for the stated illuminant. Throws Error(input) with a plain word where one of these
+/// fails, nothing being kept. Without old values only the layout is checked.
+Brought bring_values(const Definition& definition, const Reference* old, const std::string& table,
+                     const std::filesystem::path& file, const Conditions& conditions);
+/// Reference values as CGATS text: XYZ, and spectra where each patch has one.
+std::string cgats_of(const Reference& reference);
+
 } // namespace refero::chart

@@ -70,6 +70,7 @@ Written write(const fit::Correction& correction, const std::string& id, const st
     w.message += beyond;
     if (!correction.finish.empty())
         w.message += (format.finish ? "; with it: " : "; without the finish: ") + balance::in_words(correction.finish);
+    if (correction.reference.nominal) w.message += "; fitted to nominal values of the chart, not to the card in hand";
     if (!format.curves && correction.balance.curved()) w.message += "; without the greys' curves";
     return w;
 }

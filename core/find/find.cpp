@@ -47,8 +47,6 @@ double chance_of(const Match& m) {
 // No more is claimed than so few can show, and no less than a half for what little evidence proves by being clear.
 double confidence_of(const Match& m) { return std::max(0.5, 0.995 * chance_of(m)); }
 
-Corners scaled(const Corners& q, double k) { return {q[0] * k, q[1] * k, q[2] * k, q[3] * k}; }
-
 struct Level {
     const Picture& picture;
     std::vector<Region> regions;

@@ -15,6 +15,8 @@ using chart::Corners;
 using chart::Homography;
 using chart::Point;
 
+inline Corners scaled(const Corners& q, double k) { return {q[0] * k, q[1] * k, q[2] * k, q[3] * k}; }
+
 /// The frame made small for the search. Coordinates are pixels of this picture, origin at the outer corner.
 struct Picture {
     cv::Mat linear;                     ///< CV_32FC3, camera RGB

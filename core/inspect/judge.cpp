@@ -440,6 +440,41 @@ Judgement no_chart() {
     return j;
 }
 
+namespace {
+
+/// A card is one surface: it tells of clipping, exposure and noise, and whether the light lies evenly on it.
+Judgement judge_card(Shot& s) {
+    const std::string& id = s.definition.patches.front().id;
+    const read::PatchReading* card = s.reading.find(id);
+    const double y = luminance(s, id);
+    if (card && y > 0) s.white = 0.9 / y * *std::max_element(card->mean.begin(), card->mean.end());
+    double low = INFINITY, high = -INFINITY;
+    for (const PatchPixels& patch : s.pixels.patches)
+        for (const PatchPixels::Block& b : patch.blocks) {
+            low = std::min(low, b.light);
+            high = std::max(high, b.light);
+        }
+    constexpr double stops = 1 / std::numbers::ln2;
+    Judgement j = no_chart();
+    const std::vector<Finding> told{
+        found(s),
+        clipping(s),
+        underexposure(s),
+        against(s.limits.at("evenness"), "evenness", stops * (high - low),
+                "Light or texture differs across the square: choose a spot in the middle of the card"),
+        noise(s),
+        recording(s)};
+    for (Finding& f : j.findings)
+        for (const Finding& t : told)
+            if (t.check == f.check) f = t;
+    std::stable_sort(j.findings.begin(), j.findings.end(),
+                     [](const Finding& a, const Finding& b) { return a.status > b.status; });
+    j.verdict = std::max(Status::pass, j.findings.front().status);
+    return j;
+}
+
+} // namespace
+
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
                 const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
     Shot s{frame, placement, reading, d, reference, limits, {}, {}};
@@ -451,6 +486,7 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     }
     s.blur = blur_px(frame, placement, d);
     s.pixels = {pixels_of(frame, placement, d, s.blur), gaps_of(frame, placement, d, s.blur)};
+    if (d.patches.size() == 1) return judge_card(s);
     s.light = explain(reading, d, reference, s.finished(), &s.pixels);
     s.white = NAN;
     if (const auto greys = neutrals(s); !greys.empty())

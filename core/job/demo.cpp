@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "plan/settings.hpp"
 #include "simulate/clip.hpp"
 
 namespace refero::job {
@@ -165,6 +166,12 @@ Demo start_demo(const fs::path& description, const fs::path& folder, JobFile& jo
                     d.setup = setups.back();
                     d.chart = chart;
                     d.refused = f.value("refused", "");
+                    if (f.contains("card")) {
+                        const Camera& c = cameras.at(s.at("camera").get<std::size_t>());
+                        d.card = plan::text_of(balance::square_about(
+                            c.width_px, c.height_px,
+                            chart::Point(f["card"].at(0).get<double>(), f["card"].at(1).get<double>())));
+                    }
                     return d;
                 };
                 for (const json& f : s.value("chart_shots", json::array())) demo.frames.push_back(frame(f, true));

@@ -19,6 +19,7 @@ struct DemoFrame {
     Id setup = 0;
     bool chart = false;
     std::string refused; ///< why the chart shot is of no use; empty: it is
+    std::string card;    ///< corners of the square of its grey card that is touched; empty: it shows a chart
 };
 
 /// What is done in a setup once its chart shot is read.

@@ -5,13 +5,21 @@
 
 namespace refero::job {
 
+/// Another chart in the same frame: a folding case shows two.
+struct Panel {
+    chart::Definition definition;
+    find::Placement placement;
+    read::Reading reading;
+};
+
 /// A frame of the chart in one setup, measured.
 struct MeasuredShot {
     frame::Frame frame;
     chart::Definition definition; ///< as it was when the shot was measured
     find::Placement placement;
     read::Reading reading;
-    std::string sha256; ///< of the file; empty: not known yet
+    std::string sha256;        ///< of the file; empty: not known yet
+    std::vector<Panel> panels; ///< the others, most confident first
 };
 
 /// A measured shot without its pixels, with the layout of its chart (JSON, docs/formats.md).

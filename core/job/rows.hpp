@@ -32,7 +32,7 @@ REFERO_ROWS(Mode, "mode", C(name), C(kind), C(encoding), C(sub_settings), C(clip
 REFERO_ROWS(Light, "light", C(uid), C(name), C(kind), C(kelvin), C(power), C(modifier), C(age_years), C(place),
             C(spill), C(changed), C(position));
 REFERO_ROWS(Card, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought), C(first_used),
-            C(compared), C(light_hours), C(condition));
+            C(compared), C(light_hours), C(condition), C(measured));
 REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number), C(subject_m),
             C(note), C(settings));
 REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode),
@@ -52,7 +52,7 @@ REFERO_ROWS(Fallback, "fallback", C(uid), C(camera), C(kind), C(made), C(content
 REFERO_ROWS(LightReading, "light_reading", C(light), C(at), C(kelvin), C(duv), C(power), C(modifier), C(source));
 REFERO_ROWS(Monitor, "monitor", C(name), C(calibrated), C(before_each_project), C(interval_days), C(note));
 REFERO_ROWS(Warmth, "warmth", C(name), C(mired), C(tint));
-REFERO_ROWS(StoredBalance, "balance", C(camera), C(name), C(at), C(kelvin), C(tint));
+REFERO_ROWS(StoredBalance, "balance", C(camera), C(name), C(at), C(kelvin), C(tint), C(number));
 REFERO_ROWS(SeriesShot, "series_shot", C(client), C(job), C(job_file), C(camera), C(lens), C(mode), C(light), C(taken),
             C(kelvin), C(duv), C(content));
 

@@ -147,6 +147,11 @@ constexpr const char* job_6 = R"(
 ALTER TABLE mode ADD COLUMN clip_percent REAL DEFAULT 0;
 )";
 
+// Values that were brought for a card: of the kit and of the job alike.
+constexpr const char* cards_2 = R"(
+ALTER TABLE card ADD COLUMN measured TEXT DEFAULT '';
+)";
+
 constexpr const char* kit_1 = R"(
 CREATE TABLE light_reading (id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES light ON DELETE CASCADE,
   at TEXT, kelvin REAL, duv REAL, power TEXT, modifier TEXT, source TEXT);
@@ -165,6 +170,10 @@ constexpr const char* kit_2 = R"(
 CREATE TABLE house (id INTEGER PRIMARY KEY, limits TEXT);
 )";
 
+constexpr const char* kit_4 = R"(
+ALTER TABLE balance ADD COLUMN number INTEGER DEFAULT 0;
+)";
+
 template<class Content>
 std::vector<std::string> tables_of() {
     std::vector<std::string> all;
@@ -179,15 +188,18 @@ std::vector<std::string> tables_of() {
 const Schema& job_schema() {
     static const Schema schema{0x52666a31,
                                "job",
-                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6},
+                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2},
                                tables_of<plan::Shoot>(),
                                false}; // "Rfj1"
     return schema;
 }
 
 const Schema& kit_schema() {
-    static const Schema schema{
-        0x52666b31, "kit", {std::string(things_1) + kit_1, kit_2}, tables_of<plan::Kit>(), true}; // "Rfk1"
+    static const Schema schema{0x52666b31,
+                               "kit",
+                               {std::string(things_1) + kit_1, kit_2, cards_2, kit_4},
+                               tables_of<plan::Kit>(),
+                               true}; // "Rfk1"
     return schema;
 }
 

@@ -42,6 +42,7 @@ struct StoredBalance {
     Id camera = 0;
     std::string name, at;
     double kelvin = 0, tint = 0;
+    int number = 0; ///< under which the camera stores it; 0: not known
     bool operator==(const StoredBalance&) const = default;
 };
 

@@ -128,7 +128,8 @@ std::string fit_key(const SetupSettings& settings) {
 }
 
 bool is_key_of(const std::string& key, const SetupSettings& settings) {
-    return key == (key.starts_with('{') ? fit_key(settings) : earlier_key(settings));
+    if (key.starts_with('{')) return key == fit_key(settings);
+    return settings.values.empty() && !settings.panels && key == earlier_key(settings);
 }
 
 } // namespace refero::plan

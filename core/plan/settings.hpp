@@ -17,10 +17,12 @@ struct SetupSettings {
     std::string white;                     ///< patch to balance on; empty: chosen
     std::optional<fit::Model> model;       ///< none: by cross-validation
     fit::Intent intent = fit::Intent::even;
-    std::filesystem::path reference;            ///< CGATS; empty: the chart's own
+    std::filesystem::path reference;            ///< CGATS; empty: the card's, else the chart's own
+    std::string values;                         ///< of the card in hand, CGATS text; empty: the chart's own
     fit::Weights weights;                       ///< of patches or roles
     bool curves = false;                        ///< bring the greys' channels together
     bool average = false;                       ///< all good chart shots together, else the latest
+    bool panels = false;                        ///< hues of other charts in the frame join the fit
     std::vector<std::filesystem::path> samples; ///< readings and reference values of samples; empty or two files
     std::vector<std::string> spots;   ///< things thought neutral to balance on, as balance::text_of writes them
     std::vector<prove::Named> others; ///< corrections made elsewhere, to be judged beside one's own
@@ -41,9 +43,11 @@ void for_each_setting(S&& s, F&& f) {
     f("model", s.model, Kept::with_setup, Refits::yes);
     f("intent", s.intent, Kept::with_setup, Refits::yes);
     f("reference", s.reference, Kept::with_setup, Refits::yes);
+    f("values", s.values, Kept::with_setup, Refits::yes);
     f("weights", s.weights, Kept::with_setup, Refits::yes);
     f("curves", s.curves, Kept::with_setup, Refits::yes);
     f("average", s.average, Kept::with_setup, Refits::yes);
+    f("panels", s.panels, Kept::with_setup, Refits::yes);
     f("samples", s.samples, Kept::with_setup, Refits::yes);
     f("spots", s.spots, Kept::with_setup, Refits::no);
     f("others", s.others, Kept::with_setup, Refits::no);

@@ -97,16 +97,30 @@ std::string refusal(const Shoot& shoot, const ChartShot& shot) {
     return {};
 }
 
+namespace {
+
+/// A shot of a page for balancing, by its reading (job/reading.cpp).
+bool shows_page(const Shoot& shoot, Id chart_shot) {
+    return std::any_of(shoot.readings.begin(), shoot.readings.end(), [&](const Reading& r) {
+        return r.chart_shot == chart_shot && r.content.find("\"page\":true") != std::string::npos;
+    });
+}
+
+} // namespace
+
 Evidence evidence(const Shoot& shoot, Id setup) {
     Evidence e;
     double latest = -1, latest_refused = -1;
+    bool page = false; // the shot in force shows a balance page: any other chart goes before it
     for (const ChartShot& s : shoot.chart_shots) {
         if (s.setup != setup) continue;
         const Frame* f = record(shoot.frames, s.frame);
         const double t = f ? time_in_job(shoot, *f) : 0;
         const double at = std::isfinite(t) ? t : 0;
         if (refusal(shoot, s).empty()) {
-            if (!e.shot || at >= latest) {
+            const bool is_page = e.shot && shows_page(shoot, s.id);
+            if (!e.shot || (is_page == page ? at >= latest : page)) {
+                page = e.shot ? is_page : shows_page(shoot, s.id);
                 e.shot = &s;
                 latest = at;
             }

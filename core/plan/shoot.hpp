@@ -136,6 +136,7 @@ struct Card {
     std::string bought, first_used, compared; ///< dates; compared: with a new one, or measured
     double light_hours = 0;
     std::string condition;
+    std::string measured; ///< values of this very card, CGATS text; empty: its definition's hold
     bool operator==(const Card&) const = default;
 };
 

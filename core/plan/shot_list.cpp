@@ -163,7 +163,9 @@ ShotList shot_list(const Shoot& shoot) {
     list.before = {"Chart clean, closed until needed, patches never touched. Clocks set, low ISO. Spot-meter a grey "
                    "card or measure incident light: averaging meters mislead.",
                    "Chart in the subject's own light, key-light side, facing the camera, no shadow, finger or glare on "
-                   "it. Again whenever the light changes."};
+                   "it. Again whenever the light changes.",
+                   "On the chart one lamp at 45 degrees, or even daylight. Sensor and chart parallel: use a level.",
+                   "Raw: uncompressed, 14 bit, where the camera offers it."};
     const auto rows = rigs(shoot);
     // Lights of one place follow each other.
     std::vector<Id> lights;

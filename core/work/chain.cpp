@@ -26,6 +26,11 @@ ChainFacts facts_of(const plan::Shoot& shoot, const plan::Setup& row, const plan
             f.reading_content = reading->content;
         }
     }
+    for (const plan::ChartShot& other : shoot.chart_shots)
+        if (shot && other.setup == row.id && other.id != shot->id && plan::refusal(shoot, other).empty())
+            if (const plan::Reading* page = reading_of(shoot, other);
+                page && page->content.find("\"page\":true") != std::string::npos)
+                f.page_content = page->content;
     if (e.frame) {
         f.chart_frame = *e.frame;
         f.source = source_of(shoot, *e.frame, row.mode);
@@ -45,13 +50,32 @@ ChainFacts facts_of(const plan::Shoot& shoot, const plan::Setup& row, const plan
     return f;
 }
 
+/// Charts beside the one in force: in its frame, and on a balance page that was shot apart.
+void gather_panels(Chain& c) {
+    c.panels = c.shot ? c.shot->panels : std::vector<job::Panel>();
+    if (!c.page_content.empty()) try {
+            const MeasuredShot page = job::measured_from_json(c.page_content, {});
+            c.panels.push_back({page.definition, page.placement, page.reading});
+        } catch (const Error& e) { c.damaged.push_back(e.what()); }
+}
+
+chart::Reference reference_for(const plan::SetupSettings& settings, const chart::Definition& definition) {
+    if (!settings.reference.empty()) return chart::load_reference(settings.reference);
+    if (!settings.values.empty()) {
+        chart::Reference own = chart::parse_reference(settings.values, {});
+        // Of another chart than the one that is shown now: that one's own hold.
+        if (std::all_of(definition.patches.begin(), definition.patches.end(),
+                        [&](const chart::Patch& p) { return own.xyz.contains(p.id); }))
+            return own;
+    }
+    return chart::reference_of(definition);
+}
+
 /// Reference, balance and light of a reading.
 void weigh(Chain& c) {
     if (!c.shot) return;
     try {
-        c.reference = std::make_shared<const chart::Reference>(c.settings.reference.empty()
-                                                                   ? chart::reference_of(c.shot->definition)
-                                                                   : chart::load_reference(c.settings.reference));
+        c.reference = std::make_shared<const chart::Reference>(reference_for(c.settings, c.shot->definition));
         c.balance = balance::balanced_on(c.shot->reading, *c.reference, &c.shot->definition, c.settings.white);
         if (c.settings.curves)
             c.balance->curves = balance::curves_of(*c.balance, c.shot->reading, *c.reference, &c.shot->definition);
@@ -166,6 +190,8 @@ Chain derived(ChainFacts facts, const Chain* before) {
             c.damaged.push_back(e.what());
             c.problem = e.what();
         }
+    if (same_reading && before->page_content == c.page_content) c.panels = before->panels;
+    else gather_panels(c);
     plan::SetupSettings weighed = c.settings;
     if (before) { // these change no balance
         weighed.finish = before->settings.finish;

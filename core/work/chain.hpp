@@ -33,6 +33,7 @@ struct ChainFacts {
     std::string light_name;
     plan::Id reading_id = 0, correction_id = 0, taken_from = 0;
     std::string reading_content, correction_content; ///< JSON; empty: none
+    std::string page_content; ///< reading of the newest balance page that the setup shot apart; empty: none
     bool proved = false;
     double proof_mean = 0; ///< CIEDE2000 of the proof in the job
     std::vector<plan::Staleness> stale;
@@ -44,6 +45,7 @@ struct ChainFacts {
 struct Chain : ChainFacts {
     std::shared_ptr<const MeasuredShot> shot; ///< placement and reading, without pixels
     std::shared_ptr<const chart::Reference> reference;
+    std::vector<job::Panel> panels; ///< other charts of the shot, and the setup's balance page
     std::optional<balance::Balance> balance;
     std::optional<colour::Temperature> light;
     std::string balance_problem;
@@ -61,6 +63,8 @@ struct Chain : ChainFacts {
     std::vector<Step> steps() const;
     bool whole() const;
     LinkState link(Step step) const;
+    /// Values of the chart are a design's or a publication's: the card in hand may differ.
+    bool nominal() const { return reference && reference->nominal; }
     /// The first link that is not whole, or handover.
     Step current() const;
     /// The chart shot was not measured as it says now.

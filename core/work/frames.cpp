@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "work/internal.hpp"
+
 namespace refero::work {
 
 namespace fs = std::filesystem;
@@ -9,11 +11,6 @@ using plan::Change;
 using plan::Id;
 
 namespace {
-
-std::string title_of(const plan::Shoot& shoot, Id setup) {
-    const plan::Setup* s = plan::record(shoot.setups, setup);
-    return s ? plan::title_of(shoot, *s) : std::string();
-}
 
 std::string name_of(const plan::Frame& f) { return fs::path(f.path).filename().string(); }
 

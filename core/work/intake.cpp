@@ -4,6 +4,8 @@
 
 #include "frame/clip.hpp"
 
+#include "work/internal.hpp"
+
 namespace refero::work {
 
 namespace fs = std::filesystem;
@@ -71,9 +73,10 @@ Id new_setup(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, plan::Fr
     return c.add(plan::Setup{.camera = f.camera, .lens = lens, .mode = f.mode, .light = column});
 }
 
-std::string title_of(const plan::Shoot& shoot, Id setup) {
+/// A setup that is balanced on a card has no chart shot yet: the frame brought to it by hand shows the card.
+bool waits_for_card(const plan::Shoot& shoot, Id setup) {
     const plan::Setup* s = plan::record(shoot.setups, setup);
-    return s ? plan::title_of(shoot, *s) : std::string();
+    return s && s->balance_only && !plan::evidence(shoot, setup).shot;
 }
 
 /// Where a frame goes, and as what.
@@ -97,7 +100,9 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
                    fs::path(main.path).filename().string();
     } else if (how.setup) {
         by_hand_into(how.setup);
-        if (f.kind == plan::FrameKind::ordinary && f.problem.empty() && shows_chart) f.kind = plan::FrameKind::chart;
+        if (f.kind == plan::FrameKind::ordinary && f.problem.empty() &&
+            (shows_chart || waits_for_card(shoot, how.setup)))
+            f.kind = plan::FrameKind::chart;
     } else if (!f.problem.empty()) {
         f.reason = "it cannot be read";
     } else if (shows_chart) {
@@ -119,6 +124,9 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
     } else if (how.by_hand && !plan::record(shoot.setups, how.current) && f.kind == plan::FrameKind::ordinary &&
                shoot.setups.empty()) {
         place.fresh = true; // the only frame: its corners can be given by hand
+        f.kind = plan::FrameKind::chart;
+    } else if (how.by_hand && f.kind == plan::FrameKind::ordinary && waits_for_card(shoot, how.current)) {
+        by_hand_into(how.current);
         f.kind = plan::FrameKind::chart;
     } else {
         const plan::Assignment a = plan::assign_ordinary(shoot, f);

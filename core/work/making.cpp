@@ -39,6 +39,7 @@ FitRequest fit_request(const plan::Shoot& shoot, const Chain& chain) {
     r.reference = *chain.reference;
     r.made_with = chain.settings;
     r.samples = chain.settings.samples;
+    if (chain.settings.panels) r.panels = chain.panels;
     r.settings.model = chain.settings.model;
     r.settings.intent = chain.settings.intent;
     r.settings.white = chain.settings.white;
@@ -57,7 +58,7 @@ FitRequest fit_request(const plan::Shoot& shoot, const Chain& chain) {
 }
 
 fit::Correction fit(const FitRequest& r, std::stop_token stop) {
-    fit::Correction c = correct(r.shots, r.reference, r.settings, stop, r.findings, r.samples);
+    fit::Correction c = correct(r.shots, r.reference, r.settings, stop, r.findings, r.samples, r.panels);
     c.light_name = r.light;
     return c;
 }

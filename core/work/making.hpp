@@ -14,6 +14,7 @@ struct FitRequest {
     chart::Reference reference;
     fit::Settings settings;
     std::vector<std::filesystem::path> samples;
+    std::vector<job::Panel> panels; ///< whose hues join in
     plan::SetupSettings made_with;
 };
 /// Throws Error(usage) in words where the setup cannot be fitted now.

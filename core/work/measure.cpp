@@ -40,8 +40,12 @@ MeasureRequest request_for(const plan::Shoot& shoot, const plan::ChartShot& shot
     if (!frame) throw Error(ErrorKind::usage, "the frame of this chart shot is not in the job");
     const plan::Setup* setup = plan::record(shoot.setups, shot.setup);
     const plan::Card* card = setup ? plan::record(shoot.cards, setup->card) : nullptr;
-    return {source_of(shoot, *frame, setup ? setup->mode : 0), shot.chart, plan::corners_from(shot.corners),
-            limits_of(shoot.brief()), card ? card->definition : std::string()};
+    return {source_of(shoot, *frame, setup ? setup->mode : 0),
+            shot.chart,
+            plan::corners_from(shot.corners),
+            limits_of(shoot.brief()),
+            card ? card->definition : std::string(),
+            setup && setup->balance_only};
 }
 
 namespace {
@@ -87,10 +91,11 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
         frame ? frame : std::make_shared<const frame::Frame>(read(request.source, frame::Size::measuring, {}, stop));
     report(0.4);
     try {
-        MeasuredShot shot = measure_in(*m.frame, {.chart = request.chart, .corners = request.corners}, stop);
+        MeasuredShot shot = measure_in(
+            *m.frame, {.chart = request.chart, .corners = request.corners, .panels = request.chart.empty()}, stop);
         shot.sha256 = request.source.sha256;
         m.findings = rows_of(judge(*m.frame, shot, request.limits));
-        if (!request.planned.empty() && request.planned != shot.definition.id)
+        if (!request.planned.empty() && request.planned != shot.definition.id && shot.definition.patches.size() > 1)
             tell_other_chart(m.findings, request, shot);
         shot.frame = without_pixels(*m.frame);
         try {
@@ -106,7 +111,9 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
         m.shot = std::make_shared<const MeasuredShot>(std::move(shot));
     } catch (const Error& e) {
         if (e.kind() == ErrorKind::cancelled) throw;
-        m.problem = e.sentences();
+        m.problem = request.card && e.kind() == ErrorKind::not_found
+                        ? "Click the card in the picture, or take the middle of the frame for a diffuser"
+                        : e.sentences();
     }
     report(1);
     return m;

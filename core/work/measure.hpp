@@ -42,6 +42,7 @@ struct MeasureRequest {
     std::optional<chart::Corners> corners; ///< needs `chart`
     inspect::Limits limits;
     std::string planned = {}; ///< the chart of the setup's card; empty: none
+    bool card = false;        ///< the setup is balanced on a card: a frame without a chart asks for a click on it
 };
 /// Throws Error(usage) for a chart shot whose frame is not in the job.
 MeasureRequest request_for(const plan::Shoot& shoot, const plan::ChartShot& shot);

@@ -7,14 +7,30 @@
 
 namespace refero::work {
 
-find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
+namespace {
+
+std::vector<find::Placement> all_in(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
     const auto definitions = chart.empty() ? chart::installed() : std::vector{chart::find_definition(chart)};
     if (!chart.empty()) chart::reference_of(definitions.front()); // nothing can be found by colours that are not known
-    const auto found = find::locate(frame, definitions, stop);
+    auto found = find::locate(frame, definitions, stop);
     if (found.empty())
         throw Error(ErrorKind::not_found, "no chart was found", frame.file,
                     "Check that the whole chart is in the frame, or give its corners by hand");
-    return found.front();
+    return found;
+}
+
+/// The one with most colours first.
+void richest_first(std::vector<find::Placement>& found) {
+    const auto colours = [](const find::Placement& p) { return chart::colours_of(chart::find_definition(p.chart)); };
+    const auto richest = std::max_element(found.begin(), found.end(),
+                                          [&](const auto& a, const auto& b) { return colours(a) < colours(b); });
+    std::rotate(found.begin(), richest, richest + 1);
+}
+
+} // namespace
+
+find::Placement locate(const frame::Frame& frame, const std::string& chart, std::stop_token stop) {
+    return all_in(frame, chart, stop).front();
 }
 
 MeasuredShot measure_in(const frame::Frame& frame, const ShotOptions& options, std::stop_token stop) {
@@ -25,8 +41,14 @@ MeasuredShot measure_in(const frame::Frame& frame, const ShotOptions& options, s
         shot.definition = chart::find_definition(options.chart);
         shot.placement = find::placement_from(shot.definition, *options.corners, frame);
     } else {
-        shot.placement = locate(frame, options.chart, stop);
+        auto found = all_in(frame, options.chart, stop);
+        if (options.panels) richest_first(found);
+        shot.placement = found.front();
         shot.definition = chart::find_definition(options.chart.empty() ? shot.placement.chart : options.chart);
+        for (std::size_t i = 1; options.panels && i < found.size(); ++i) {
+            const chart::Definition other = chart::find_definition(found[i].chart);
+            shot.panels.push_back({other, found[i], read::measure(frame, found[i], other, stop)});
+        }
     }
     shot.reading = read::measure(frame, shot.placement, shot.definition, stop);
     return shot;
@@ -155,10 +177,30 @@ fit::Source source_of(const MeasuredShot& shot) {
             shot.frame.metadata, shot.placement};
 }
 
+std::string panel_id(const job::Panel& panel, const std::string& patch) { return panel.definition.id + ":" + patch; }
+
+namespace {
+
+void join_hues(read::Reading& reading, chart::Reference& reference, const job::Panel& panel) {
+    const chart::Reference values = chart::reference_of(panel.definition);
+    read::Reading hues;
+    chart::Reference theirs;
+    for (const chart::Patch& p : panel.definition.patches) {
+        const read::PatchReading* seen = panel.reading.find(p.id);
+        if (p.role == "neutral" || p.role == "warm" || p.role == "cool" || !seen || !seen->usable()) continue;
+        hues.patches.push_back(*seen);
+        hues.patches.back().id = panel_id(panel, p.id);
+        theirs.xyz[hues.patches.back().id] = values.xyz.at(p.id);
+    }
+    if (!hues.patches.empty()) fit::join(reading, reference, hues, theirs);
+}
+
+} // namespace
+
 fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference,
                         const fit::Settings& given, std::stop_token stop,
                         const std::vector<std::vector<inspect::Finding>>& findings,
-                        const std::vector<std::filesystem::path>& samples) {
+                        const std::vector<std::filesystem::path>& samples, const std::vector<job::Panel>& panels) {
     std::vector<read::Reading> readings;
     fit::Settings settings = given;
     for (std::size_t i = 0; i < shots.size(); ++i) {
@@ -189,6 +231,7 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
     read::Reading reading = read::average(readings);
     chart::Reference all = reference;
     if (samples.size() == 2) fit::join(reading, all, read::load_cgats(samples[0]), chart::load_reference(samples[1]));
+    for (const job::Panel& panel : panels) join_hues(reading, all, panel);
     settings.finished = !shots.front().frame.linear;
     fit::Correction c = fit::build(reading, all, &shots.front().definition, settings, stop);
     for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));

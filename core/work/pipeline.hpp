@@ -17,6 +17,7 @@ struct ShotOptions {
     std::optional<frame::Encoding> encoding;
     double position_s = 0; ///< of the still in a clip; below 0: where a coarse look through it finds the chart
     double clip_code = 1;  ///< see frame::ReadOptions
+    bool panels = false; ///< of several charts the one with most colours is the shot's, and the others are kept with it
 };
 
 /// Where a clip shows the chart, s: the position that is told, else the first of a dozen stills that does, else the
@@ -55,10 +56,13 @@ fit::Source source_of(const MeasuredShot& shot);
 /// One correction from chart shots of one setup, whose readings are averaged. `findings` are the gate's of each shot,
 /// in their order: what they name is mended or left out, and the correction says so. Throws Error(usage) when the shots
 /// are of different charts, Error(input) when too little of one is left. `samples` are two files, readings and
-/// reference values of samples of one's own that join in, or none.
+/// reference values of samples of one's own that join in, or none; of `panels` the hues join in.
 fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference,
                         const fit::Settings& settings, std::stop_token stop = {},
                         const std::vector<std::vector<inspect::Finding>>& findings = {},
-                        const std::vector<std::filesystem::path>& samples = {});
+                        const std::vector<std::filesystem::path>& samples = {},
+                        const std::vector<job::Panel>& panels = {});
+/// What stands for a panel's patch where ids of several charts meet: "tint-steps:D1".
+std::string panel_id(const job::Panel& panel, const std::string& patch);
 
 } // namespace refero::work

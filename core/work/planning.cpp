@@ -1,6 +1,10 @@
 #include "work/planning.hpp"
 
+#include "chart/measured.hpp"
+
 #include <array>
+
+#include "work/internal.hpp"
 
 namespace refero::work {
 
@@ -22,11 +26,6 @@ void refuse_known(const std::vector<T>& list, const std::string& name) {
 }
 
 Change adding(const std::string& name) { return Change("Add " + name, name); }
-
-std::string title(const plan::Shoot& shoot, Id setup) {
-    const plan::Setup* s = plan::record(shoot.setups, setup);
-    return s ? plan::title_of(shoot, *s) : std::string();
-}
 
 } // namespace
 
@@ -95,7 +94,7 @@ Change plan_setup(const plan::Shoot& shoot, const plan::Rig& r, Id light) {
 }
 
 Change take_out(const plan::Shoot& shoot, Id setup) {
-    Change c("Take " + title(shoot, setup) + " out of the plan");
+    Change c("Take " + title_of(shoot, setup) + " out of the plan");
     c.remove<plan::Setup>(setup);
     return c;
 }
@@ -105,7 +104,7 @@ Change set_balance_only(const plan::Shoot& shoot, Id setup, bool on) {
     if (!row) return {};
     plan::Setup changed = *row;
     changed.balance_only = on;
-    return plan::put((on ? "Balance only: " : "Thorough: ") + title(shoot, setup), changed, title(shoot, setup));
+    return plan::put((on ? "Balance only: " : "Thorough: ") + title_of(shoot, setup), changed, title_of(shoot, setup));
 }
 
 Change relit(const plan::Light& light, const std::string& at) {
@@ -155,12 +154,26 @@ Change change_rig(const plan::Shoot& shoot, const plan::Rig& rig, const plan::Mo
     return changed_rig(std::move(c), shoot, rig, {rig.camera, rig.lens, mode});
 }
 
+namespace {
+
+/// The definition of a setup's card: its own where that has one surface, else by its kind.
+std::string card_definition(const plan::Shoot& shoot, const plan::Setup& setup) {
+    const plan::Card* card = plan::record(shoot.cards, setup.card);
+    if (card && !card->definition.empty()) try {
+            if (chart::find_definition(card->definition).patches.size() == 1) return card->definition;
+        } catch (const Error&) { // it is not installed here
+        }
+    return card && card->kind == plan::CardKind::white_card ? "white-card" : "grey-card";
+}
+
+} // namespace
+
 Change change_settings(const plan::Shoot& shoot, Id setup, Id chart_shot, const plan::SetupSettings& settings,
                        const std::string& what) {
     const plan::Setup* row = plan::record(shoot.setups, setup);
     if (!row) return {};
     const plan::ChartShot* shot = plan::record(shoot.chart_shots, chart_shot);
-    Change c(what, title(shoot, setup));
+    Change c(what, title_of(shoot, setup));
     plan::Setup changed = *row;
     changed.settings = plan::text_of(settings);
     c.update(changed);
@@ -174,13 +187,68 @@ Change change_settings(const plan::Shoot& shoot, Id setup, Id chart_shot, const 
     return c;
 }
 
+Change balance_on_card(const plan::Shoot& shoot, const plan::ChartShot& shot, const frame::Frame& frame,
+                       const std::optional<chart::Point>& at) {
+    const plan::Setup* setup = plan::record(shoot.setups, shot.setup);
+    if (!setup) return {};
+    const balance::Card seen = at ? balance::card_at(frame, at->x(), at->y()) : balance::card_in_middle(frame);
+    if (at) balance::check_single_surface(seen, frame.file);
+    plan::SetupSettings settings = plan::settings_of(*setup, &shot);
+    settings.chart = card_definition(shoot, *setup);
+    settings.corners = at ? balance::square_about(frame.full_width, frame.full_height, *at)
+                          : balance::middle_half(frame.full_width, frame.full_height);
+    settings.white.clear(); // it has but one patch
+    return change_settings(shoot, setup->id, shot.id, settings,
+                           at ? "Balance on the card" : "Balance on the middle of the frame");
+}
+
+BroughtValues bring_values(const plan::Shoot& shoot, const plan::Kit& kit, Id setup,
+                           const chart::Definition& definition, const chart::Reference& values) {
+    const plan::Setup* row = plan::record(shoot.setups, setup);
+    if (!row) return {};
+    const std::string text = chart::cgats_of(values), what = "Values of the card in hand";
+    BroughtValues all{Change(what, title_of(shoot, setup)), Change(what)};
+    const plan::Card* known = plan::record(shoot.cards, row->card);
+    plan::Card card = known && (known->definition.empty() || known->definition == definition.id)
+                          ? *known
+                          : plan::Card{.uid = new_uid(),
+                                       .name = definition.title + ", own values",
+                                       .width_mm = definition.width_mm,
+                                       .height_mm = definition.height_mm};
+    card.definition = definition.id;
+    card.measured = text;
+    if (card.id) all.job.update(card);
+    else card.id = all.job.add(card);
+    for (plan::Setup s : shoot.setups) {
+        if (s.id != setup && (!row->card || s.card != card.id)) continue;
+        plan::SetupSettings settings = plan::settings_of(s, nullptr);
+        settings.values = text;
+        settings.reference.clear();
+        s.settings = plan::text_of(settings);
+        s.card = card.id;
+        all.job.update(s);
+    }
+    const auto in_kit =
+        std::find_if(kit.cards.begin(), kit.cards.end(), [&](const plan::Card& c) { return c.uid == card.uid; });
+    if (in_kit != kit.cards.end()) {
+        plan::Card kept = *in_kit;
+        kept.definition = definition.id;
+        kept.measured = text;
+        all.kit.update(kept);
+    } else {
+        card.id = 0;
+        all.kit.add(card);
+    }
+    return all;
+}
+
 Change refuse(const plan::Shoot& shoot, Id chart_shot, const std::string& why) {
     const plan::ChartShot* row = plan::record(shoot.chart_shots, chart_shot);
     if (!row) return {};
     plan::ChartShot shot = *row;
     shot.accepted = false;
     shot.refused = why.empty() ? "refused by hand" : why;
-    return plan::put("Refuse the chart shot", shot, title(shoot, shot.setup));
+    return plan::put("Refuse the chart shot", shot, title_of(shoot, shot.setup));
 }
 
 Change accept(const plan::Shoot& shoot, Id chart_shot) {
@@ -189,7 +257,7 @@ Change accept(const plan::Shoot& shoot, Id chart_shot) {
     plan::ChartShot shot = *row;
     shot.refused.clear();
     shot.accepted = true;
-    return plan::put("Accept the chart shot", shot, title(shoot, shot.setup));
+    return plan::put("Accept the chart shot", shot, title_of(shoot, shot.setup));
 }
 
 Change note(const std::string& text) {

@@ -37,6 +37,17 @@ plan::Change change_rig(const plan::Shoot& shoot, const plan::Rig& rig, const pl
 /// What a user decides about a setup's correction, and about its chart shot's corners.
 plan::Change change_settings(const plan::Shoot& shoot, plan::Id setup, plan::Id chart_shot,
                              const plan::SetupSettings& settings, const std::string& what);
+/// The card that was touched at a place of its frame (none: the middle half of the frame, for a diffuser) is what the
+/// setup is balanced on. Throws Error(input) where the spot is clipped, drowned or no single surface.
+plan::Change balance_on_card(const plan::Shoot& shoot, const plan::ChartShot& shot, const frame::Frame& frame,
+                             const std::optional<chart::Point>& at);
+/// Values of the card in hand for all setups that are shot with the setup's card, kept with it; a setup without a card
+/// gets one of its own. The kit's copy of the card is brought up to date by the second.
+struct BroughtValues {
+    plan::Change job, kit;
+};
+BroughtValues bring_values(const plan::Shoot& shoot, const plan::Kit& kit, plan::Id setup,
+                           const chart::Definition& definition, const chart::Reference& values);
 plan::Change refuse(const plan::Shoot& shoot, plan::Id chart_shot, const std::string& why);
 plan::Change accept(const plan::Shoot& shoot, plan::Id chart_shot);
 plan::Change note(const std::string& text);

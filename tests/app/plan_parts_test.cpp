@@ -208,7 +208,7 @@ struct Kit : JobWindow {
 
 TEST_F(Kit, things_are_added_edited_removed_and_brought_back) {
     window.show_kit();
-    window.kit_view()->sections()->setCurrentRow(4);
+    window.kit_view()->sections()->setCurrentRow(5);
     auto* monitors = section<plan::Monitor>();
     ASSERT_TRUE(monitors && monitors->isVisible());
     QTest::mouseClick(button(monitors, "Add"), Qt::LeftButton);

@@ -348,7 +348,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.phase("kit shown");
     keep_picture(window, "kit");
     window.kit_view()->sections()->setCurrentRow(1);
-    child<ChartEditor>(*window.kit_view(), "")->start_from("panels48");
+    child<ChartEditor>(*window.kit_view(), "")->start_from("field77");
     QTest::qWait(50);
     keep_picture(window, "own-chart");
     test::measured("longest stall of the event loop: %.0f ms (aim: under 50)", stall.longest_of_all());
@@ -428,12 +428,12 @@ TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
         [&] { return desk().chains.count() == 1 && desk().chains.at(id(0)).shot && desk().tasks.running() == 0; }));
     window.setup_view()->choose(Step::shot);
     Settings s = desk().chains.at(id(0)).settings;
-    s.chart = "video"; // the wrong chart: nothing is found
+    s.chart = "scope-axes"; // the wrong chart: nothing is found
     desk().setups.change(id(0), s, "look for another");
     ASSERT_TRUE(wait_for([&] { return !desk().chains.at(id(0)).shot && desk().tasks.running() == 0; }));
     auto* choice = window.setup_view()->page()->findChild<QComboBox*>("chartChoice");
     ASSERT_TRUE(choice);
-    EXPECT_EQ(choice->currentData().toString(), "video");
+    EXPECT_EQ(choice->currentData().toString(), "scope-axes");
     s.chart = "grid24";
     s.corners.reset();
     auto* picture = window.setup_view()->page()->findChild<PictureView*>();

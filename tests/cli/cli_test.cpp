@@ -105,7 +105,7 @@ TEST_F(Cli, the_whole_way_on_dng_and_tiff) {
     std::map<std::string, int> patches;
     for (const json& c : charts["charts"]) patches[c["id"]] = c["patches"];
     EXPECT_EQ(patches["grid24"], 24);
-    EXPECT_EQ(patches["panels48"], 48);
+    EXPECT_EQ(patches["field77"], 77);
 }
 
 TEST_F(Cli, wrong_usage_gives_2) {

@@ -1,6 +1,7 @@
 #include <Eigen/LU>
 #include <opencv2/mcc.hpp>
 
+#include "chart/measured.hpp"
 #include "support.hpp"
 
 namespace refero::chart {
@@ -154,13 +155,26 @@ TEST(Charts, every_shipped_chart_has_a_reference_for_every_patch) {
             }
         }
     }
-    EXPECT_EQ(patches, (std::map<std::string, std::size_t>{{"balance-page", 32},
+    EXPECT_EQ(patches, (std::map<std::string, std::size_t>{{"field77", 77},
                                                            {"grey-card", 1},
                                                            {"grid24", 24},
                                                            {"grid24-reversed", 24},
-                                                           {"panels48", 48},
+                                                           {"scope-axes", 28},
                                                            {"three-tone", 3},
-                                                           {"video", 21}}));
+                                                           {"tint-steps", 36},
+                                                           {"white-card", 1}}));
+    // Every patch of the field for printing lies inside sRGB (IEC 61966-2-1).
+    const colour::Mat3 srgb = colour::rgb_space("srgb").to_xyz_d50().inverse();
+    for (const auto& [id, xyz] : reference_of(find_definition("field77")).xyz) {
+        const Vec3 rgb = srgb * xyz;
+        EXPECT_GE(rgb.minCoeff(), 0) << id;
+        EXPECT_LE(rgb.maxCoeff(), 1) << id;
+    }
+    // What ships was not measured on the card in hand, and says so.
+    for (const Definition& d : installed()) EXPECT_TRUE(d.nominal && reference_of(d).nominal) << d.id;
+    EXPECT_EQ(find_definition("grid24-reversed").variant_of, "grid24");
+    // Withdrawn ones are in no list; old readings still find them.
+    for (const char* id : {"panels48", "balance-page", "video"}) EXPECT_GT(find_definition(id).patches.size(), 20u);
 }
 
 TEST(Charts, the_rows_of_the_reversed_chart_run_the_other_way) {
@@ -175,50 +189,139 @@ TEST(Charts, the_rows_of_the_reversed_chart_run_the_other_way) {
 
 // ITU-R BT.709-6: luma weights, colour difference axes, OETF. The hue of a patch on a vectorscope is that of the colour
 // bar.
-TEST(Charts, hues_of_the_video_chart_lie_on_the_vectorscopes_axes) {
-    const Reference reference = reference_of(find_definition("video"));
+TEST(Charts, hues_of_the_chart_for_scopes_lie_on_their_axes) {
+    const Reference reference = reference_of(find_definition("scope-axes"));
     const colour::Mat3 rgb_from_xyz = colour::rgb_space("bt709").to_xyz_d50().inverse();
-    const auto angle = [](const Vec3& rgb) {
+    const auto difference = [](const Vec3& rgb) {
         const double y = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
-        return std::atan2((rgb[0] - y) / 1.5748, (rgb[2] - y) / 1.8556) * 180 / M_PI;
+        return Vec3((rgb[2] - y) / 1.8556, (rgb[0] - y) / 1.5748, y);
+    };
+    const auto angle = [&](const Vec3& rgb) {
+        const Vec3 d = difference(rgb);
+        return std::atan2(d[1], d[0]) * 180 / M_PI;
     };
     const auto encoded = [&](const std::string& id) {
         const Vec3 linear = rgb_from_xyz * reference.xyz.at(id);
         return Vec3(linear.unaryExpr([](double v) { return v < 0.018 ? 4.5 * v : 1.099 * std::pow(v, 0.45) - 0.099; }));
     };
-    const std::array<Vec3, 6> bars{Vec3(1, 0, 0), Vec3(1, 1, 0), Vec3(0, 1, 0),
-                                   Vec3(0, 1, 1), Vec3(0, 0, 1), Vec3(1, 0, 1)};
-    for (int i = 0; i < 6; ++i)
-        EXPECT_NEAR(angle(encoded("A" + std::to_string(i + 1))), angle(bars[static_cast<std::size_t>(i)]), 0.5) << i;
+    const std::array<Vec3, 6> bars{Vec3(1, 0, 0), Vec3(0, 1, 1), Vec3(1, 1, 0),
+                                   Vec3(0, 0, 1), Vec3(0, 1, 0), Vec3(1, 0, 1)};
+    for (int i = 0; i < 6; ++i) {
+        double before = 1;
+        for (const char* row : {"A", "B", "C"}) {
+            const Vec3 code = encoded(row + std::to_string(i + 1));
+            EXPECT_NEAR(angle(code), angle(bars[static_cast<std::size_t>(i)]), 0.7) << row << i;
+            const double saturation = difference(code).head<2>().norm();
+            EXPECT_LT(saturation, before) << row << i;
+            before = saturation;
+        }
+    }
     // The skin line, 123 degrees (common practice: the I axis of the older standard).
-    for (int i = 1; i <= 6; ++i) EXPECT_NEAR(angle(encoded("B" + std::to_string(i))), 123, 0.7) << i;
-    for (int i = 1; i <= 6; ++i)
-        EXPECT_LT((encoded("C" + std::to_string(i)).array() - encoded("C" + std::to_string(i)).mean()).abs().maxCoeff(),
+    for (const char* row : {"A", "B", "C"}) EXPECT_NEAR(angle(encoded(std::string(row) + "7")), 123, 0.7) << row;
+    for (int i = 1; i <= 7; ++i)
+        EXPECT_LT((encoded("D" + std::to_string(i)).array() - encoded("D" + std::to_string(i)).mean()).abs().maxCoeff(),
                   1e-3)
             << i;
 }
 
 // Balancing on a bluer tint makes the picture warmer (common practice); the steps are even in mireds along CIE
-// daylight.
-TEST(Charts, tints_of_the_balance_page_warm_in_even_steps) {
-    const Definition d = find_definition("balance-page");
+// daylight, and in Duv to green and magenta.
+TEST(Charts, tints_go_both_ways_from_neutral_in_even_steps) {
+    const Definition d = find_definition("tint-steps");
+    EXPECT_TRUE(is_balance_page(d));
+    EXPECT_FALSE(is_balance_page(find_definition("grid24")));
     const Reference reference = reference_of(d);
-    const auto mired = [&](const std::string& id) {
+    const auto light = [&](const std::string& id) {
         const Vec3 x = reference.xyz.at(id);
-        return 1e6 / colour::correlated_temperature({x[0] / x.sum(), x[1] / x.sum()}).kelvin;
+        return colour::correlated_temperature({x[0] / x.sum(), x[1] / x.sum()});
     };
-    for (int c = 2; c <= 8; ++c) {
-        EXPECT_NEAR(mired("B1") - mired("B" + std::to_string(c)), 6 * (c - 1), 1.5) << c;
-        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of("B" + std::to_string(c)))].role, "warm");
+    const auto neutral = light("B5");
+    for (int c = 1; c <= 9; ++c) {
+        const std::string warm = "B" + std::to_string(c), green = "C" + std::to_string(c);
+        EXPECT_NEAR(1e6 / neutral.kelvin - 1e6 / light(warm).kelvin, 7 * (c - 5), 1.5) << c;
+        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of(warm))].role, c < 5   ? "cool"
+                                                                              : c > 5 ? "warm"
+                                                                                      : "neutral");
+        EXPECT_NEAR(light(green).duv - neutral.duv, -0.002 * (c - 5), 0.0003) << c;
     }
-    const int steps[] = {-24, -16, -8, 0, 0, 8, 16, 24};
-    for (int c = 1; c <= 8; ++c) {
-        EXPECT_NEAR(mired("B1") - mired("C" + std::to_string(c)), steps[c - 1], 1.5) << c;
-        EXPECT_EQ(d.patches[static_cast<std::size_t>(d.index_of("C" + std::to_string(c)))].role,
-                  steps[c - 1] < 0   ? "cool"
-                  : steps[c - 1] > 0 ? "warm"
-                                     : "neutral");
+}
+
+// ---- values of the card in hand ---------------------------------------------------------------------------------
+
+/// A card of grid24 that differs a little from its published values, as CSV with columns `x,y,z` and `id` if `named`.
+std::string card_table(bool named, double scale = 100, const std::function<int(int)>& order = {},
+                       const colour::Mat3& under = colour::Mat3::Identity()) {
+    const Reference nominal = reference_of(test::grid24());
+    std::string text = named ? "id,x,y,z\n" : "x,y,z\n";
+    for (int i = 0; i < 24; ++i) {
+        const int k = order ? order(i) : i;
+        const std::string& id = test::grid24().patches[static_cast<std::size_t>(k)].id;
+        const Vec3 lab = colour::lab_from_xyz(nominal.xyz.at(id)) + Vec3(0.4 * (k % 3 - 1), 0.6 * (k % 2), 0.5);
+        const Vec3 xyz = under * colour::xyz_from_lab(lab);
+        text += named ? test::grid24().patches[static_cast<std::size_t>(i)].id + "," : "";
+        text += formatted("{:.5f},{:.5f},{:.5f}\n", scale * xyz[0], scale * xyz[1], scale * xyz[2]);
     }
+    return text;
+}
+
+std::string problem_of(const std::string& table, const Conditions& stated = {}) {
+    const Reference nominal = reference_of(test::grid24());
+    try {
+        bring_values(test::grid24(), &nominal, table, "card.csv", stated);
+    } catch (const Error& e) {
+        EXPECT_EQ(e.kind(), ErrorKind::input);
+        return e.sentences();
+    }
+    return {};
+}
+
+TEST(BroughtValues, a_cards_own_table_is_taken_and_its_changes_told) {
+    const Reference nominal = reference_of(test::grid24());
+    for (const bool named : {true, false}) {
+        const Brought b = bring_values(test::grid24(), &nominal, card_table(named), "card.csv", {});
+        EXPECT_FALSE(b.reference.nominal);
+        EXPECT_EQ(b.reference.xyz.size(), 24u);
+        EXPECT_GT(b.mean, 0.3);
+        EXPECT_LT(b.mean, 1.5);
+        EXPECT_EQ(b.changed.size(), 24u);
+        EXPECT_GE(b.changed.front().second, b.changed.back().second);
+        // As CGATS text and back, as a job keeps it.
+        const Reference back = parse_reference(cgats_of(b.reference), {});
+        for (const auto& [id, xyz] : b.reference.xyz) EXPECT_LT((back.xyz.at(id) - xyz).norm(), 1e-5) << id;
+    }
+    // Stated for another illuminant, and said so.
+    const Conditions d65{Conditions::Illuminant::d65};
+    const colour::Mat3 under = colour::adaptation(colour::white_d50, d65.white());
+    EXPECT_LT(bring_values(test::grid24(), &nominal, card_table(true, 100, {}, under), "card.csv", d65).mean, 1.5);
+}
+
+TEST(BroughtValues, what_is_wrong_with_a_table_is_said_plainly) {
+    const auto says = [](const std::string& text, const char* word) {
+        return text.find(word) != std::string::npos ? testing::AssertionSuccess()
+                                                    : testing::AssertionFailure() << "says: " << text;
+    };
+    EXPECT_TRUE(says(problem_of(card_table(true, 1)), "shares of 1"));
+    EXPECT_TRUE(says(problem_of(card_table(true, 10000)), ""));
+    EXPECT_NE(problem_of(card_table(true, 10000)), "");
+    EXPECT_TRUE(says(problem_of(card_table(false, 100, [](int i) { return i / 6 * 6 + 5 - i % 6; })),
+                     "each row from the other side"));
+    EXPECT_TRUE(says(problem_of(card_table(false, 100, [](int i) { return 23 - i; })), "from the last patch"));
+    EXPECT_TRUE(says(problem_of(card_table(false, 100, [](int i) { return (3 - i / 6) * 6 + i % 6; })), "bottom"));
+    EXPECT_TRUE(says(problem_of(card_table(false, 100, [](int i) { return i % 4 * 6 + i / 4; })), "columns"));
+    const Conditions d65{Conditions::Illuminant::d65};
+    const colour::Mat3 under = colour::adaptation(colour::white_d50, d65.white());
+    EXPECT_TRUE(says(problem_of(card_table(true, 100, {}, under)), "illuminant D65"));
+    std::string few = card_table(true), doubled = few, few_rows = card_table(false);
+    few_rows.resize(few_rows.find('\n', 200) + 1);
+    few.resize(few.rfind('\n', few.size() - 2) + 1);
+    EXPECT_TRUE(says(problem_of(few), "no value for D6"));
+    doubled += doubled.substr(doubled.find('\n') + 1, doubled.find('\n', doubled.find('\n') + 1) - doubled.find('\n'));
+    EXPECT_TRUE(says(problem_of(doubled), "A1 stands twice"));
+    EXPECT_TRUE(says(problem_of(few_rows), "rows"));
+    // Another chart's values altogether.
+
+    EXPECT_TRUE(says(problem_of(card_table(false, 100, [](int i) { return (i * 7 + 3) % 24; })), "CIEDE2000"));
+    EXPECT_NE(problem_of("no table at all"), "");
 }
 
 } // namespace

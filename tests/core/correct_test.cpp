@@ -44,7 +44,7 @@ TEST(Balance, neutral_reads_neutral_and_its_reference_luminance) {
     const Vec3 balanced = b(Vec3(m[0], m[1], m[2]));
     EXPECT_NEAR(balanced[0], balanced[1], 1e-12);
     EXPECT_NEAR(balanced[1], reference.xyz.at("D2")[1], 1e-12);
-    EXPECT_NEAR(balance::neutral_spread_percent(balanced), 0, 1e-9);
+    EXPECT_NEAR(balance::off_points(balanced), 0, 1e-9);
     EXPECT_DOUBLE_EQ(b.gains[1], 1);
     EXPECT_THROW(balance::on_patch(r, reference, "Q7"), Error);
 }

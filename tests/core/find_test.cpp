@@ -45,7 +45,7 @@ chart::Definition user_grid(const Scratch& folder, int columns, int rows, double
 }
 
 TEST(Finder, every_shipped_chart_is_found_upside_down_and_tilted) {
-    for (const char* id : {"grid24", "grid24-reversed", "panels48", "balance-page", "video"}) {
+    for (const char* id : {"grid24", "grid24-reversed", "field77", "tint-steps", "scope-axes"}) {
         const auto r = scene(R"("charts":[{"id":")" + std::string(id) +
                              R"(","at":[0.5,0.5],"width":0.5,"rotation_deg":190,"tilt_deg":30,"tilt_axis_deg":40}])");
         const auto found = find::locate(frame_of(r), chart::installed());
@@ -101,7 +101,7 @@ TEST(Finder, small_noisy_grids_of_touching_fields_lie_right) {
 
 TEST(Finder, several_charts_in_one_frame_are_told_apart) {
     const auto r = scene(
-        R"("charts":[{"id":"grid24","at":[0.25,0.3],"width":0.25,"rotation_deg":20},{"id":"video","at":[0.75,0.4],"width":0.22,"rotation_deg":-70},{"id":"balance-page","at":[0.45,0.78],"width":0.25}])");
+        R"("charts":[{"id":"grid24","at":[0.25,0.3],"width":0.25,"rotation_deg":20},{"id":"scope-axes","at":[0.75,0.4],"width":0.22,"rotation_deg":-70},{"id":"tint-steps","at":[0.45,0.78],"width":0.25}])");
     const auto found = find::locate(frame_of(r), chart::installed());
     ASSERT_EQ(found.size(), 3u);
     for (const auto& truth : r.charts) {
@@ -181,8 +181,8 @@ TEST(Finder, corners_given_roughly_snap_to_the_patches) {
 }
 
 TEST(Finder, two_clicks_give_a_chart_that_faces_the_camera) {
-    const auto r = scene(R"("charts":[{"id":"panels48","at":[0.5,0.5],"width":0.4,"rotation_deg":100}])");
-    const chart::Definition d = chart::find_definition("panels48");
+    const auto r = scene(R"("charts":[{"id":"field77","at":[0.5,0.5],"width":0.4,"rotation_deg":100}])");
+    const chart::Definition d = chart::find_definition("field77");
     const auto map = chart::pixels_from_mm(d, r.charts[0].corners);
     const auto middle = [&](const chart::Patch& p) { return map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2}); };
     const auto corners = chart::corners_from_first_and_last(d, middle(d.patches.front()), middle(d.patches.back()));

@@ -133,7 +133,7 @@ TEST(Spots, a_spot_of_a_frame_balances_like_the_chart) {
     const auto all = candidates(reading, reference, &test::grid24(), nullptr, {text_of(spot)});
     EXPECT_EQ(all.back().white, text_of(spot));
     EXPECT_TRUE(all.back().balance);
-    EXPECT_LT(all.back().off_percent, 2);
+    EXPECT_LT(all.back().off_points, 1);
 }
 
 // Common practice: daylight about 5500 K, incandescent about 3000, open shade 6500 to 7000.
@@ -199,7 +199,7 @@ TEST(Finishing, a_bluer_patch_makes_the_picture_warmer) {
     const Vec3 lab = colour::lab_from_xyz(matrix_of(step_of_patch(bluish), {}) * bluish);
     EXPECT_LT(std::hypot(lab[1], lab[2]), 1);
     // On the page that is made for it a patch's role is what balancing on it does.
-    const auto page = chart::find_definition("balance-page");
+    const auto page = chart::find_definition("tint-steps");
     const auto reference = chart::reference_of(page);
     int warming = 0;
     for (const auto& p : page.patches) {

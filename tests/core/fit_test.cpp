@@ -288,12 +288,15 @@ TEST(BalanceCandidates, disagreement_is_told_and_unusable_ones_are_refused) {
     EXPECT_EQ(all[0].white, balance::all_neutrals);
     EXPECT_NEAR(all[0].balance->gains[0], 0.5, 1e-9); // the median does not follow the odd one
     EXPECT_NEAR(all[0].balance->gains[2], 2, 1e-9);
-    EXPECT_NEAR(all[0].off_percent, 3, 1e-6);
+    // In points of display codes (IEC 61966-2-1), not of linear light: 3 % of it at D3's level.
+    const double green = reference.xyz.at("D3")[1];
+    const auto code = [](double v) { return 100 * (1.055 * std::pow(v, 1 / 2.4) - 0.055); };
+    EXPECT_NEAR(all[0].off_points, code(1.03 * green) - code(green), 1e-3);
     EXPECT_EQ(all[1].white, "D1");
     EXPECT_FALSE(all[1].balance);
     EXPECT_NE(all[1].refused.find("clipped"), std::string::npos);
     for (const auto& c : all)
-        if (c.white == "D3") { EXPECT_NEAR(c.off_percent, 100 * (1 - 1 / 1.03), 1e-6); }
+        if (c.white == "D3") { EXPECT_GT(c.off_points, 0.9); } // all the others are off now
     EXPECT_EQ(balance::balanced_on(r, reference, &test::grid24(), "neutrals").white_patch, "D2"); // exposure by it
 }
 

@@ -1,0 +1,522 @@
+// The picture within the corners is straightened by its own lattice; patches are flat rectangles in it, their edges
+// where the picture changes most.
+#include "find/teach.hpp"
+
+#include <cmath>
+#include <set>
+
+#include <Eigen/LU>
+#include <opencv2/imgproc.hpp>
+
+#include "base/statistics.hpp"
+#include "find/internal.hpp"
+
+namespace refero::find {
+
+namespace {
+
+// Shares of a pitch, unless said otherwise; chosen on simulated cards.
+constexpr double smallest_patch = 0.3; ///< side
+constexpr double margin = 1.2;         ///< looked at about the lattice: bars lie beside it
+constexpr double edge_reach = 0.18;    ///< how far from a flat region its edge may lie
+constexpr double fills = 0.72;         ///< share of its box that a rectangle's flat region fills
+constexpr double clear_change = 0.2;   ///< of the largest change nearby: a patch's own edge is no less
+constexpr double widest_gap = 0.35;    ///< beyond a patch's side the neighbour's may be taken for it
+constexpr double fullness = 0.75;      ///< of a grid's places, from which on it has no holes
+constexpr double alike = 0.12;         ///< size and place of a lattice's patch against the usual
+constexpr int px_per_pitch = 56;       ///< of the straightened picture, at most
+constexpr double usual_pitch_mm = 20;
+constexpr double equal_ratio = 0.05; ///< of balanced channels: greys of one card agree so far
+
+/// Pixels per place unit, straightened: place (u0 - margin) is at pixel 0.
+struct Straight {
+    cv::Mat codes; ///< CV_32FC3, square root of balanced light
+    Homography frame_from_px;
+    double pitch = 0;
+    cv::Mat inside; ///< CV_8U, within the corners that were given
+};
+
+struct Box {
+    double x0, y0, x1, y1; ///< pixels of the straightened picture
+    double width() const { return x1 - x0; }
+    double height() const { return y1 - y0; }
+    Point middle() const { return {(x0 + x1) / 2, (y0 + y1) / 2}; }
+};
+
+bool within(const Corners& q, const Point& p) {
+    const double turn = chart::signed_area(q) < 0 ? -1 : 1;
+    for (std::size_t i = 0; i < 4; ++i) {
+        const Point a = q[(i + 1) % 4] - q[i], b = p - q[i];
+        if (turn * (a.x() * b.y() - a.y() * b.x()) < 0) return false;
+    }
+    return true;
+}
+
+struct LatticeSeen {
+    const Picture* picture = nullptr;
+    Lattice lattice;
+};
+
+/// The largest lattice within the corners, of all scales.
+std::optional<LatticeSeen> lattice_in(const std::vector<Picture>& pyramid, const Corners& about) {
+    std::optional<LatticeSeen> best;
+    for (const Picture& picture : pyramid) {
+        const Corners q = scaled(about, picture.scale);
+        const double area = std::abs(chart::signed_area(q));
+        if (area < 40 * 40) break;
+        std::vector<Region> regions;
+        for (const Region& r : flat_regions(picture, area / 5, 1))
+            if (within(q, r.centre)) regions.push_back(r);
+        if (regions.size() < 6) continue;
+        Extent extent;
+        extent.most_side = 40;
+        extent.most_cells = 1200;
+        for (Lattice& lattice : lattices(regions, near_of(regions), extent))
+            if (!best || lattice.cells.size() > best->lattice.cells.size())
+                best = LatticeSeen{&picture, std::move(lattice)};
+    }
+    return best;
+}
+
+/// The lattice's axes as the corners have them: u along their top edge, v down.
+void turn_to(Lattice& lattice, const Corners& q) {
+    const Point middle(0.5 * (lattice.u0 + lattice.u1), 0.5 * (lattice.v0 + lattice.v1));
+    const Point right = q[1] - q[0] + q[2] - q[3], down = q[3] - q[0] + q[2] - q[1];
+    double best = -1e300;
+    Eigen::Matrix3d chosen = Eigen::Matrix3d::Identity();
+    for (int k = 0; k < 8; ++k) {
+        Eigen::Matrix3d m = Eigen::Matrix3d::Zero(); // old place from new place
+        const double a = k & 1 ? -1 : 1, b = k & 2 ? -1 : 1;
+        if (k & 4) m << 0, a, 0, b, 0, 0, 0, 0, 1;
+        else m << a, 0, 0, 0, b, 0, 0, 0, 1;
+        const Point u = m.topLeftCorner<2, 2>() * Point(0.5, 0), v = m.topLeftCorner<2, 2>() * Point(0, 0.5);
+        const auto along = [&](const Point& d) {
+            return Point(lattice.pixels_from_place(middle + d) - lattice.pixels_from_place(middle - d)).normalized();
+        };
+        const double score = along(u).dot(right.normalized()) + along(v).dot(down.normalized());
+        if (score > best) {
+            best = score;
+            chosen = m;
+        }
+    }
+    const Eigen::Matrix3d back = chosen.inverse();
+    lattice.u0 = lattice.v0 = 1 << 20;
+    lattice.u1 = lattice.v1 = -(1 << 20);
+    for (auto& [place, region] : lattice.cells) {
+        const Eigen::Vector3d p = back * Eigen::Vector3d(place.first, place.second, 1);
+        place = {static_cast<int>(std::lround(p[0])), static_cast<int>(std::lround(p[1]))};
+        lattice.u0 = std::min(lattice.u0, place.first);
+        lattice.u1 = std::max(lattice.u1, place.first);
+        lattice.v0 = std::min(lattice.v0, place.second);
+        lattice.v1 = std::max(lattice.v1, place.second);
+    }
+    lattice.pixels_from_place.matrix = lattice.pixels_from_place.matrix * chosen;
+}
+
+/// `width`, `height`: of the array in place units, from place `from`.
+Straight straightened(const std::vector<Picture>& pyramid, const Homography& full_from_place, const Point& from,
+                      const Point& to, const Corners& about) {
+    const Point middle = (from + to) / 2;
+    const double native =
+        std::min((full_from_place(middle + Point(0.5, 0)) - full_from_place(middle - Point(0.5, 0))).norm(),
+                 (full_from_place(middle + Point(0, 0.5)) - full_from_place(middle - Point(0, 0.5))).norm());
+    Straight s;
+    s.pitch = std::clamp(native * pyramid.front().scale, 12.0, static_cast<double>(px_per_pitch));
+    // The picture that is nearest to the size that is wanted, no smaller.
+    const Picture* source = &pyramid.front();
+    for (const Picture& p : pyramid)
+        if (native * p.scale >= s.pitch) source = &p;
+    Eigen::Matrix3d place_from_px;
+    place_from_px << 1 / s.pitch, 0, from.x(), 0, 1 / s.pitch, from.y(), 0, 0, 1;
+    s.frame_from_px.matrix = full_from_place.matrix * place_from_px;
+    const cv::Size size(static_cast<int>(std::ceil((to.x() - from.x()) * s.pitch)),
+                        static_cast<int>(std::ceil((to.y() - from.y()) * s.pitch)));
+    s.codes = cv::Mat(size, CV_32FC3);
+    s.inside = cv::Mat(size, CV_8U);
+    cv::Mat map_x(size, CV_32F), map_y(size, CV_32F);
+    for (int y = 0; y < size.height; ++y)
+        for (int x = 0; x < size.width; ++x) {
+            const Point full = s.frame_from_px({x + 0.5, y + 0.5});
+            s.inside.at<uchar>(y, x) = within(about, full) ? 255 : 0;
+            map_x.at<float>(y, x) = static_cast<float>(full.x() * source->scale - 0.5);
+            map_y.at<float>(y, x) = static_cast<float>(full.y() * source->scale - 0.5);
+        }
+    cv::Mat light;
+    cv::remap(source->linear, light, map_x, map_y, cv::INTER_LINEAR, cv::BORDER_REPLICATE);
+    for (int y = 0; y < size.height; ++y) {
+        const auto* from_row = light.ptr<cv::Vec3f>(y);
+        auto* to_row = s.codes.ptr<cv::Vec3f>(y);
+        for (int x = 0; x < size.width; ++x)
+            for (int c = 0; c < 3; ++c)
+                to_row[x][c] = std::sqrt(std::max(0.0f, from_row[x][c] * source->gain[static_cast<std::size_t>(c)]));
+    }
+    return s;
+}
+
+/// Largest change to a neighbour, over the channels, of a picture smoothed a little.
+cv::Mat changes_of(const cv::Mat& codes) {
+    cv::Mat smooth, dx, dy;
+    cv::GaussianBlur(codes, smooth, {0, 0}, 0.8);
+    cv::Sobel(smooth, dx, CV_32F, 1, 0, 3, 0.25);
+    cv::Sobel(smooth, dy, CV_32F, 0, 1, 3, 0.25);
+    cv::Mat all(codes.size(), CV_32F);
+    for (int y = 0; y < codes.rows; ++y)
+        for (int x = 0; x < codes.cols; ++x) {
+            const auto &a = dx.at<cv::Vec3f>(y, x), &b = dy.at<cv::Vec3f>(y, x);
+            float most = 0;
+            for (int c = 0; c < 3; ++c) most = std::max(most, std::hypot(a[c], b[c]));
+            all.at<float>(y, x) = most;
+        }
+    return all;
+}
+
+/// Where the picture changes most across a side of a region, to a part of a pixel.
+double edge_near(const cv::Mat& codes, const Box& box, int side, double reach) {
+    const bool across_x = side % 2 == 0; // 0 left, 1 top, 2 right, 3 bottom
+    const double at = side == 0 ? box.x0 : side == 1 ? box.y0 : side == 2 ? box.x1 : box.y1;
+    const int outward = side < 2 ? -1 : 1;
+    const int first = static_cast<int>(std::floor(outward < 0 ? at - reach : at - 2)),
+              last = static_cast<int>(std::ceil(outward < 0 ? at + 2 : at + reach));
+    const double low = across_x ? box.y0 + 0.25 * box.height() : box.x0 + 0.25 * box.width(),
+                 high = across_x ? box.y1 - 0.25 * box.height() : box.x1 - 0.25 * box.width();
+    std::vector<double> change;
+    for (int p = first; p <= last; ++p) { // between pixels p - 1 and p
+        cv::Vec3d sum(0, 0, 0);
+        int n = 0;
+        for (int t = static_cast<int>(low); t < high; ++t, ++n) {
+            const int x = across_x ? p : t, y = across_x ? t : p;
+            const int px = across_x ? x - 1 : x, py = across_x ? y : y - 1;
+            if (px < 0 || py < 0 || x >= codes.cols || y >= codes.rows) continue;
+            const auto &a = codes.at<cv::Vec3f>(py, px), &b = codes.at<cv::Vec3f>(y, x);
+            for (int c = 0; c < 3; ++c) sum[c] += static_cast<double>(b[c] - a[c]);
+        }
+        change.push_back(n ? cv::norm(sum) / n : 0);
+    }
+    // The first clear change on the way out: behind it lies the neighbour's.
+    const double most = *std::max_element(change.begin(), change.end());
+    const int count = static_cast<int>(change.size());
+    int peak = -1;
+    for (int k = 0; k < count; ++k) {
+        const int i = outward < 0 ? count - 1 - k : k;
+        const double before = i > 0 ? change[static_cast<std::size_t>(i - 1)] : 0,
+                     after = i + 1 < count ? change[static_cast<std::size_t>(i + 1)] : 0;
+        const double here = change[static_cast<std::size_t>(i)];
+        if (here >= before && here >= after && here > clear_change * most) {
+            peak = i;
+            break;
+        }
+    }
+    if (peak < 0 || most < 1e-4) return at;
+    // The centre of the change about its peak.
+    double weight = 0, sum = 0;
+    for (int i = std::max(0, peak - 2); i <= std::min(count - 1, peak + 2); ++i) {
+        weight += change[static_cast<std::size_t>(i)];
+        sum += change[static_cast<std::size_t>(i)] * (first + i);
+    }
+    return sum / weight;
+}
+
+std::vector<Box> boxes_in(const Straight& s) {
+    const cv::Mat change = changes_of(s.codes);
+    std::vector<float> all;
+    for (int y = 0; y < change.rows; y += 2)
+        for (int x = 0; x < change.cols; x += 2)
+            if (s.inside.at<uchar>(y, x)) all.push_back(change.at<float>(y, x));
+    if (all.empty()) return {};
+    // Flat is what half of the card's ground is, and a little more.
+    std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() * 2 / 5), all.end());
+    const float flat = std::max(0.004f, 2.5f * all[all.size() * 2 / 5]);
+    cv::Mat ground = (change < flat) & s.inside;
+    cv::erode(ground, ground, cv::getStructuringElement(cv::MORPH_RECT, {3, 3}));
+    cv::Mat labels, stats, centres;
+    const int count = cv::connectedComponentsWithStats(ground, labels, stats, centres, 4);
+    std::vector<Box> boxes;
+    for (int k = 1; k < count; ++k) {
+        const int w = stats.at<int>(k, cv::CC_STAT_WIDTH), h = stats.at<int>(k, cv::CC_STAT_HEIGHT);
+        const double area = stats.at<int>(k, cv::CC_STAT_AREA);
+        if (w < smallest_patch * s.pitch || h < smallest_patch * s.pitch || area < fills * w * h) continue;
+        const double x = stats.at<int>(k, cv::CC_STAT_LEFT), y = stats.at<int>(k, cv::CC_STAT_TOP);
+        const Box rough{x, y, x + w, y + h};
+        const double reach = edge_reach * s.pitch + 2;
+        boxes.push_back({edge_near(s.codes, rough, 0, reach), edge_near(s.codes, rough, 1, reach),
+                         edge_near(s.codes, rough, 2, reach), edge_near(s.codes, rough, 3, reach)});
+    }
+    return boxes;
+}
+
+struct Patches {
+    std::map<Place, Box> cells;
+    std::vector<Box> bars;
+    int columns = 0, rows = 0;
+};
+
+double median_of(const std::vector<Box>& boxes, double (Box::*size)() const) {
+    std::vector<double> all;
+    for (const Box& b : boxes) all.push_back((b.*size)());
+    return median(all);
+}
+
+/// Boxes of the usual size at the lattice's places are its cells; the rest are bars.
+Patches sorted(const Straight& s, const std::vector<Box>& boxes, const Point& from) {
+    Patches out;
+    std::vector<Box> of_size;
+    for (const Box& b : boxes)
+        if (b.width() < 1.1 * s.pitch && b.height() < 1.1 * s.pitch) of_size.push_back(b);
+    if (of_size.size() < 6) return out;
+    // Where the sides of a cell lie about its place, by most of them; one side may be taken for its neighbour's.
+    const auto place_of = [&](const Box& b) {
+        const Point p = b.middle() / s.pitch + from;
+        return Point(std::round(p.x()), std::round(p.y()));
+    };
+    const auto sides_of = [&](const Box& b) {
+        const Point at = (place_of(b) - from) * s.pitch;
+        return std::array{b.x0 - at.x(), b.y0 - at.y(), b.x1 - at.x(), b.y1 - at.y()};
+    };
+    std::array<std::vector<double>, 4> sides;
+    for (const Box& b : of_size)
+        for (std::size_t k = 0; k < 4; ++k) sides[k].push_back(sides_of(b)[k]);
+    std::array<double, 4> usual{};
+    for (std::size_t k = 0; k < 4; ++k) usual[k] = median(sides[k]);
+    const double w = usual[2] - usual[0], h = usual[3] - usual[1];
+    int u0 = 1 << 20, v0 = 1 << 20, u1 = -(1 << 20), v1 = -(1 << 20);
+    for (const Box& b : boxes) {
+        const Point place = place_of(b), at = (place - from) * s.pitch;
+        const auto here = sides_of(b);
+        int agree = 0, near = 0;
+        for (std::size_t k = 0; k < 4; ++k) {
+            const double outward = (k < 2 ? -1 : 1) * (here[k] - usual[k]) / s.pitch;
+            agree += std::abs(outward) < alike / 2;
+            near += outward > -alike / 2 && outward < widest_gap;
+        }
+        const bool cell = agree >= 2 && near == 4;
+        if (!cell) {
+            out.bars.push_back(b);
+            continue;
+        }
+        const int u = static_cast<int>(place.x()), v = static_cast<int>(place.y());
+        Box own = b; // what disagrees is the neighbour's
+        if (std::abs(here[0] - usual[0]) > alike * s.pitch / 2) own.x0 = at.x() + usual[0];
+        if (std::abs(here[1] - usual[1]) > alike * s.pitch / 2) own.y0 = at.y() + usual[1];
+        if (std::abs(here[2] - usual[2]) > alike * s.pitch / 2) own.x1 = at.x() + usual[2];
+        if (std::abs(here[3] - usual[3]) > alike * s.pitch / 2) own.y1 = at.y() + usual[3];
+        out.cells.emplace(Place(u, v), own);
+        u0 = std::min(u0, u);
+        u1 = std::max(u1, u);
+        v0 = std::min(v0, v);
+        v1 = std::max(v1, v);
+    }
+    if (out.cells.empty()) return out;
+    std::map<Place, Box> moved;
+    for (const auto& [place, box] : out.cells) moved.emplace(Place(place.first - u0, place.second - v0), box);
+    out.cells = std::move(moved);
+    out.columns = u1 - u0 + 1;
+    out.rows = v1 - v0 + 1;
+    // What lies beyond the card's own patches, its rim or its shadow, is no bar of it: bars keep to its columns or
+    // rows.
+    const Box around{(u0 - 0.6 - from.x()) * s.pitch, (v0 - 0.6 - from.y()) * s.pitch, (u1 + 0.6 - from.x()) * s.pitch,
+                     (v1 + 0.6 - from.y()) * s.pitch};
+    std::erase_if(out.bars, [&](const Box& b) {
+        const Point m = b.middle();
+        const bool over = m.x() > around.x0 && m.x()<around.x1, beside = m.y()> around.y0 && m.y() < around.y1;
+        return !(over || beside) || b.width() < smallest_patch * w || b.height() < smallest_patch * h;
+    });
+    return out;
+}
+
+/// Ratio of the pitches, horizontal over vertical, of a plane seen by a pinhole of the frame's focal length.
+double aspect_of(const frame::Frame& f, const Homography& full_from_px) {
+    const double focal_35 = f.metadata.focal_35mm_mm;
+    const double diagonal = std::hypot(f.full_width, f.full_height), longer = std::max(f.full_width, f.full_height);
+    const double focal_px =
+        focal_35 > 0 ? focal_35 / std::hypot(36.0, 24.0) * diagonal : longer / 2 / std::tan(20 * M_PI / 180);
+    Eigen::Matrix3d k;
+    k << focal_px, 0, f.full_width / 2.0, 0, focal_px, f.full_height / 2.0, 0, 0, 1;
+    const Eigen::Matrix3d h = k.inverse() * full_from_px.matrix;
+    return h.col(0).norm() / h.col(1).norm();
+}
+
+colour::Vec3 seen_in(const frame::Frame& f, const Homography& full_from_px, const Box& b) {
+    std::array<std::vector<double>, 3> values;
+    constexpr int steps = 9;
+    for (int j = 0; j < steps; ++j)
+        for (int i = 0; i < steps; ++i) {
+            const double u = 0.25 + 0.5 * (i + 0.5) / steps, v = 0.25 + 0.5 * (j + 0.5) / steps;
+            const Point p = full_from_px({b.x0 + u * b.width(), b.y0 + v * b.height()}) / f.cell;
+            const int x = std::clamp(static_cast<int>(p.x()), 0, f.width - 1),
+                      y = std::clamp(static_cast<int>(p.y()), 0, f.height - 1);
+            for (std::size_t c = 0; c < 3; ++c) values[c].push_back(static_cast<double>(f.at(x, y)[c]));
+        }
+    return {median(values[0]), median(values[1]), median(values[2])};
+}
+
+/// The largest group of patches whose channels stand in one ratio: the greys, if it holds three and more.
+std::vector<std::size_t> greys_of(const std::vector<colour::Vec3>& rgb) {
+    std::vector<std::size_t> best;
+    for (std::size_t i = 0; i < rgb.size(); ++i) {
+        if (!(rgb[i].minCoeff() > 0.003)) continue;
+        std::vector<std::size_t> group;
+        double light = 0, dark = INFINITY;
+        for (std::size_t k = 0; k < rgb.size(); ++k) {
+            if (!(rgb[k].minCoeff() > 0.002)) continue;
+            const double red = std::log(rgb[k][0] / rgb[k][1] * rgb[i][1] / rgb[i][0]),
+                         blue = std::log(rgb[k][2] / rgb[k][1] * rgb[i][1] / rgb[i][2]);
+            if (std::max(std::abs(red), std::abs(blue)) > equal_ratio) continue;
+            group.push_back(k);
+            light = std::max(light, rgb[k][1]);
+            dark = std::min(dark, rgb[k][1]);
+        }
+        if (light > 2 * dark && group.size() > best.size()) best = std::move(group);
+    }
+    return best.size() >= 3 ? best : std::vector<std::size_t>();
+}
+
+/// Values as the picture shows them: balanced on the greys, the lightest of them (or of all) at 90 %.
+void propose(Taught& t, const std::vector<colour::Vec3>& rgb, const frame::Frame& f) {
+    const auto greys = greys_of(rgb);
+    colour::Vec3 white = colour::Vec3::Zero();
+    for (std::size_t i = 0; i < rgb.size(); ++i) {
+        const bool counts = greys.empty() || std::find(greys.begin(), greys.end(), i) != greys.end();
+        if (counts && rgb[i][1] > white[1]) white = rgb[i];
+    }
+    constexpr double lightest = 0.9;
+    const colour::Vec3 gains = lightest * white.cwiseMax(1e-6).cwiseInverse();
+    colour::Mat3 to_xyz;
+    if (f.camera_from_xyz) {
+        to_xyz = f.camera_from_xyz->inverse();
+        const colour::Vec3 of_white = to_xyz * white / white[1];
+        to_xyz = colour::adaptation(of_white, colour::white_d50) * to_xyz * white.asDiagonal();
+        to_xyz /= (to_xyz * colour::Vec3::Ones())[1] / lightest;
+    } else to_xyz = colour::rgb_space("linear-bt709").to_xyz_d50() * gains.cwiseProduct(white).asDiagonal();
+    for (std::size_t i = 0; i < rgb.size(); ++i) {
+        chart::Patch& p = t.definition.patches[i];
+        const colour::Vec3 xyz = (to_xyz * rgb[i].cwiseQuotient(white.cwiseMax(1e-6))).cwiseMax(1e-4);
+        t.reference.xyz[p.id] = xyz;
+        const bool grey = std::find(greys.begin(), greys.end(), i) != greys.end();
+        p.role = grey ? "neutral" : chart::likely_role(xyz);
+        if (!grey && p.role == "neutral" && !greys.empty()) p.role = "other";
+    }
+    t.reference.nominal = true;
+}
+
+} // namespace
+
+Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, std::stop_token stop) {
+    if (!chart::is_convex(about))
+        throw Error(ErrorKind::usage, "the four corners do not span a convex area", frame.file,
+                    "Give them in order: top-left, top-right, bottom-right, bottom-left");
+    constexpr int finest = 3000, coarsest = 150;
+    const auto pyramid = pyramid_of(frame, finest, coarsest);
+    throw_if_stopped(stop);
+    auto seen = lattice_in(pyramid, about);
+    const auto nothing = [&] {
+        return Error(ErrorKind::input, "no lattice of patches is seen between these corners", frame.file,
+                     "Set them about the whole card, in focus and evenly lit, with at least six patches of one size");
+    };
+    if (!seen) throw nothing();
+    throw_if_stopped(stop);
+    turn_to(seen->lattice, scaled(about, seen->picture->scale));
+    const Lattice& l = seen->lattice;
+    Homography full_from_place;
+    full_from_place.matrix = Eigen::DiagonalMatrix<double, 3>(1 / seen->picture->scale, 1 / seen->picture->scale, 1) *
+                             l.pixels_from_place.matrix;
+    // As far as the corners reach about the lattice.
+    const Homography place_from_full = full_from_place.inverse();
+    Point from(l.u0 - margin, l.v0 - margin), to(l.u1 + margin, l.v1 + margin);
+    for (const Point& corner : about) {
+        const Point p = place_from_full(corner);
+        from = from.cwiseMin(p.cwiseMax(Point(l.u0 - 8, l.v0 - 8)));
+        to = to.cwiseMax(p.cwiseMin(Point(l.u1 + 8, l.v1 + 8)));
+    }
+    Straight s = straightened(pyramid, full_from_place, from, to, about);
+    Patches patches = sorted(s, boxes_in(s), from);
+    if (patches.cells.size() < 6) throw nothing();
+    // Straightened anew by the patches' own middles, which are better known than the lattice's.
+    std::vector<Point> places, pixels;
+    for (const auto& [place, box] : patches.cells) {
+        places.emplace_back(place.first, place.second);
+        pixels.push_back(s.frame_from_px(box.middle()));
+    }
+    if (const auto better = projective_fit(places, pixels)) {
+        full_from_place = *better;
+        const Homography now = full_from_place.inverse();
+        Point a(1e9, 1e9), b(-1e9, -1e9);
+        for (const Point& corner :
+             {Point(0, 0), Point(s.codes.cols, 0), Point(s.codes.cols, s.codes.rows), Point(0, s.codes.rows)}) {
+            const Point p = now(s.frame_from_px(corner));
+            a = a.cwiseMin(p);
+            b = b.cwiseMax(p);
+        }
+        from = a;
+        to = b;
+        s = straightened(pyramid, full_from_place, from, to, about);
+        patches = sorted(s, boxes_in(s), from);
+        if (patches.cells.size() < 6) throw nothing();
+    }
+    throw_if_stopped(stop);
+    // One size and one pitch for the lattice.
+    std::vector<Box> cells;
+    for (const auto& [place, box] : patches.cells) cells.push_back(box);
+    const double w = median_of(cells, &Box::width), h = median_of(cells, &Box::height);
+    std::vector<double> x0, y0;
+    for (const auto& [place, box] : patches.cells) {
+        x0.push_back(box.middle().x() - place.first * s.pitch);
+        y0.push_back(box.middle().y() - place.second * s.pitch);
+    }
+    const Point first(median(x0) - w / 2, median(y0) - h / 2);
+    Taught t;
+    t.columns = patches.columns;
+    t.rows = patches.rows;
+    std::vector<Box> all;
+    std::vector<std::string> ids;
+    // A patch of the ground's own colour has no edges: in a grid that is full otherwise there is one all the same.
+    const bool mostly_full =
+        static_cast<double>(patches.cells.size()) >= fullness * static_cast<double>(patches.columns * patches.rows);
+    const auto free_of_bars = [&](int u, int v) {
+        const Point middle = first + Point(w, h) / 2 + s.pitch * Point(u, v);
+        return std::none_of(patches.bars.begin(), patches.bars.end(), [&](const Box& b) {
+            return middle.x() > b.x0 && middle.x() < b.x1 && middle.y() > b.y0 && middle.y() < b.y1;
+        });
+    };
+    for (int v = 0; v < patches.rows; ++v)
+        for (int u = 0; u < patches.columns; ++u)
+            if (patches.cells.contains({u, v}) || (mostly_full && free_of_bars(u, v))) {
+                all.push_back({first.x() + u * s.pitch, first.y() + v * s.pitch, first.x() + u * s.pitch + w,
+                               first.y() + v * s.pitch + h});
+                ids.push_back(chart::grid(u + 1, v + 1, 1, 1, 0, 0).patches.back().id);
+            }
+    std::sort(patches.bars.begin(), patches.bars.end(), [](const Box& a, const Box& b) {
+        return std::pair(std::round(a.y0), a.x0) < std::pair(std::round(b.y0), b.x0);
+    });
+    for (const Box& bar : patches.bars) {
+        all.push_back(bar);
+        ids.push_back("bar" + std::to_string(++t.bars));
+    }
+    Box whole = all.front();
+    for (const Box& b : all)
+        whole = {std::min(whole.x0, b.x0), std::min(whole.y0, b.y0), std::max(whole.x1, b.x1),
+                 std::max(whole.y1, b.y1)};
+    const double aspect = aspect_of(frame, s.frame_from_px);
+    const double mm_x = width_mm > 0 ? width_mm / whole.width() : usual_pitch_mm / s.pitch, mm_y = mm_x / aspect;
+    std::vector<colour::Vec3> rgb;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const Box& b = all[i];
+        // To hundredths, so that what is written fits into its size.
+        const auto hundredths = [](double mm) { return std::round(100 * std::max(0.0, mm)) / 100; };
+        const chart::Patch p{ids[i],
+                             hundredths((b.x0 - whole.x0) * mm_x),
+                             hundredths((b.y0 - whole.y0) * mm_y),
+                             hundredths(b.width() * mm_x),
+                             hundredths(b.height() * mm_y),
+                             "other"};
+        t.definition.width_mm = std::max(t.definition.width_mm, p.x_mm + p.w_mm);
+        t.definition.height_mm = std::max(t.definition.height_mm, p.y_mm + p.h_mm);
+        t.definition.patches.push_back(p);
+        rgb.push_back(seen_in(frame, s.frame_from_px, b));
+    }
+    t.corners = {s.frame_from_px({whole.x0, whole.y0}), s.frame_from_px({whole.x1, whole.y0}),
+                 s.frame_from_px({whole.x1, whole.y1}), s.frame_from_px({whole.x0, whole.y1})};
+    propose(t, rgb, frame);
+    return t;
+}
+
+} // namespace refero::find
