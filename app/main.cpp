@@ -2,6 +2,11 @@
 #include <cstdio>
 
 #include <QCommandLineParser>
+#include <QFile>
+#include <QFileInfo>
+#include <QPdfWriter>
+#include <QTextDocument>
+#include <string_view>
 
 #include "application.hpp"
 #include "main_window.hpp"
@@ -32,10 +37,28 @@ Arguments arguments_of(int argc, char** argv) {
     return {parser.isSet(demo)};
 }
 
+/// Lays an HTML file out on A4 pages: what the command line's reports are made with. Needs no display.
+int html_to_pdf(int argc, char** argv) {
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    const QGuiApplication application(argc, argv);
+    QFile in(argv[2]);
+    if (!in.open(QIODevice::ReadOnly)) return 1;
+    QTextDocument document;
+    document.setHtml(QString::fromUtf8(in.readAll()));
+    QPdfWriter pdf(argv[3]);
+    pdf.setPageSize(QPageSize(QPageSize::A4));
+    pdf.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout::Millimeter);
+    pdf.setTitle(document.metaInformation(QTextDocument::DocumentTitle));
+    pdf.setCreator("Refero");
+    document.print(&pdf);
+    return QFileInfo(argv[3]).size() > 0 ? 0 : 1;
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
     using namespace refero;
+    if (argc == 4 && std::string_view(argv[1]) == "--html-to-pdf") return html_to_pdf(argc, argv);
     remove_unfinished_files_on_signals();
     app::quieten_messages();
     const Arguments asked = arguments_of(argc, argv);

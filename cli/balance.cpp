@@ -58,6 +58,7 @@ Taken on_card(const BalanceArguments& a, const frame::Frame& f) {
 
 /// Finished pictures are rendered in their own primaries.
 colour::Mat3 primaries_of(const frame::Frame& f) {
+    if (f.xyz_from_rgb) return *f.xyz_from_rgb;
     const char* space = f.encoding == "acescct"                     ? "acescg"
                         : f.encoding == "hlg" || f.encoding == "pq" ? "bt2020"
                                                                     : "linear-bt709";

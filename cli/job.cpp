@@ -1,11 +1,13 @@
 // refero-cli job: a job's work without a window, by the same functions.
 #include "job/document.hpp"
 #include "verb.hpp"
+#include "work/archive.hpp"
 #include "work/frames.hpp"
 #include "work/handover.hpp"
 #include "work/intake.hpp"
 #include "work/keeping.hpp"
 #include "work/making.hpp"
+#include "work/report.hpp"
 
 namespace refero::cli {
 
@@ -14,8 +16,10 @@ namespace fs = std::filesystem;
 namespace {
 
 struct JobArguments {
-    std::string file, action, setup, output, formats = "cube,dcp,icc,matrix", format = "tiff", space = "srgb";
+    std::string file, action, setup, output, formats = "cube,dcp,icc,matrix", name = "{stem}";
     std::vector<std::string> files;
+    DevelopArguments how;
+    bool list = false, all_frames = false;
     Outputs outputs;
 };
 
@@ -171,29 +175,115 @@ Result hand_over(job::JobFile& job, const JobArguments& a) {
     for (const work::Chain& c : chosen(job.content(), a.setup)) {
         if (!c.correction) continue;
         std::stringstream names(a.formats);
+        std::vector<std::string> files;
         for (std::string name; std::getline(names, name, ',');) {
             const deliver::Format& format = deliver::format_named(name);
             const std::string stem = file_name(c.title) + (format.extension == ".json" ? "-" + format.id : "");
             const fs::path target = fs::path(a.output) / (stem + format.extension);
+            files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
             outputs.push_back(
                 {c, target, c.title, [=, id = format.id] { return work::write_file(*c.correction, id, {}, target); }});
         }
+        const fs::path note = fs::path(a.output) / (file_name(c.title) + "-note.txt");
+        outputs.push_back({c, note, c.title, [=, text = work::note_of(job.content(), c, files)] {
+                               write_whole(note, text);
+                               return work::HandedOver{note, "note", "what is what, in words"};
+                           }});
     }
     return write_all(job, a, outputs);
 }
 
+/// A word as a shell takes it.
+std::string quoted(const std::string& word) {
+    if (word.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-./=,+:") ==
+        std::string::npos)
+        return word;
+    std::string out = "'";
+    for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
+    return out + "'";
+}
+
 Result develop(job::JobFile& job, const JobArguments& a) {
-    const apply::Format format = apply::format_named(a.format);
-    colour::rgb_space(a.space);
-    std::vector<Output> outputs;
-    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+    const work::DevelopOptions options = a.how.options(a.outputs);
+    if (a.output.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
+    std::vector<work::BatchFrame> frames;
+    std::map<std::shared_ptr<const fit::Correction>, work::Chain> chains;
+    Result r;
+    r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
+    const auto all = chosen(job.content(), a.setup);
+    for (const work::Chain& c : all) {
         if (!c.correction) continue;
-        for (const work::Development& d : work::developments(job.content(), c, format, a.output))
-            outputs.push_back({c, d.target, d.source.file.string(), [=, space = a.space, kept = a.outputs.existing()] {
-                                   return work::develop(d, *c.correction, {}, format, space, kept);
-                               }});
+        if (a.list) { // one command a setup: no two of them write one file
+            std::string line = "refero-cli job " + quoted(fs::absolute(job.file()).string()) + " apply --setup " +
+                               quoted(c.title) + " -o " + quoted(fs::absolute(a.output).string()) + " --format " +
+                               a.how.format + " --space " + a.how.space;
+            if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
+            if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
+            if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;
+            line += " --name " + quoted(a.name) + " --resume";
+            r.json["commands"].push_back(line);
+            r.words += line + "\n";
+            continue;
+        }
+        for (work::Development& d :
+             work::developments(job.content(), c, options.format, a.output, a.name, options.space))
+            frames.push_back({std::move(d), c.correction});
+        chains.emplace(c.correction, c);
     }
-    return write_all(job, a, outputs);
+    if (a.list) return r;
+    std::vector<fs::path> targets;
+    for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
+    work::guard_outputs(job.content(), job.file(), targets);
+    work_through(std::move(frames), {}, a.output, a.how, a.outputs, r,
+                 [&](const work::BatchFrame& f, const work::Developed& done) {
+                     job.change(work::keep(job.content(), chains.at(f.correction), done));
+                 });
+    return r;
+}
+
+Result report(job::JobFile& job, const JobArguments& a) {
+    if (a.output.empty()) throw Error(ErrorKind::usage, "a file to write is missing", {}, "Give it with -o");
+    const std::string extension = to_lower(fs::path(a.output).extension().string());
+    if (extension != ".pdf" && extension != ".html" && extension != ".htm")
+        throw Error(ErrorKind::usage, "a report is a PDF or HTML file", a.output, "End its name in .pdf or .html");
+    work::guard_outputs(job.content(), job.file(), {a.output});
+    a.outputs.check({a.output}, {job.file()});
+    const std::string text = work::report_html(job.content(), chosen(job.content(), a.setup));
+    if (extension == ".pdf") {
+        // Pages are laid out by the program with the window, which needs no display for it.
+        const fs::path source = fs::temp_directory_path() / ("refero-report-" + new_uid() + ".html");
+        write_whole(source, text);
+        std::error_code ec;
+        const fs::path program = fs::read_symlink("/proc/self/exe", ec).parent_path() / "refero";
+        write_whole(
+            a.output,
+            [&](const fs::path& part) {
+                const std::string command = quoted(program.string()) + " --html-to-pdf " + quoted(source.string()) +
+                                            " " + quoted(part.string());
+                const int status = std::system(command.c_str());
+                if (status != 0)
+                    throw Error(ErrorKind::internal, "the pages could not be laid out", a.output,
+                                "Write the report as .html instead");
+            },
+            a.outputs.existing());
+        fs::remove(source, ec);
+    } else write_whole(a.output, text, a.outputs.existing());
+    Result r;
+    r.json = {{"file", a.output}};
+    r.words = a.output + "\n";
+    return r;
+}
+
+Result archive(job::JobFile& job, const JobArguments& a) {
+    if (a.output.empty()) throw Error(ErrorKind::usage, "a file to write is missing", {}, "Give it with -o");
+    work::guard_outputs(job.content(), job.file(), {a.output});
+    a.outputs.check({a.output}, {job.file()});
+    const work::Archived done = work::archive(job, a.output, a.all_frames, a.outputs.existing());
+    Result r;
+    r.json = {{"file", a.output}, {"files", done.files}, {"missing", done.missing}};
+    r.words = formatted("{}: {} files\n", a.output, done.files.size());
+    for (const std::string& path : done.missing) r.words += "Not found, left out: " + path + "\n";
+    return r;
 }
 
 } // namespace
@@ -201,14 +291,18 @@ Result develop(job::JobFile& job, const JobArguments& a) {
 Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
-    app.add_option("ACTION", a->action, "new, status, take, fit, handover or apply")->required();
+    app.add_option("ACTION", a->action, "new, status, take, fit, handover, apply, report or archive")->required();
     app.add_option("FRAME", a->files, "take: frames and clips");
     app.add_option("--setup", a->setup,
                    "fit, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
-    app.add_option("-o,--output", a->output, "handover, apply: folder to write to; made if missing");
+    app.add_option("-o,--output", a->output,
+                   "handover, apply: folder to write to, made if missing; report, archive: the file");
+    app.add_flag("--all-frames", a->all_frames, "archive: not the chart shots alone");
     app.add_option("--formats", a->formats, "handover: formats, with commas between them")->capture_default_str();
-    app.add_option("--format", a->format, "apply: tiff, exr, png or jpeg")->capture_default_str();
-    app.add_option("--space", a->space, "apply: colour space")->capture_default_str();
+    app.add_option("--name", a->name, "apply: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}")
+        ->capture_default_str();
+    app.add_flag("--list", a->list, "apply: print one command line a setup for a job queue, instead of working");
+    a->how.add(app);
     a->outputs.add(app);
     return [a] {
         const std::map<std::string, std::function<Result(job::JobFile&)>> actions{
@@ -217,11 +311,13 @@ Run add_job(CLI::App& app) {
             {"take", [&](job::JobFile& job) { return take(job, *a); }},
             {"fit", [&](job::JobFile& job) { return fit(job, *a); }},
             {"handover", [&](job::JobFile& job) { return hand_over(job, *a); }},
-            {"apply", [&](job::JobFile& job) { return develop(job, *a); }}};
+            {"apply", [&](job::JobFile& job) { return develop(job, *a); }},
+            {"report", [&](job::JobFile& job) { return report(job, *a); }},
+            {"archive", [&](job::JobFile& job) { return archive(job, *a); }}};
         const auto action = actions.find(a->action);
         if (action == actions.end())
             throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {},
-                        "Known: new status take fit handover apply");
+                        "Known: new status take fit handover apply report archive");
         if (!a->files.empty() && a->action != "take")
             throw Error(ErrorKind::usage, "only take has frames to take", a->files.front(), "Leave it out");
         if (a->files.empty() && a->action == "take") throw Error(ErrorKind::usage, "there are no frames to take");

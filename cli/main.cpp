@@ -29,6 +29,7 @@ int report(int status, const std::string& message, const std::string& file, bool
 int main(int argc, char** argv) {
     remove_unfinished_files_on_signals();
     const bool json = wants_json(argc, argv);
+    say_to_errors(json);
     CLI::App app{"Refero: measures colour charts and proves corrections.", "refero-cli"};
     app.set_version_flag("--version", std::string(program_version()));
     app.require_subcommand(1);
@@ -51,6 +52,12 @@ int main(int argc, char** argv) {
     verb("simulate", "Render a scene of the simulated set", add_simulate);
     verb("balance", "Make a correction of balance alone, from a card, a diffuser or a chart's greys", add_balance);
     verb("teach", "Make a chart definition from a picture of a card", add_teach);
+    verb("match", "Match another camera to a lead's rendering", add_match);
+    verb("series", "Compare exposures of one mode", add_series);
+    verb("compare", "Compare modes or cameras on one chart", add_compare);
+    verb("verify", "Compare a delivered picture with its master", add_verify);
+    verb("monitor", "Say what a display does, from measured patches", add_monitor);
+    verb("unpack", "Open an archived job", add_unpack);
     verb("charts", "List the installed charts", add_charts);
     verb("job", "Work on a job without its window", add_job);
 

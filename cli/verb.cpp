@@ -83,4 +83,12 @@ Json json_of(const chart::Corners& corners) {
     return j;
 }
 
+static bool lines_to_errors = false;
+void say_to_errors(bool on) { lines_to_errors = on; }
+void say(const std::string& line) {
+    std::FILE* to = lines_to_errors ? stderr : stdout;
+    std::fprintf(to, "%s\n", line.c_str());
+    std::fflush(to);
+}
+
 } // namespace refero::cli

@@ -8,7 +8,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
-#include "work/pipeline.hpp"
+#include "work/batch.hpp"
 
 namespace refero::cli {
 
@@ -44,6 +44,12 @@ Run add_charts(CLI::App& app);
 Run add_job(CLI::App& app);
 Run add_balance(CLI::App& app);
 Run add_teach(CLI::App& app);
+Run add_match(CLI::App& app);
+Run add_series(CLI::App& app);
+Run add_compare(CLI::App& app);
+Run add_verify(CLI::App& app);
+Run add_monitor(CLI::App& app);
+Run add_unpack(CLI::App& app);
 
 /// Options that choose the chart and the encoding, shared by several verbs.
 struct ShotArguments {
@@ -83,6 +89,23 @@ struct Outputs {
                const std::vector<std::filesystem::path>& inputs) const;
     Existing existing() const { return overwrite ? Existing::replace : Existing::refuse; }
 };
+
+/// How frames are developed, of the verbs that do it.
+struct DevelopArguments {
+    std::string format = "tiff", space = "srgb", depth, gamut = "clip", parts;
+    bool resume = false;
+    int jobs = 0;
+    void add(CLI::App& app);
+    /// Throws Error(usage).
+    work::DevelopOptions options(const Outputs& outputs) const;
+};
+/// Checks all outputs, then works through them and reports; `written` is called for each that is done, one at a time.
+void work_through(std::vector<work::BatchFrame> frames, const std::vector<std::filesystem::path>& inputs,
+                  const std::filesystem::path& folder, const DevelopArguments& how, const Outputs& outputs,
+                  Result& result, const std::function<void(const work::BatchFrame&, const work::Developed&)>& written);
+/// One line for whoever watches: to standard output, with --json to standard error.
+void say(const std::string& line);
+void say_to_errors(bool on);
 
 Json json_of(const fit::Statistics& s);
 Json json_of(const chart::Corners& corners);

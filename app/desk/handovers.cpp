@@ -77,7 +77,8 @@ void Handovers::write_frames(Id setup, apply::Format format, const std::string& 
     if (!may_write(targets, Consent::ask)) return;
     for (const work::Development& d : frames)
         run(setup, d.target, [=](std::stop_token stop, const Progress& progress) {
-            return work::develop(d, *correction, {other}, format, space, Existing::replace, progress, stop);
+            work::DevelopOptions options{.format = format, .space = space, .existing = Existing::replace};
+            return work::develop(d, *correction, {other}, options, progress, stop);
         });
 }
 

@@ -2,6 +2,7 @@
 
 #include <atomic>
 #include <cmath>
+#include <sstream>
 
 #include <Eigen/LU>
 #include <tbb/parallel_for.h>
@@ -76,34 +77,217 @@ Vec3f calm_highlights(const Vec3f& camera, const Vec3f& balanced) {
 
 } // namespace
 
-Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::string& space, const Progress& progress,
-                  std::stop_token stop) {
-    const colour::Mat3 from_xyz =
-        colour::rgb_space(space).to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light);
-    const Eigen::Matrix<float, 3, Eigen::Dynamic> m = (from_xyz * c.coefficients).cast<float>();
-    const Vec3f gain = (c.balance.exposure * c.balance.gains).cast<float>();
-    const Mat3f linear = m.leftCols<3>();
-    const bool calm = f.is_raw;
+namespace {
+
+/// A row of a frame, channel by channel: loops over them become vector code.
+struct Row {
+    explicit Row(int width) : r(static_cast<std::size_t>(width)), g(r.size()), b(r.size()) {}
+    std::vector<float> r, g, b;
+};
+
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
+#define REFERO_WIDE_ROWS __attribute__((target_clones("default", "avx2,fma")))
+#else
+#define REFERO_WIDE_ROWS
+#endif
+
+REFERO_WIDE_ROWS void split_row(const float* in, int n, float* r, float* g, float* b) {
+    for (int i = 0; i < n; ++i) {
+        r[i] = in[3 * i];
+        g[i] = in[3 * i + 1];
+        b[i] = in[3 * i + 2];
+    }
+}
+
+/// Balance, and from the clipping point on the fade to the neutral of the largest channel.
+REFERO_WIDE_ROWS void balance_row(int n, const float* gain, bool calm, float* r, float* g, float* b) {
+    const float gr = gain[0], gg = gain[1], gb = gain[2];
+    if (!calm) {
+        for (int i = 0; i < n; ++i) {
+            r[i] *= gr;
+            g[i] *= gg;
+            b[i] *= gb;
+        }
+        return;
+    }
+    constexpr float begin = 0.985f, width = 0.998f - begin;
+    for (int i = 0; i < n; ++i) {
+        const float top = std::max(std::max(r[i], g[i]), b[i]);
+        const float t = std::min(std::max((top - begin) / width, 0.0f), 1.0f), share = t * t * (3 - 2 * t);
+        const float br = r[i] * gr, bg = g[i] * gg, bb = b[i] * gb;
+        const float most = std::max(std::max(br, bg), bb);
+        r[i] = br + share * (most - br);
+        g[i] = bg + share * (most - bg);
+        b[i] = bb + share * (most - bb);
+    }
+}
+
+/// `m` is 3 x 3, by rows.
+REFERO_WIDE_ROWS void matrix_row(int n, const float* m, const float* r, const float* g, const float* b, float* out) {
+    for (int i = 0; i < n; ++i) {
+        out[3 * i] = m[0] * r[i] + m[1] * g[i] + m[2] * b[i];
+        out[3 * i + 1] = m[3] * r[i] + m[4] * g[i] + m[5] * b[i];
+        out[3 * i + 2] = m[6] * r[i] + m[7] * g[i] + m[8] * b[i];
+    }
+}
+
+/// The same with the seven products of chromaticity (fit::cubic_of); `m` is 3 x 10, by rows.
+REFERO_WIDE_ROWS void spectral_row(int n, const float* m, const float* r, const float* g, const float* b, float* out) {
+    for (int i = 0; i < n; ++i) {
+        const float cr = std::max(r[i], 0.0f), cg = std::max(g[i], 0.0f), cb = std::max(b[i], 0.0f);
+        const float mean = (cr + cg + cb) * (1.0f / 3);
+        const float per = mean > 1e-20f ? 1 / mean : 0.0f;
+        const float x = cr * per - 1, y = cb * per - 1;
+        const float xx = mean * x * x, xy = mean * x * y, yy = mean * y * y;
+        const float xxx = x * xx, xxy = x * xy, xyy = y * xy, yyy = y * yy;
+        for (int c = 0; c < 3; ++c) {
+            const float* k = m + 10 * c;
+            out[3 * i + c] = k[0] * r[i] + k[1] * g[i] + k[2] * b[i] + k[3] * xx + k[4] * xy + k[5] * yy + k[6] * xxx +
+                             k[7] * xxy + k[8] * xyy + k[9] * yyy;
+        }
+    }
+}
+
+// Distances from grey beyond which colours are drawn in, so that the rim of the space is never passed.
+constexpr float knee = 0.8f;
+
+float drawn_in(float distance) {
+    if (distance <= knee) return 1;
+    const float over = (distance - knee) / (1 - knee);
+    return (knee + (1 - knee) * over / (1 + over)) / distance;
+}
+
+/// Along the line to the grey of the same luminance, as far as the farthest channel asks for.
+void map_row(int n, const Vec3f& luminance, float* out) {
+    for (int i = 0; i < n; ++i) {
+        Eigen::Map<Vec3f> v(out + 3 * i);
+        const float grey = std::clamp(luminance.dot(v), 0.0f, 1.0f);
+        if (grey <= 0 || grey >= 1) {
+            v.setConstant(grey);
+            continue;
+        }
+        const float below = (grey - v.minCoeff()) / grey, above = (v.maxCoeff() - grey) / (1 - grey);
+        const float k = std::min(drawn_in(below), drawn_in(above));
+        if (k < 1) v = Vec3f::Constant(grey) + k * (v - Vec3f::Constant(grey));
+    }
+}
+
+/// Balance and coefficients that the chosen parts come to.
+struct Chosen {
+    colour::Vec3 gains;
+    fit::Model model;
+    fit::Coefficients to_xyz;
+    bool curved;
+};
+
+Chosen chosen_of(const frame::Frame& f, const fit::Correction& c, const Parts& parts) {
+    Chosen all{c.balance.gains, c.model, c.coefficients, c.balance.curved() && parts.balance};
+    if (!parts.balance) all.gains = f.as_shot.value_or(colour::Vec3::Ones());
+    if (!parts.colour) {
+        balance::Balance own = c.balance;
+        own.gains = all.gains;
+        all.model = fit::Model::diagonal;
+        all.to_xyz = f.camera_from_xyz ? fit::own_colours(own, *f.camera_from_xyz)
+                                       : colour::rgb_space("linear-bt709").to_xyz_d50();
+    }
+    if (parts.exposure) all.gains *= c.balance.exposure;
+    return all;
+}
+
+} // namespace
+
+Parts parts_named(const std::string& list) {
+    Parts p{false, false, false, false};
+    std::istringstream names(list);
+    for (std::string name; std::getline(names, name, ',');) {
+        if (name == "balance") p.balance = true;
+        else if (name == "exposure") p.exposure = true;
+        else if (name == "colour") p.colour = true;
+        else if (name == "finish") p.finish = true;
+        else
+            throw Error(ErrorKind::usage, "unknown part '" + name + "'", {},
+                        "Known: balance exposure colour finish, with commas between them");
+    }
+    if (p == Parts{false, false, false, false}) throw Error(ErrorKind::usage, "no part of the correction is named");
+    return p;
+}
+
+std::string text_of(const Parts& p) {
+    std::string text;
+    for (const auto& [on, name] : {std::pair(p.balance, "balance"), std::pair(p.exposure, "exposure"),
+                                   std::pair(p.colour, "colour"), std::pair(p.finish, "finish")})
+        if (on) text += (text.empty() ? "" : ",") + std::string(name);
+    return text;
+}
+
+Gamut gamut_named(const std::string& name) {
+    if (name == "clip") return Gamut::clip;
+    if (name == "map") return Gamut::map;
+    throw Error(ErrorKind::usage, "unknown way with colours outside '" + name + "'", {}, "Known: clip map");
+}
+
+namespace {
+
+/// Row by row from `in` to `out`, which may be the same.
+void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const float* in,
+                  float* all, const Progress& progress, const std::stop_token& stop, const Parts& parts, Gamut gamut) {
+    const Chosen chosen = chosen_of(f, c, parts);
+    colour::Mat3 from_xyz = to.to_xyz_d50().inverse();
+    if (parts.finish) from_xyz = from_xyz * balance::matrix_of(c.finish, c.light);
+    const Eigen::Matrix<float, 3, Eigen::Dynamic, Eigen::RowMajor> m = (from_xyz * chosen.to_xyz).cast<float>();
+    const Vec3f gain = chosen.gains.cast<float>(), luminance = to.to_xyz().row(1).transpose().cast<float>();
     const std::array<Table, 3> curves{Table(c.balance.curves[0]), Table(c.balance.curves[1]),
                                       Table(c.balance.curves[2])};
-    const bool curved = c.balance.curved();
-    const auto balanced = [=, &curves](const Vec3f& v) {
-        Vec3f b = gain.cwiseProduct(v);
-        if (curved) b = Vec3f(curves[0](b[0]), b[1], curves[2](b[2]));
-        return calm ? calm_highlights(v, b) : b;
-    };
-    if (fit::is_matrix(c.model))
-        return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f { return linear * balanced(v); });
-    if (c.model == fit::Model::spectral) { // worth a way of its own, in single precision: most frames go this way
-        const Eigen::Matrix<float, 3, 7> bent = m.rightCols<7>();
-        return map_pixels(f, space, progress, stop, [=](const Vec3f& v) -> Vec3f {
-            const Vec3f b = balanced(v);
-            return linear * b + bent * fit::cubic_of<float>(b.cwiseMax(0));
-        });
-    }
-    return map_pixels(f, space, progress, stop, [&, model = c.model](const Vec3f& v) -> Vec3f {
-        return m * fit::features(model, balanced(v).cast<double>()).cast<float>();
+    std::atomic<int> done{0};
+    tbb::parallel_for(tbb::blocked_range<int>(0, f.height, 8), [&](const tbb::blocked_range<int>& rows) {
+        Row row(f.width);
+        for (int y = rows.begin(); y < rows.end(); ++y) {
+            if (stop.stop_requested()) return;
+            const std::size_t at = static_cast<std::size_t>(y) * f.width * 3;
+            float* out = all + at;
+            const float* from = in + at;
+            split_row(from, f.width, row.r.data(), row.g.data(), row.b.data());
+            balance_row(f.width, gain.data(), f.is_raw && !chosen.curved, row.r.data(), row.g.data(), row.b.data());
+            if (chosen.curved) // rare: a pixel at a time
+                for (int x = 0; x < f.width; ++x) {
+                    const auto i = static_cast<std::size_t>(x);
+                    Vec3f b(curves[0](row.r[i]), row.g[i], curves[2](row.b[i]));
+                    if (f.is_raw) b = calm_highlights(Vec3f(from[3 * x], from[3 * x + 1], from[3 * x + 2]), b);
+                    row.r[i] = b[0];
+                    row.g[i] = b[1];
+                    row.b[i] = b[2];
+                }
+            if (fit::is_matrix(chosen.model))
+                matrix_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data(), out);
+            else if (chosen.model == fit::Model::spectral)
+                spectral_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data(), out);
+            else
+                for (int x = 0; x < f.width; ++x) {
+                    const auto i = static_cast<std::size_t>(x);
+                    const colour::Vec3 b(row.r[i], row.g[i], row.b[i]);
+                    Eigen::Map<Vec3f>(out + 3 * x) = m * fit::features(chosen.model, b).cast<float>();
+                }
+            if (gamut == Gamut::map && to.name != "xyz-d50") map_row(f.width, luminance, out);
+            if (const int n = ++done; progress && n % 256 == 0) progress(static_cast<double>(n) / f.height);
+        }
     });
+    throw_if_stopped(stop);
+}
+
+} // namespace
+
+Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::string& space, const Progress& progress,
+                  std::stop_token stop, const Parts& parts, Gamut gamut) {
+    Picture p{f.width, f.height, std::vector<float>(f.rgb.size()), space};
+    correct_rows(f, c, colour::rgb_space(space), f.rgb.data(), p.rgb.data(), progress, stop, parts, gamut);
+    return p;
+}
+
+Picture corrected(frame::Frame&& f, const fit::Correction& c, const std::string& space, const Progress& progress,
+                  std::stop_token stop, const Parts& parts, Gamut gamut) {
+    f.clipped = {};
+    correct_rows(f, c, colour::rgb_space(space), f.rgb.data(), f.rgb.data(), progress, stop, parts, gamut);
+    return {f.width, f.height, std::move(f.rgb), space};
 }
 
 Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std::string& space, std::stop_token stop) {

@@ -12,9 +12,29 @@ struct Picture {
     std::string space;      ///< name in colour::rgb_space
 };
 
+/// Parts of a correction; what is left out stays as the camera recorded it.
+struct Parts {
+    bool balance = true;  ///< else the balance in the raw file, or none
+    bool exposure = true; ///< else as exposed
+    bool colour = true;   ///< else the raw file's own matrix, or the picture's primaries
+    bool finish = true;
+    bool operator==(const Parts&) const = default;
+};
+/// "balance,exposure,colour,finish" or some of them. Throws Error(usage) for others.
+Parts parts_named(const std::string& list);
+std::string text_of(const Parts& parts);
+/// What is done with colours that a space does not hold: cut off channel by channel, or brought in along lines of
+/// constant luminance and dominant wavelength, smoothly (docs/methods.md, Gamut).
+enum class Gamut { clip, map };
+Gamut gamut_named(const std::string& name);
+
 /// Corrects every pixel. Where a raw frame is clipped, colour fades to neutral, so that highlights do not tint.
 Picture corrected(const frame::Frame& frame, const fit::Correction& correction, const std::string& space,
-                  const Progress& progress = {}, std::stop_token stop = {});
+                  const Progress& progress = {}, std::stop_token stop = {}, const Parts& parts = {},
+                  Gamut gamut = Gamut::clip);
+/// The same in the frame's own memory, which it gives up: for large frames.
+Picture corrected(frame::Frame&& frame, const fit::Correction& correction, const std::string& space,
+                  const Progress& progress, std::stop_token stop, const Parts& parts, Gamut gamut);
 /// The frame with no more than a neutral balance and its exposure (gains), for the picture "before".
 Picture uncorrected(const frame::Frame& frame, const colour::Vec3& gains, const std::string& space,
                     std::stop_token stop = {});
@@ -43,9 +63,18 @@ enum class Format { tiff, exr, png, jpeg };
 Format format_named(const std::string& name);
 std::string extension_of(Format format); ///< ".tif" ...
 
-/// TIFF and PNG 16-bit, JPEG 8-bit quality 95, all with the space's encoding and ICC profile; EXR half, linear. What
-/// the metadata says of the shot goes with them (EXIF; EXR's standard attributes). Written whole or not at all.
+/// Of a sample.
+enum class Depth { usual, eight, sixteen, half, full };
+/// "8", "16", "half" or "float"; empty: usual. Throws Error(usage) for others, and for what a format does not hold.
+Depth depth_named(const std::string& name, Format format);
+
+/// TIFF and PNG 16-bit unless told 8, JPEG 8-bit quality 95, all with the space's encoding and ICC profile; EXR half
+/// unless told float, linear. What the metadata says of the shot goes with them (EXIF, XMP; EXR's standard attributes).
+/// Written whole or not at all.
 void write(const Picture& picture, const std::filesystem::path& file, Format format, const frame::Metadata& metadata,
-           Existing existing = Existing::replace);
+           Existing existing = Existing::replace, Depth depth = Depth::usual);
+
+/// EXIF ImageUniqueID of a picture, or EXR's attribute of that name; empty where it has none or cannot be read.
+std::string image_id_of(const std::filesystem::path& file);
 
 } // namespace refero::apply

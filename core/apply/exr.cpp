@@ -3,6 +3,7 @@
 #include <ImfChromaticitiesAttribute.h>
 #include <ImfFrameBuffer.h>
 #include <ImfHeader.h>
+#include <ImfInputFile.h>
 #include <ImfOutputFile.h>
 #include <ImfStandardAttributes.h>
 #include <ImfStringAttribute.h>
@@ -13,10 +14,10 @@ namespace refero::apply {
 
 namespace {
 
-Imf::Header header_of(const Picture& p, const frame::Metadata& m) {
+Imf::Header header_of(const Picture& p, const frame::Metadata& m, Imf::PixelType type) {
     Imf::Header header(p.width, p.height);
     header.compression() = Imf::ZIP_COMPRESSION;
-    for (const char* channel : {"R", "G", "B"}) header.channels().insert(channel, Imf::Channel(Imf::HALF));
+    for (const char* channel : {"R", "G", "B"}) header.channels().insert(channel, Imf::Channel(type));
     const auto text = [&](const char* name, const std::string& value) {
         if (!value.empty()) header.insert(name, Imf::StringAttribute(value));
     };
@@ -25,6 +26,8 @@ Imf::Header header_of(const Picture& p, const frame::Metadata& m) {
     text("cameraModel", m.model);
     text("cameraSerialNumber", m.serial_number);
     text("lensModel", m.lens);
+    text("imageUniqueID", m.image_id);
+    text("xmp", m.xmp);
     if (const std::string time = frame::exif_time(m.taken); !time.empty()) Imf::addCapDate(header, time);
     if (m.exposure_s > 0) Imf::addExpTime(header, static_cast<float>(m.exposure_s));
     if (m.f_number > 0) Imf::addAperture(header, static_cast<float>(m.f_number));
@@ -46,23 +49,28 @@ Imf::Header header_of(const Picture& p, const frame::Metadata& m) {
 
 } // namespace
 
-void write_exr(const Picture& p, const frame::Metadata& metadata, const std::filesystem::path& file,
+void write_exr(const Picture& p, const frame::Metadata& metadata, bool whole_floats, const std::filesystem::path& file,
                const std::filesystem::path& target) {
     constexpr int band = 16; // lines of one ZIP block
-    std::vector<half> lines(static_cast<std::size_t>(p.width) * 3 * band);
+    const Imf::PixelType type = whole_floats ? Imf::FLOAT : Imf::HALF;
+    const std::size_t sample = whole_floats ? sizeof(float) : sizeof(half), pixel = 3 * sample,
+                      row = static_cast<std::size_t>(p.width) * pixel;
+    std::vector<half> lines(whole_floats ? 0 : static_cast<std::size_t>(p.width) * 3 * band);
     try {
-        Imf::OutputFile out(file.c_str(), header_of(p, metadata));
-        const std::size_t pixel = 3 * sizeof(half), row = static_cast<std::size_t>(p.width) * pixel;
+        Imf::OutputFile out(file.c_str(), header_of(p, metadata, type));
         for (int y = 0; y < p.height; y += band) {
             const int rows = std::min(band, p.height - y);
             const float* from = &p.rgb[static_cast<std::size_t>(y) * p.width * 3];
-            for (std::size_t i = 0; i < static_cast<std::size_t>(rows) * p.width * 3; ++i) lines[i] = half(from[i]);
+            for (std::size_t i = 0; !whole_floats && i < static_cast<std::size_t>(rows) * p.width * 3; ++i)
+                lines[i] = half(from[i]);
+            const char* first =
+                whole_floats ? reinterpret_cast<const char*>(from) : reinterpret_cast<const char*>(lines.data());
             // A slice's base is where its pixel 0, 0 would lie.
-            char* base = reinterpret_cast<char*>(lines.data()) - static_cast<std::size_t>(y) * row;
+            char* base = const_cast<char*>(first) - static_cast<std::size_t>(y) * row;
             Imf::FrameBuffer buffer;
             const char* names[] = {"R", "G", "B"};
             for (std::size_t c = 0; c < 3; ++c)
-                buffer.insert(names[c], Imf::Slice(Imf::HALF, base + c * sizeof(half), pixel, row));
+                buffer.insert(names[c], Imf::Slice(type, base + c * sample, pixel, row));
             out.setFrameBuffer(buffer);
             out.writePixels(rows);
         }
@@ -70,6 +78,14 @@ void write_exr(const Picture& p, const frame::Metadata& metadata, const std::fil
         throw Error(ErrorKind::internal, std::string("cannot be written: ") + problem.what(), target,
                     "Check free space and permissions");
     }
+}
+
+std::string exr_image_id(const std::filesystem::path& file) {
+    try {
+        const Imf::InputFile in(file.c_str());
+        const auto* id = in.header().findTypedAttribute<Imf::StringAttribute>("imageUniqueID");
+        return id ? id->value() : std::string();
+    } catch (const std::exception&) { return {}; }
 }
 
 } // namespace refero::apply

@@ -11,7 +11,10 @@ namespace refero::apply {
 struct Codes {
     int width = 0, height = 0;
     std::vector<std::uint16_t> deep;   ///< 16 bits a value: TIFF, PNG
-    std::vector<std::uint8_t> shallow; ///< 8 bits a value: JPEG
+    std::vector<std::uint8_t> shallow; ///< 8 bits a value: JPEG, and the others on demand
+    /// TIFF: the codes of some rows, made as they are wanted; the others hold all of them above.
+    std::function<const std::uint8_t*(int first, int rows)> strip;
+    int bits = 16;
     std::vector<unsigned char> icc;
     frame::Metadata metadata;
 };
@@ -21,8 +24,11 @@ void write_tiff(const Codes& codes, const std::filesystem::path& file, const std
 /// A whole file's bytes. Throws Error(internal).
 std::string png_bytes(const Codes& codes);
 std::string jpeg_bytes(const Codes& codes);
-/// Half floats, linear; the space's primaries, unless it has none (XYZ).
-void write_exr(const Picture& picture, const frame::Metadata& metadata, const std::filesystem::path& file,
-               const std::filesystem::path& target);
+/// Half floats, or whole ones, linear; the space's primaries, unless it has none (XYZ).
+void write_exr(const Picture& picture, const frame::Metadata& metadata, bool whole_floats,
+               const std::filesystem::path& file, const std::filesystem::path& target);
+
+/// Its attribute imageUniqueID, or nothing.
+std::string exr_image_id(const std::filesystem::path& file);
 
 } // namespace refero::apply

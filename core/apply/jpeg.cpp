@@ -22,7 +22,7 @@ struct Errors {
 
 // No object with a destructor lives between here and the jump.
 bool encode(jpeg_compress_struct& c, Errors& errors, unsigned char** bytes, unsigned long* size, const Codes& codes,
-            const unsigned char* exif, std::size_t exif_size) {
+            const unsigned char* exif, std::size_t exif_size, const unsigned char* xmp, std::size_t xmp_size) {
     if (setjmp(errors.back)) return false;
     jpeg_create_compress(&c);
     jpeg_mem_dest(&c, bytes, size);
@@ -36,6 +36,8 @@ bool encode(jpeg_compress_struct& c, Errors& errors, unsigned char** bytes, unsi
     jpeg_start_compress(&c, TRUE);
     if (exif_size > 0 && exif_size <= most_in_segment)
         jpeg_write_marker(&c, JPEG_APP0 + 1, exif, static_cast<unsigned>(exif_size));
+    if (xmp_size > 0 && xmp_size <= most_in_segment)
+        jpeg_write_marker(&c, JPEG_APP0 + 1, xmp, static_cast<unsigned>(xmp_size));
     jpeg_write_icc_profile(&c, codes.icc.data(), static_cast<unsigned>(codes.icc.size()));
     while (c.next_scanline < c.image_height) {
         auto* row = const_cast<JSAMPROW>(&codes.shallow[std::size_t{c.next_scanline} * c.image_width * 3]);
@@ -60,8 +62,11 @@ std::string jpeg_bytes(const Codes& codes) {
     unsigned char* bytes = nullptr;
     unsigned long size = 0;
     const std::string exif = std::string("Exif\0\0", 6) + frame::exif_of(codes.metadata);
-    const bool good =
-        encode(c, errors, &bytes, &size, codes, reinterpret_cast<const unsigned char*>(exif.data()), exif.size());
+    const auto data = [](const std::string& text) { return reinterpret_cast<const unsigned char*>(text.data()); };
+    const std::string xmp = codes.metadata.xmp.empty()
+                                ? std::string()
+                                : std::string("http://ns.adobe.com/xap/1.0/") + '\0' + codes.metadata.xmp;
+    const bool good = encode(c, errors, &bytes, &size, codes, data(exif), exif.size(), data(xmp), xmp.size());
     std::string result(reinterpret_cast<const char*>(bytes), good ? size : 0);
     jpeg_destroy_compress(&c);
     std::free(bytes);

@@ -14,15 +14,24 @@ constexpr int compression_level = 4; ///< zlib's; beyond it files hardly shrink
 // The one place that libpng jumps out of: no object with a destructor lives between here and the jump.
 bool encode(png_structp png, png_infop info, const Codes& codes, const std::string& exif, png_bytepp rows) {
     if (setjmp(png_jmpbuf(png))) return false;
-    png_set_IHDR(png, info, static_cast<png_uint_32>(codes.width), static_cast<png_uint_32>(codes.height), 16,
-                 PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+    png_set_IHDR(png, info, static_cast<png_uint_32>(codes.width), static_cast<png_uint_32>(codes.height),
+                 codes.deep.empty() ? 8 : 16, PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT,
+                 PNG_FILTER_TYPE_DEFAULT);
     png_set_compression_level(png, compression_level);
     png_set_iCCP(png, info, "profile", PNG_COMPRESSION_TYPE_BASE, codes.icc.data(),
                  static_cast<png_uint_32>(codes.icc.size()));
     png_set_eXIf_1(png, info, static_cast<png_uint_32>(exif.size()),
                    reinterpret_cast<png_bytep>(const_cast<char*>(exif.data())));
+    if (!codes.metadata.xmp.empty()) {
+        png_text text{};
+        text.compression = PNG_ITXT_COMPRESSION_NONE;
+        text.key = const_cast<char*>("XML:com.adobe.xmp");
+        text.text = const_cast<char*>(codes.metadata.xmp.c_str());
+        text.itxt_length = codes.metadata.xmp.size();
+        png_set_text(png, info, &text, 1);
+    }
     png_write_info(png, info);
-    png_set_swap(png); // little-endian memory to big-endian file
+    if (!codes.deep.empty()) png_set_swap(png); // little-endian memory to big-endian file
     png_write_image(png, rows);
     png_write_end(png, info);
     return true;
@@ -34,9 +43,11 @@ std::string png_bytes(const Codes& codes) {
     std::string bytes;
     const std::string exif = frame::exif_of(codes.metadata);
     std::vector<png_bytep> rows;
-    for (int y = 0; y < codes.height; ++y)
-        rows.push_back(reinterpret_cast<png_bytep>(
-            const_cast<std::uint16_t*>(&codes.deep[static_cast<std::size_t>(y) * codes.width * 3])));
+    for (int y = 0; y < codes.height; ++y) {
+        const std::size_t at = static_cast<std::size_t>(y) * codes.width * 3;
+        rows.push_back(codes.deep.empty() ? const_cast<png_bytep>(&codes.shallow[at])
+                                          : reinterpret_cast<png_bytep>(const_cast<std::uint16_t*>(&codes.deep[at])));
+    }
     png_structp png =
         png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, [](png_structp, png_const_charp) {});
     png_infop info = png ? png_create_info_struct(png) : nullptr;

@@ -35,6 +35,7 @@ bool write_exif(TIFF* t, const frame::Metadata& m, std::uint64_t& offset) {
     set_text(t, EXIFTAG_DATETIMEORIGINAL, frame::exif_time(m.taken));
     set_text(t, EXIFTAG_LENSMODEL, m.lens);
     set_text(t, EXIFTAG_BODYSERIALNUMBER, m.serial_number);
+    set_text(t, EXIFTAG_IMAGEUNIQUEID, m.image_id);
     set_number(t, EXIFTAG_EXPOSURETIME, m.exposure_s);
     set_number(t, EXIFTAG_FNUMBER, m.f_number);
     set_number(t, EXIFTAG_FOCALLENGTH, m.focal_mm);
@@ -93,10 +94,11 @@ void write_tiff(const Codes& codes, const fs::path& file, const fs::path& target
     };
     const frame::Metadata& m = codes.metadata;
     const auto width = static_cast<std::uint32_t>(codes.width), height = static_cast<std::uint32_t>(codes.height);
-    const std::uint32_t row_bytes = width * 6, rows_a_strip = std::max(1u, strip_bytes / row_bytes);
+    const bool deep = codes.bits == 16;
+    const std::uint32_t row_bytes = width * (deep ? 6 : 3), rows_a_strip = std::max(1u, strip_bytes / row_bytes);
     TIFFSetField(t, TIFFTAG_IMAGEWIDTH, width);
     TIFFSetField(t, TIFFTAG_IMAGELENGTH, height);
-    TIFFSetField(t, TIFFTAG_BITSPERSAMPLE, 16);
+    TIFFSetField(t, TIFFTAG_BITSPERSAMPLE, deep ? 16 : 8);
     TIFFSetField(t, TIFFTAG_SAMPLESPERPIXEL, 3);
     TIFFSetField(t, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
     TIFFSetField(t, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
@@ -108,10 +110,11 @@ void write_tiff(const Codes& codes, const fs::path& file, const fs::path& target
     set_text(t, TIFFTAG_MAKE, m.make);
     set_text(t, TIFFTAG_MODEL, m.model);
     set_text(t, TIFFTAG_DATETIME, frame::exif_time(m.taken));
+    if (!m.xmp.empty()) TIFFSetField(t, TIFFTAG_XMLPACKET, static_cast<std::uint32_t>(m.xmp.size()), m.xmp.data());
     bool good = true;
     for (std::uint32_t strip = 0, y = 0; good && y < height; ++strip, y += rows_a_strip) {
         const std::uint32_t rows = std::min(rows_a_strip, height - y);
-        const auto* from = reinterpret_cast<const std::uint8_t*>(&codes.deep[std::size_t{y} * width * 3]);
+        const std::uint8_t* from = codes.strip(static_cast<int>(y), static_cast<int>(rows));
         good = TIFFWriteEncodedStrip(t, strip, const_cast<std::uint8_t*>(from),
                                      static_cast<tmsize_t>(std::size_t{rows} * row_bytes)) >= 0;
     }

@@ -1,4 +1,5 @@
 // Pictures to files: code values of their space, and the writer of each format.
+#include <cmath>
 #include <limits>
 
 #include <tbb/parallel_for.h>
@@ -28,37 +29,92 @@ std::string extension_of(Format format) {
     return "";
 }
 
+Depth depth_named(const std::string& name, Format format) {
+    if (name.empty()) return Depth::usual;
+    const bool exr = format == Format::exr;
+    if (name == "8" && !exr) return Depth::eight;
+    if (name == "16" && (format == Format::tiff || format == Format::png)) return Depth::sixteen;
+    if (name == "half" && exr) return Depth::half;
+    if (name == "float" && exr) return Depth::full;
+    throw Error(ErrorKind::usage, "this format has no samples of '" + name + "'", {},
+                "TIFF and PNG hold 8 or 16, JPEG 8, EXR half or float");
+}
+
 namespace {
 
-/// Code values of a picture's space, clipped to 0 to 1; n bits as T holds them.
+/// The transfer function by a table over the root of light, finer than 16 bits need where it is steepest.
+class Encoder {
+public:
+    Encoder(colour::Transfer transfer, float most) : linear_(transfer == colour::Transfer::linear), most_(most) {
+        if (linear_) return;
+        for (int i = 0; i <= size + 1; ++i) {
+            const double root = static_cast<double>(i) / size;
+            table_.push_back(static_cast<float>(colour::encode(transfer, root * root)) * most);
+        }
+    }
+    float operator()(float light) const {
+        if (linear_) return light * most_;
+        const float at = std::sqrt(light) * size;
+        const auto i = static_cast<std::size_t>(at);
+        return table_[i] + (at - static_cast<float>(i)) * (table_[i + 1] - table_[i]);
+    }
+
+private:
+    static constexpr int size = 1 << 14;
+    bool linear_;
+    float most_;
+    std::vector<float> table_;
+};
+
+/// Code values of some rows of a picture, clipped to 0 to 1; n bits as T holds them.
 template<class T>
-std::vector<T> codes_of(const Picture& p, colour::Transfer transfer) {
-    constexpr float most = static_cast<float>(std::numeric_limits<T>::max());
-    std::vector<T> codes(p.rgb.size());
-    tbb::parallel_for(0, p.height, [&](int y) {
-        const std::size_t n = static_cast<std::size_t>(p.width) * 3;
-        for (std::size_t i = y * n; i < (y + 1) * n; ++i) {
-            const float light = std::clamp(p.rgb[i], 0.0f, 1.0f);
-            const float code = transfer == colour::Transfer::linear
-                                   ? light
-                                   : static_cast<float>(colour::encode(transfer, static_cast<double>(light)));
-            codes[i] = static_cast<T>(code * most + 0.5f); // NOLINT(bugprone-incorrect-roundings): never below 0
+void encode_rows(const Picture& p, const Encoder& encoder, int first, int rows, T* codes) {
+    const std::size_t n = static_cast<std::size_t>(p.width) * 3;
+    tbb::parallel_for(tbb::blocked_range<int>(0, rows, 16), [&](const tbb::blocked_range<int>& some) {
+        const float* from = &p.rgb[static_cast<std::size_t>(first) * n];
+        for (std::size_t i = static_cast<std::size_t>(some.begin()) * n; i < static_cast<std::size_t>(some.end()) * n;
+             ++i) {
+            const float v = from[i], light = v > 0 ? std::min(v, 1.0f) : 0.0f; // NaN is dark
+            codes[i] = static_cast<T>(encoder(light) + 0.5f); // NOLINT(bugprone-incorrect-roundings): never below 0
         }
     });
+}
+
+template<class T>
+std::vector<T> codes_of(const Picture& p, colour::Transfer transfer) {
+    std::vector<T> codes(p.rgb.size());
+    encode_rows(p, Encoder(transfer, static_cast<float>(std::numeric_limits<T>::max())), 0, p.height, codes.data());
     return codes;
+}
+
+/// The same strip by strip.
+template<class T>
+std::function<const std::uint8_t*(int, int)> strips_of(const Picture& p, colour::Transfer transfer) {
+    const auto codes = std::make_shared<std::vector<T>>();
+    const auto encoder = std::make_shared<const Encoder>(transfer, static_cast<float>(std::numeric_limits<T>::max()));
+    return [&p, codes, encoder](int first, int rows) {
+        codes->resize(static_cast<std::size_t>(rows) * p.width * 3);
+        encode_rows(p, *encoder, first, rows, codes->data());
+        return reinterpret_cast<const std::uint8_t*>(codes->data());
+    };
 }
 
 } // namespace
 
-void write(const Picture& p, const fs::path& file, Format format, const frame::Metadata& metadata, Existing existing) {
+void write(const Picture& p, const fs::path& file, Format format, const frame::Metadata& metadata, Existing existing,
+           Depth depth) {
     if (format == Format::exr)
         return write_whole(
-            file, [&](const fs::path& part) { write_exr(p, metadata, part, file); }, existing);
+            file, [&](const fs::path& part) { write_exr(p, metadata, depth == Depth::full, part, file); }, existing);
     const colour::RgbSpace& space = colour::rgb_space(p.space);
     Codes codes{.width = p.width, .height = p.height, .metadata = metadata};
     codes.icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer, space.name,
                                     "No copyright, use freely");
-    if (format == Format::jpeg) codes.shallow = codes_of<std::uint8_t>(p, space.transfer);
+    const bool eight = format == Format::jpeg || depth == Depth::eight;
+    codes.bits = eight ? 8 : 16;
+    if (format == Format::tiff)
+        codes.strip = eight ? strips_of<std::uint8_t>(p, space.transfer) : strips_of<std::uint16_t>(p, space.transfer);
+    else if (eight) codes.shallow = codes_of<std::uint8_t>(p, space.transfer);
     else codes.deep = codes_of<std::uint16_t>(p, space.transfer);
     switch (format) {
     case Format::png: return write_whole(file, png_bytes(codes), existing);
@@ -67,6 +123,11 @@ void write(const Picture& p, const fs::path& file, Format format, const frame::M
         return write_whole(
             file, [&](const fs::path& part) { write_tiff(codes, part, file); }, existing);
     }
+}
+
+std::string image_id_of(const fs::path& file) {
+    if (to_lower(file.extension().string()) == ".exr") return exr_image_id(file);
+    return frame::read_metadata(file).image_id;
 }
 
 } // namespace refero::apply

@@ -7,9 +7,9 @@
 namespace refero::colour {
 
 std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Transfer transfer,
-                                       const std::string& title, const std::string& copyright) {
+                                       const std::string& title, const std::string& copyright, int version) {
     cmsHPROFILE profile = cmsCreateProfilePlaceholder(nullptr);
-    cmsSetProfileVersion(profile, 2.4);
+    cmsSetProfileVersion(profile, version == 4 ? 4.3 : 2.4);
     cmsSetDeviceClass(profile, kind == IccClass::input ? cmsSigInputClass : cmsSigDisplayClass);
     cmsSetColorSpace(profile, cmsSigRgbData);
     cmsSetPCS(profile, cmsSigXYZData);
@@ -19,6 +19,10 @@ std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Tr
     cmsMLUsetASCII(text, "en", "US", copyright.c_str());
     cmsWriteTag(profile, cmsSigCopyrightTag, text);
     cmsWriteTag(profile, cmsSigMediaWhitePointTag, cmsD50_XYZ());
+    if (version == 4) { // the colorants are relative to D50 already
+        const cmsCIEXYZ unit[3] = {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}};
+        cmsWriteTag(profile, cmsSigChromaticAdaptationTag, unit);
+    }
     cmsToneCurve* curve = nullptr;
     if (transfer == Transfer::linear) {
         curve = cmsBuildGamma(nullptr, 1);

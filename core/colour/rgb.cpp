@@ -22,6 +22,9 @@ double srgb_encode(double l) { return l <= 0.0031308 ? 12.92 * l : 1.055 * std::
 double bt709_decode(double v) { return v < 0.081 ? v / 4.5 : std::pow((v + 0.099) / 1.099, 1 / 0.45); }
 double bt709_encode(double l) { return l < 0.018 ? 4.5 * l : 1.099 * std::pow(l, 0.45) - 0.099; }
 
+double romm_decode(double v) { return v < 16.0 / 512 ? v / 16 : std::pow(v, 1.8); }
+double romm_encode(double l) { return l < 1.0 / 512 ? 16 * l : std::pow(l, 1 / 1.8); }
+
 constexpr double hlg_a = 0.17883277;
 constexpr double hlg_b = 1 - 4 * hlg_a;
 const double hlg_c = 0.5 - hlg_a * std::log(4 * hlg_a);
@@ -46,8 +49,9 @@ double acescct_decode(double v) {
 double acescct_encode(double l) { return l <= 0.0078125 ? cct_slope * l + cct_offset : (std::log2(l) + 9.72) / 17.52; }
 
 const std::vector<std::pair<Transfer, std::string_view>> transfer_names{
-    {Transfer::linear, "linear"}, {Transfer::srgb, "srgb"}, {Transfer::bt709, "bt709"}, {Transfer::bt1886, "bt1886"},
-    {Transfer::oprgb, "oprgb"},   {Transfer::hlg, "hlg"},   {Transfer::pq, "pq"},       {Transfer::acescct, "acescct"}};
+    {Transfer::linear, "linear"}, {Transfer::srgb, "srgb"},   {Transfer::bt709, "bt709"},
+    {Transfer::bt1886, "bt1886"}, {Transfer::oprgb, "oprgb"}, {Transfer::romm, "romm"},
+    {Transfer::hlg, "hlg"},       {Transfer::pq, "pq"},       {Transfer::acescct, "acescct"}};
 
 } // namespace
 
@@ -58,6 +62,7 @@ double decode(Transfer transfer, double v) {
     case Transfer::bt709: return odd(bt709_decode, v);
     case Transfer::bt1886: return odd([](double x) { return std::pow(x, 2.4); }, v);
     case Transfer::oprgb: return odd([](double x) { return std::pow(x, 563.0 / 256); }, v);
+    case Transfer::romm: return odd(romm_decode, v);
     case Transfer::hlg: return odd(hlg_decode, v);
     case Transfer::pq: return pq_decode(v);
     case Transfer::acescct: return acescct_decode(v);
@@ -72,6 +77,7 @@ double encode(Transfer transfer, double l) {
     case Transfer::bt709: return odd(bt709_encode, l);
     case Transfer::bt1886: return odd([](double x) { return std::pow(x, 1 / 2.4); }, l);
     case Transfer::oprgb: return odd([](double x) { return std::pow(x, 256.0 / 563); }, l);
+    case Transfer::romm: return odd(romm_encode, l);
     case Transfer::hlg: return odd(hlg_encode, l);
     case Transfer::pq: return pq_encode(l);
     case Transfer::acescct: return acescct_encode(l);
@@ -116,6 +122,7 @@ const std::vector<RgbSpace>& rgb_spaces() {
         {"bt709", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::bt709},           // ITU-R BT.709-6
         {"linear-bt709", {0.64, 0.33}, {0.30, 0.60}, {0.15, 0.06}, d65, Transfer::linear},
         {"bt2020", {0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}, d65, Transfer::bt709}, // ITU-R BT.2020-2
+        {"romm", {0.7347, 0.2653}, {0.1596, 0.8404}, {0.0366, 0.0001}, {0.3457, 0.3585}, Transfer::romm}, // ISO 22028-2
         {"acescg", {0.713, 0.293}, {0.165, 0.830}, {0.128, 0.044}, {0.32168, 0.33767}, Transfer::linear}, // S-2014-004
         {"xyz-d50", {}, {}, {}, {0.34567, 0.35851}, Transfer::linear}};
     return spaces;

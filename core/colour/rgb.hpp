@@ -17,6 +17,7 @@ enum class Transfer {
     bt709,   ///< ITU-R BT.709-6 OETF and its inverse; odd extension
     bt1886,  ///< ITU-R BT.1886 EOTF with black 0 and white 1 (gamma 2.4); odd extension
     oprgb,   ///< gamma 563/256 (IEC 61966-2-5); odd extension
+    romm,    ///< ISO 22028-2: gamma 1.8, straight below 1/512; odd extension
     hlg,     ///< ITU-R BT.2100 OETF, scene light 0 to 1
     pq,      ///< SMPTE ST 2084; linear 1 = 10,000 cd/m2
     acescct, ///< Academy S-2016-001; linear AP1 may exceed 1
@@ -24,7 +25,7 @@ enum class Transfer {
 
 double decode(Transfer transfer, double code);
 double encode(Transfer transfer, double linear);
-/// By name: linear srgb bt709 bt1886 oprgb hlg pq acescct. Throws Error(usage) listing the names.
+/// By name: linear srgb bt709 bt1886 oprgb romm hlg pq acescct. Throws Error(usage) listing the names.
 Transfer transfer_named(std::string_view name);
 std::string_view name_of(Transfer transfer);
 
@@ -40,7 +41,7 @@ struct RgbSpace {
     Mat3 to_xyz_d50() const;
 };
 
-/// Names: srgb display-p3 oprgb bt709 linear-bt709 bt2020 acescg xyz-d50. Throws Error(usage) listing the names.
+/// Names: srgb display-p3 oprgb bt709 linear-bt709 bt2020 romm acescg xyz-d50. Throws Error(usage) listing the names.
 /// xyz-d50 is the identity: its "RGB" is XYZ relative to D50.
 const RgbSpace& rgb_space(std::string_view name);
 const std::vector<RgbSpace>& rgb_spaces();

@@ -17,6 +17,39 @@ std::string title_of(const fit::Correction& c) {
     return title;
 }
 
+frame::Encoding input_of(const Options& o, const fit::Correction& c) {
+    const std::string& name = !o.input_encoding.empty() ? o.input_encoding : c.encoding;
+    return frame::Encoding::named(name.empty() ? "srgb" : name);
+}
+
+const colour::RgbSpace& space_of(const Options& o, const fit::Correction& c) {
+    if (!o.space.empty()) return colour::rgb_space(o.space);
+    const bool video = !c.encoding.empty() && c.encoding != "srgb"; // pictures are read as sRGB
+    return colour::rgb_space(video ? "bt709" : "srgb");
+}
+
+std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& c, const Options& o) {
+    const colour::RgbSpace& space = space_of(o, c);
+    const colour::Mat3 from_xyz = space.to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light);
+    return [&c, input = input_of(o, c), from_xyz, transfer = space.transfer](const colour::Vec3& code) {
+        const colour::Vec3 rgb(input.decode(0, code[0]), input.decode(1, code[1]), input.decode(2, code[2]));
+        const colour::Vec3 out = from_xyz * c(rgb);
+        return colour::Vec3(colour::encode(transfer, out[0]), colour::encode(transfer, out[1]),
+                            colour::encode(transfer, out[2]));
+    };
+}
+
+std::string in_xml(const std::string& text) {
+    std::string out;
+    for (const char ch : text)
+        out += ch == '&'   ? "&amp;"
+               : ch == '<' ? "&lt;"
+               : ch == '>' ? "&gt;"
+               : ch == '"' ? "&quot;"
+                           : std::string(1, ch);
+    return out;
+}
+
 colour::Mat3 xyz_from_camera(const fit::Correction& c) {
     return c.coefficients.leftCols<3>() * (c.balance.exposure * c.balance.gains).asDiagonal();
 }
@@ -58,12 +91,12 @@ Written write(const fit::Correction& correction, const std::string& id, const st
     if (options.second && !format.has(Option::second))
         throw Error(ErrorKind::usage, "this format does not hold two lights", {}, "Leave the second correction out");
     const fit::Correction held = format.holds == Format::Holds::any_model ? correction : fit::as_matrix(correction);
-    Written w{held.model, held.fit, ""};
+    Written w{held.model, {}, held.fit, {}};
     format.write(held, correction, file, options, w);
     const std::string beyond = std::move(w.message); // what the format itself says
-    w.message = formatted("holds {}, CIEDE2000 mean {:.2f}, max {:.2f} on its patches", fit::name_of(w.model),
+    w.message = formatted("holds {}, CIEDE2000 mean {:.2f}, max {:.2f} on its patches", w.model_name(),
                           w.delta_e_2000.mean, w.delta_e_2000.max);
-    if (w.model != correction.model)
+    if (w.model_name() != fit::name_of(correction.model))
         w.message = formatted("this format cannot hold {} (mean {:.2f}), so it ", fit::name_of(correction.model),
                               correction.fit.mean) +
                     w.message;

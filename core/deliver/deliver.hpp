@@ -10,8 +10,10 @@
 namespace refero::deliver {
 
 struct Options {
-    std::string input_encoding; ///< of the camera RGB that goes in; empty: srgb for cube, linear for icc
-    std::string space = "srgb"; ///< cube: what comes out, with its encoding
+    std::string input_encoding; ///< of the camera RGB that goes in, name or 1D LUT file; empty: the format's usual one,
+                                ///< for LUTs the one that the reading was decoded with, else srgb
+    std::string space;          ///< LUTs: what comes out, with its encoding; empty: bt709 for video modes, else srgb
+    int icc_version = 2;        ///< 2 or 4
     int size = 33;              ///< cube: nodes along each side, 2 to 129
     std::string name;           ///< title in the file; empty: camera and light
     std::shared_ptr<const fit::Correction>
@@ -21,12 +23,14 @@ struct Options {
 /// What was written: a format that cannot hold the correction's model holds the best it can, refitted.
 struct Written {
     fit::Model model = fit::Model::matrix;
+    std::string held; ///< what it holds where that is none of our models, "cdl"; else empty
+    std::string model_name() const { return held.empty() ? fit::name_of(model) : held; }
     fit::Statistics delta_e_2000; ///< of the written model on the patches it was fitted to
     std::string message;          ///< in words
 };
 
 /// What a format may be asked for.
-enum class Option { input_encoding, space, size, second };
+enum class Option { input_encoding, space, size, second, icc_version };
 
 /// A handover format: one row of the table, one source in formats/. Command line, window and guide are fed from it.
 struct Format {
@@ -37,6 +41,7 @@ struct Format {
     enum class Holds { any_model, matrix } holds = Holds::any_model;
     bool finish = false; ///< holds what is done after the correction
     bool curves = false; ///< holds the greys' curves
+    bool folder = false; ///< what is written is a folder
     int order = 0;       ///< in lists
     std::vector<Option> options;
     std::string input_encoding; ///< the usual one; empty: it is not asked

@@ -5,6 +5,16 @@
 
 namespace refero::deliver {
 
+/// How codes that go into a LUT become linear camera RGB, and the name of it.
+frame::Encoding input_of(const Options& options, const fit::Correction& correction);
+/// What comes out of a LUT.
+const colour::RgbSpace& space_of(const Options& options, const fit::Correction& correction);
+/// The whole way of one colour: code in, linear camera RGB, correction with its finish, output space, code out. Not
+/// clipped.
+std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& correction, const Options& options);
+/// Text as an XML document takes it.
+std::string in_xml(const std::string& text);
+
 /// Camera RGB (linear, unbalanced) to XYZ relative to D50, for corrections that are one matrix.
 colour::Mat3 xyz_from_camera(const fit::Correction& correction);
 /// What a model does beyond a matrix, as hue shift, saturation and value factors over hue and saturation, in linear RGB

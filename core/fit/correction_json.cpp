@@ -119,6 +119,7 @@ Correction correction_from(const ordered_json& j) {
     c.reading.chart = j.at("chart");
     c.reference.file = j.at("reference_file").get<std::string>();
     c.reference.nominal = j.value("nominal_values", false);
+    c.encoding = j.value("encoding", "");
     require(j.at("patches").is_array() && j["patches"].size() <= most_patches, "its patches");
     for (const auto& p : j["patches"]) {
         read::PatchReading r{p.at("id")};
@@ -201,6 +202,7 @@ std::string to_json(const Correction& c) {
     j["chart"] = c.reading.chart;
     j["reference_file"] = c.reference.file.string();
     if (c.reference.nominal) j["nominal_values"] = true;
+    if (!c.encoding.empty()) j["encoding"] = c.encoding;
     j["light"] = ordered_json::object();
     if (!c.light_name.empty()) j["light"]["name"] = c.light_name;
     if (c.light) {

@@ -90,7 +90,9 @@ struct Correction {
     Coefficients coefficients; ///< features to XYZ relative to D50, Y = 1
 
     read::Reading reading;
-    chart::Reference reference;               ///< only the patches of the reading
+    chart::Reference reference; ///< only the patches of the reading
+    std::string
+        encoding; ///< that the reading was decoded with, name or file; empty: raw, readings, or by the file's tags
     std::string light_name;                   ///< as the user calls it; may be empty
     std::optional<colour::Temperature> light; ///< by the raw file's own matrix
     std::vector<Source> sources;

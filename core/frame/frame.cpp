@@ -185,6 +185,30 @@ bool is_lossy_raw(const fs::path& file) {
     return false;
 }
 
+/// XMP of what people wrote about a picture, IPTC and EXIF joined in; nothing of how another program developed it.
+static std::string written_by_people(const Exiv2::Image& image) {
+    Exiv2::XmpData all = image.xmpData(), kept;
+    Exiv2::copyIptcToXmp(image.iptcData(), all);
+    for (const auto& [exif, xmp] :
+         {std::pair("Exif.Image.Artist", "Xmp.dc.creator"), std::pair("Exif.Image.Copyright", "Xmp.dc.rights"),
+          std::pair("Exif.Image.ImageDescription", "Xmp.dc.description"),
+          std::pair("Exif.Image.Rating", "Xmp.xmp.Rating")}) {
+        const auto it = image.exifData().findKey(Exiv2::ExifKey(exif));
+        if (it != image.exifData().end() && it->count() > 0 && all.findKey(Exiv2::XmpKey(xmp)) == all.end())
+            all[xmp] = it->toString();
+    }
+    for (const Exiv2::Xmpdatum& d : all) {
+        const std::string key = d.key();
+        if (key == "Xmp.xmp.Rating" || key == "Xmp.xmp.Label" ||
+            (key.starts_with("Xmp.dc.") && key != "Xmp.dc.format") || key.starts_with("Xmp.photoshop.") ||
+            key.starts_with("Xmp.iptc."))
+            kept.add(d);
+    }
+    std::string packet;
+    if (!kept.empty()) Exiv2::XmpParser::encode(packet, kept, Exiv2::XmpParser::omitPacketWrapper);
+    return packet;
+}
+
 Metadata read_metadata(const fs::path& file) {
     Metadata m;
     try {
@@ -239,6 +263,8 @@ Metadata read_metadata(const fs::path& file) {
         const int orientation = static_cast<int>(number({"Exif.Image.Orientation"}));
         if (orientation >= 1 && orientation <= 8) m.orientation = orientation;
         m.position = position_of(exif);
+        m.image_id = text({"Exif.Photo.ImageUniqueID"});
+        m.xmp = written_by_people(*image);
     } catch (const Exiv2::Error&) {
         // A file without metadata is still a frame.
     }
@@ -260,6 +286,7 @@ std::string exif_of(const Metadata& m) {
     exif["Exif.Image.Orientation"] = std::uint16_t{1};
     text("Exif.Photo.LensModel", m.lens);
     text("Exif.Photo.BodySerialNumber", m.serial_number);
+    text("Exif.Photo.ImageUniqueID", m.image_id);
     text("Exif.Photo.DateTimeOriginal", exif_time(m.taken));
     // Short times as one over a whole number, as cameras write them.
     if (m.exposure_s > 0 && m.exposure_s < 0.5)

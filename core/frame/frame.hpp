@@ -36,6 +36,8 @@ struct Metadata {
     std::string style; ///< what the camera does to its pictures, "hard contrast, high saturation" (EXIF Contrast,
                        ///< Saturation, Sharpness); empty: normal
     std::optional<Position> position;
+    std::string xmp; ///< packet of what people wrote: rating, title, caption, author, rights, keywords; no developing
+    std::string image_id;       ///< EXIF ImageUniqueID, 32 hexadecimal digits; of written pictures: how they were made
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
 
@@ -82,6 +84,8 @@ struct Frame {
     Metadata metadata;
     std::optional<colour::Mat3> camera_from_xyz; ///< the raw file's own matrix (XYZ of the scene to camera RGB)
     std::optional<colour::Vec3> as_shot; ///< the balance in the raw file: gains that make neutral equal, green = 1
+    /// Pictures: linear RGB to XYZ (D50) by the embedded profile or EXR's chromaticities, where they tell.
+    std::optional<colour::Mat3> xyz_from_rgb;
     std::filesystem::path file;
 
     const float* at(int x, int y) const { return &rgb[(static_cast<std::size_t>(y) * width + x) * 3]; }

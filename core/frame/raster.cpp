@@ -2,6 +2,7 @@
 #include <cmath>
 #include <memory>
 
+#include <Eigen/LU>
 #include <OpenImageIO/imageio.h>
 #include <lcms2.h>
 #include <tbb/parallel_for.h>
@@ -40,6 +41,36 @@ std::vector<unsigned char> icc_bytes(const OIIO::ImageSpec& spec) {
     if (!p) return {};
     const auto* data = static_cast<const unsigned char*>(p->data());
     return {data, data + p->datasize()};
+}
+
+/// Colorants of an embedded matrix profile: XYZ relative to D50.
+std::optional<colour::Mat3> icc_matrix(const std::vector<unsigned char>& icc) {
+    const std::shared_ptr<void> profile(cmsOpenProfileFromMem(icc.data(), static_cast<cmsUInt32Number>(icc.size())),
+                                        [](void* p) {
+                                            if (p) cmsCloseProfile(p);
+                                        });
+    if (!profile || cmsGetColorSpace(profile.get()) != cmsSigRgbData) return std::nullopt;
+    colour::Mat3 m;
+    const cmsTagSignature tags[] = {cmsSigRedColorantTag, cmsSigGreenColorantTag, cmsSigBlueColorantTag};
+    for (int c = 0; c < 3; ++c) {
+        const auto* xyz = static_cast<const cmsCIEXYZ*>(cmsReadTag(profile.get(), tags[c]));
+        if (!xyz) return std::nullopt;
+        m.col(c) << xyz->X, xyz->Y, xyz->Z;
+    }
+    return m.allFinite() && std::abs(m.determinant()) > 1e-6 ? std::optional(m) : std::nullopt;
+}
+
+/// EXR's chromaticities, else none.
+std::optional<colour::Mat3> exr_matrix(const OIIO::ImageSpec& spec) {
+    const OIIO::ParamValue* p = spec.find_attribute("chromaticities");
+    if (!p || p->datasize() != 8 * static_cast<int>(sizeof(float))) return std::nullopt;
+    const auto* v = static_cast<const float*>(p->data());
+    const auto at = [&](int i) {
+        return colour::Chromaticity{static_cast<double>(v[2 * i]), static_cast<double>(v[2 * i + 1])};
+    };
+    const colour::RgbSpace space{"file", at(0), at(1), at(2), at(3), colour::Transfer::linear};
+    const colour::Mat3 m = space.to_xyz_d50();
+    return m.allFinite() ? std::optional(m) : std::nullopt;
 }
 
 [[noreturn]] void unreadable(const fs::path& file, const std::string& why) {
@@ -142,6 +173,7 @@ Frame read_raster(const fs::path& file, const ReadOptions& options, const std::s
     }
     if (!is_float)
         f.recorded.bits = spec.get_int_attribute("oiio:BitsPerSample", static_cast<int>(8 * spec.format.size()));
+    f.xyz_from_rgb = is_float ? exr_matrix(spec) : icc_matrix(icc_bytes(spec));
     f.recorded.chroma = spec.get_string_attribute("jpeg:subsampling");
     if (f.recorded.chroma == "4:4:4") f.recorded.chroma.clear();
     make_upright(f, spec.get_int_attribute("Orientation", 1));

@@ -32,7 +32,7 @@ std::vector<fs::path> existing(const std::vector<fs::path>& outputs) {
 HandedOver write_file(const fit::Correction& correction, const std::string& format, const deliver::Options& options,
                       const fs::path& file) {
     const deliver::Written w = deliver::write(correction, format, file, options);
-    return {file, fit::name_of(w.model), w.message};
+    return {file, w.model_name(), w.message};
 }
 
 HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const fs::path& file) {
@@ -52,39 +52,101 @@ HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const fs
                       trim.cross_validated.mean)};
 }
 
-std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
-                                      const fs::path& folder) {
-    std::vector<const plan::Frame*> frames;
-    if (chain.chart_frame.id) frames.push_back(&chain.chart_frame);
-    for (const plan::Id id : chain.frames)
-        if (const plan::Frame* row = plan::record(shoot.frames, id); row && row->problem.empty()) frames.push_back(row);
+namespace {
+
+std::string replaced(std::string text, const std::string& what, const std::string& by) {
+    for (std::size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size())
+        text.replace(at, what.size(), by);
+    return text;
+}
+
+/// What a file name takes of a text.
+std::string in_name(std::string text, const char* else_) {
+    for (char& c : text)
+        if (c == '/' || static_cast<unsigned char>(c) < 0x20) c = '-';
+    return text.empty() ? else_ : text;
+}
+
+} // namespace
+
+std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
+                                      apply::Format format, const fs::path& folder) {
+    const bool asks = naming.pattern.find("{camera}") != std::string::npos ||
+                      naming.pattern.find("{lens}") != std::string::npos ||
+                      naming.pattern.find("{date}") != std::string::npos;
     std::map<std::string, int> seen;
     std::vector<Development> all;
-    for (const plan::Frame* f : frames) {
-        const std::string stem = fs::path(f->path).stem().string();
-        const int n = ++seen[to_lower(stem)];
-        all.push_back({source_of(shoot, *f, chain.row.mode),
-                       folder / (stem + (n > 1 ? "-" + std::to_string(n) : "") + apply::extension_of(format))});
+    for (std::size_t i = 0; i < sources.size(); ++i) {
+        const frame::Metadata m = asks ? frame::read_metadata(sources[i].file) : frame::Metadata{};
+        std::string name = replaced(naming.pattern, "{stem}", sources[i].file.stem().string());
+        name = replaced(name, "{camera}", in_name(m.camera(), "camera"));
+        name = replaced(name, "{lens}", in_name(m.lens, "lens"));
+        name = replaced(name, "{date}", in_name(m.taken.substr(0, 10), "undated"));
+        name = replaced(name, "{light}", in_name(naming.light, "light"));
+        name = replaced(name, "{rendering}", in_name(naming.rendering, "even"));
+        name = replaced(name, "{space}", naming.space);
+        name = replaced(name, "{counter}", formatted("{:04}", i + 1));
+        if (name.empty() || name.find('/') != std::string::npos || name.find('{') != std::string::npos)
+            throw Error(ErrorKind::usage, "the name pattern '" + naming.pattern + "' cannot be used", {},
+                        "Known: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}");
+        const int n = ++seen[to_lower(name)];
+        if (naming.tell_apart && n > 1) name += "-" + std::to_string(n);
+        all.push_back({sources[i], folder / (name + apply::extension_of(format))});
     }
     return all;
 }
 
+std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
+                                      const fs::path& folder, const std::string& pattern, const std::string& space) {
+    std::vector<FrameSource> sources;
+    if (chain.chart_frame.id) sources.push_back(source_of(shoot, chain.chart_frame, chain.row.mode));
+    for (const plan::Id id : chain.frames)
+        if (const plan::Frame* row = plan::record(shoot.frames, id); row && row->problem.empty())
+            sources.push_back(source_of(shoot, *row, chain.row.mode));
+    return plan_targets(
+        sources,
+        {pattern, chain.light_name, chain.correction ? fit::name_of(chain.correction->intent) : "", space, true},
+        format, folder);
+}
+
+std::string record_of(const Development& d, const std::string& correction_json, const SecondLight& second,
+                      const DevelopOptions& o) {
+    std::error_code ec;
+    const auto size = fs::file_size(d.source.file, ec);
+    const auto time = fs::last_write_time(d.source.file, ec).time_since_epoch().count();
+    std::string text = formatted("{}|{}|{}|{}|{:g}|{:g}|", fs::absolute(d.source.file, ec), size, time,
+                                 d.source.encoding, d.source.position_s, d.source.clip_code);
+    text += formatted("{}|{}|{}|{}|{}|{:g}|", static_cast<int>(o.format), o.space, static_cast<int>(o.depth),
+                      apply::text_of(o.parts), static_cast<int>(o.gamut), second.kelvin);
+    text += correction_json + (second.correction ? fit::to_json(*second.correction) : std::string());
+    return sha256_of_text(text).substr(0, 32);
+}
+
+bool is_finished(const Development& d, const std::string& record) {
+    std::error_code ec;
+    if (!fs::is_regular_file(d.target, ec)) return false;
+    return apply::image_id_of(d.target) == record;
+}
+
 Developed develop(const Development& d, const fit::Correction& correction, const SecondLight& second,
-                  apply::Format format, const std::string& space, Existing existing, const Progress& progress,
-                  std::stop_token stop) {
-    const frame::Frame f = read(d.source, frame::Size::full, {}, stop);
+                  const DevelopOptions& o, const Progress& progress, std::stop_token stop) {
+    frame::Frame f = read(d.source, frame::Size::full, {}, stop);
     if (progress) progress(0.6);
     fit::Correction its = correction;
     if (second.correction)
         its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})
                                 : fit::between(correction, *second.correction, f);
-    apply::write(apply::corrected(f, its, space, {}, stop), d.target, format, f.metadata, existing);
+    frame::Metadata metadata = f.metadata;
+    metadata.image_id = record_of(d, fit::to_json(correction), second, o);
+    const apply::Picture p = apply::corrected(std::move(f), its, o.space, {}, stop, o.parts, o.gamut);
+    apply::write(p, d.target, o.format, metadata, o.existing, o.depth);
     if (progress) progress(1);
     Developed done;
     done.file = d.target;
     done.kind = "frame";
-    done.message = space + ", full size";
-    done.differences = fit::differences(correction, f.metadata);
+    done.message = o.space + ", full size";
+    if (o.parts != apply::Parts{}) done.message += ", " + apply::text_of(o.parts) + " only";
+    done.differences = fit::differences(correction, metadata);
     if (second.correction) {
         done.between = its.choice;
         done.kelvin = its.light->kelvin;

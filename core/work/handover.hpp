@@ -31,9 +31,29 @@ struct Development {
     FrameSource source;
     std::filesystem::path target;
 };
+/// How frames are written.
+struct DevelopOptions {
+    apply::Format format = apply::Format::tiff;
+    std::string space = "srgb";
+    apply::Depth depth = apply::Depth::usual;
+    apply::Parts parts;
+    apply::Gamut gamut = apply::Gamut::clip;
+    Existing existing = Existing::refuse;
+};
+/// How targets are named: tokens {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}.
+struct Naming {
+    std::string pattern = "{stem}";
+    std::string light, rendering, space;
+    bool tell_apart = false; ///< equal names get a number; else whoever checks the outputs refuses them
+};
+/// All targets, in the order of the sources, before anything is written. Throws Error(usage) for a pattern that cannot
+/// be used.
+std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
+                                      apply::Format format, const std::filesystem::path& folder);
 /// The setup's chart shot and ordinary frames; equal stems are told apart by a number.
 std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
-                                      const std::filesystem::path& folder);
+                                      const std::filesystem::path& folder, const std::string& pattern = "{stem}",
+                                      const std::string& space = "srgb");
 /// The correction of the same camera under another light, for frames under one between both: by the frame's own
 /// balance, or at a temperature that is known.
 struct SecondLight {
@@ -47,8 +67,13 @@ struct Developed : HandedOver {
 };
 /// Throws Error(input), Error(internal), Error(cancelled).
 Developed develop(const Development& frame, const fit::Correction& correction, const SecondLight& second,
-                  apply::Format format, const std::string& space, Existing existing, const Progress& progress = {},
-                  std::stop_token stop = {});
+                  const DevelopOptions& options, const Progress& progress = {}, std::stop_token stop = {});
+/// What a developed frame is known by, 32 hexadecimal digits kept in it: correction, settings, and the source's name,
+/// size and time. Equal: it would come out the same again.
+std::string record_of(const Development& frame, const std::string& correction_json, const SecondLight& second,
+                      const DevelopOptions& options);
+/// True where the target is there and bears this record: it was finished so.
+bool is_finished(const Development& frame, const std::string& record);
 
 /// The row that says so; an earlier one of the same file goes.
 plan::Change keep(const plan::Shoot& shoot, const Chain& chain, const HandedOver& handed);

@@ -234,6 +234,9 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
     for (const job::Panel& panel : panels) join_hues(reading, all, panel);
     settings.finished = !shots.front().frame.linear;
     fit::Correction c = fit::build(reading, all, &shots.front().definition, settings, stop);
+    const frame::Frame& first = shots.front().frame;
+    if (!first.is_raw && first.encoding != "linear" && first.encoding != "embedded ICC curve")
+        c.encoding = first.encoding;
     for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));
     if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);
     return c;

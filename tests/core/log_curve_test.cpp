@@ -14,7 +14,7 @@ using colour::LogCurve;
 // straight part begins below black. Invented.
 const LogCurve curves[] = {{10, 0.2471896, 0.385537, 5.555556, 0.052272, 0.010591},
                            {2, 0.0928641, 0.5547945, 1, 0.0095, 0.0078125},
-                           {10, 0.432699, 0.616596, 155.0, 1.0, -0.002}};
+                           {10, 0.35, 0.3, 12.0, 0.4, -0.01}};
 
 TEST(LogCurves, three_typed_curves_agree_with_the_reference_implementation) {
     const test::Scratch folder;

@@ -18,19 +18,19 @@ class Path {
 public:
     Path(Rendering rendering, const Options& o)
         : rendering_(std::move(rendering)),
-          input_(colour::transfer_named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
-          output_(colour::rgb_space(o.space).transfer),
-          from_xyz_(colour::rgb_space(o.space).to_xyz_d50().inverse()) {}
+          input_(frame::Encoding::named(o.input_encoding.empty() ? "srgb" : o.input_encoding)),
+          output_(colour::rgb_space(o.space.empty() ? "srgb" : o.space).transfer),
+          from_xyz_(colour::rgb_space(o.space.empty() ? "srgb" : o.space).to_xyz_d50().inverse()) {}
     Vec3 operator()(const Vec3& code) const {
-        const Vec3 rgb(colour::decode(input_, code[0]), colour::decode(input_, code[1]),
-                       colour::decode(input_, code[2]));
+        const Vec3 rgb(input_.decode(0, code[0]), input_.decode(1, code[1]), input_.decode(2, code[2]));
         const Vec3 out = from_xyz_ * rendering_(rgb);
         return {colour::encode(output_, out[0]), colour::encode(output_, out[1]), colour::encode(output_, out[2])};
     }
 
 private:
     Rendering rendering_;
-    colour::Transfer input_, output_;
+    frame::Encoding input_;
+    colour::Transfer output_;
     colour::Mat3 from_xyz_;
 };
 
@@ -86,7 +86,7 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
     const Path path(rendering, o);
     const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
     std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding +
-                       ". Out: " + o.space + "\n";
+                       ". Out: " + (o.space.empty() ? "srgb" : o.space) + "\n";
     if (!what.empty()) text += "# " + what + "\n";
     text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
     std::string title = o.name;
@@ -98,7 +98,10 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
 
 } // namespace
 
-static std::string cube_text(const fit::Correction& c, const Options& o) {
+static std::string cube_text(const fit::Correction& c, const Options& given) {
+    Options o = given;
+    o.input_encoding = input_of(given, c).name();
+    o.space = space_of(given, c).name;
     return cube_of(
         [&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); },
         c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o);

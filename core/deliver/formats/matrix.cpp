@@ -23,8 +23,9 @@ std::string matrix_json(const fit::Correction& c, const Options& options) {
     j["exposure"] = c.balance.exposure;
     j["xyz_d50_from_balanced_rgb"] = rows(dng.forward_matrix);
     j["xyz_d50_from_camera_rgb"] = rows(xyz_from_camera(c));
-    j["space"] = options.space;
-    j["space_from_camera_rgb"] = rows(colour::rgb_space(options.space).to_xyz_d50().inverse() * xyz_from_camera(c));
+    const colour::RgbSpace& space = space_of(options, c);
+    j["space"] = space.name;
+    j["space_from_camera_rgb"] = rows(space.to_xyz_d50().inverse() * xyz_from_camera(c));
     j["delta_e_2000"] = {{"mean", c.fit.mean}, {"median", c.fit.median}, {"p95", c.fit.p95}, {"max", c.fit.max}};
     return j.dump(1) + "\n";
 }

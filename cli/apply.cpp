@@ -1,0 +1,184 @@
+// refero-cli apply: frames through a correction.
+#include <mutex>
+
+#include "frame/clip.hpp"
+#include "verb.hpp"
+#include "work/batch.hpp"
+
+namespace refero::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+struct ApplyArguments : ShotArguments {
+    std::string correction, second, folder, name = "{stem}";
+    std::vector<std::string> images;
+    double kelvin = 0, from = -1, to = -1;
+    DevelopArguments how;
+    Outputs outputs;
+};
+
+/// Files as they are named; of a folder all frames in it, by their names.
+std::vector<fs::path> files_of(const std::vector<std::string>& named) {
+    std::vector<fs::path> all;
+    for (const std::string& name : named) {
+        std::error_code ec;
+        if (!fs::is_directory(name, ec)) {
+            all.emplace_back(name);
+            continue;
+        }
+        std::vector<fs::path> inside;
+        for (const auto& entry : fs::directory_iterator(name, ec))
+            if (entry.is_regular_file(ec) && frame::is_frame_name(entry.path()) && !frame::is_own_work(entry.path()))
+                inside.push_back(entry.path());
+        std::sort(inside.begin(), inside.end());
+        all.insert(all.end(), inside.begin(), inside.end());
+    }
+    return all;
+}
+
+/// The stills of a clip that are asked for: one, or all from one second to another.
+void add_clip(const ApplyArguments& a, const fs::path& file, std::vector<work::FrameSource>& sources) {
+    work::FrameSource s{file, {}, a.encoding, std::max(0.0, a.at), a.clip_code};
+    if (a.from < 0) return sources.push_back(s);
+    const frame::Clip clip = frame::read_clip(file);
+    const double step = 1 / std::max(1.0, clip.frames_per_second);
+    const double last = a.to >= 0 ? std::min(a.to, clip.duration_s) : clip.duration_s;
+    constexpr std::size_t most = 100000;
+    for (double at = a.from; at <= last + step / 4 && sources.size() < most; at += step) {
+        s.position_s = at + step / 4; // within the still, whatever is rounded
+        sources.push_back(s);
+    }
+}
+
+Result run(const ApplyArguments& a) {
+    const work::DevelopOptions develop = a.how.options(a.outputs);
+    a.options(); // an unknown encoding is wrong usage
+    if (a.kelvin > 0 && a.second.empty())
+        throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
+                    "Give the other light's correction with --second");
+    if (a.to >= 0 && a.from < 0) throw Error(ErrorKind::usage, "--to needs --from", {}, "Say where the range begins");
+    const auto correction = std::make_shared<const fit::Correction>(fit::load(a.correction));
+    work::SecondLight second{.kelvin = a.kelvin};
+    if (!a.second.empty()) second.correction = std::make_shared<const fit::Correction>(fit::load(a.second));
+    const std::vector<fs::path> files = files_of(a.images);
+    if (files.empty())
+        throw Error(ErrorKind::usage, "there are no frames", a.images.front(), "Name frames or a folder");
+    std::vector<work::FrameSource> sources;
+    Result r;
+    r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
+    work::Naming naming{a.name, correction->light_name, fit::name_of(correction->intent), develop.space, false};
+    for (const fs::path& file : files) {
+        if (frame::kind_of(file) != frame::FileKind::clip) sources.push_back({file, {}, a.encoding, 0, a.clip_code});
+        else try {
+                add_clip(a, file, sources);
+                if (a.from >= 0 && naming.pattern.find("{counter}") == std::string::npos)
+                    naming.pattern += "_{counter}";
+            } catch (const Error& e) { note_failure(r, file.string(), e); }
+    }
+    std::vector<work::BatchFrame> frames;
+    for (work::Development& d : work::plan_targets(sources, naming, develop.format, a.folder))
+        frames.push_back({std::move(d), correction, second});
+    std::vector<fs::path> inputs{a.correction, a.second, a.encoding};
+    inputs.insert(inputs.end(), files.begin(), files.end());
+    work_through(std::move(frames), inputs, a.folder, a.how, a.outputs, r, {});
+    return r;
+}
+
+} // namespace
+
+void DevelopArguments::add(CLI::App& app) {
+    app.add_option("--format", format, "tiff, exr, png or jpeg")->capture_default_str();
+    app.add_option("--space", space, "srgb display-p3 oprgb bt709 bt2020 romm linear-bt709 acescg xyz-d50")
+        ->capture_default_str();
+    app.add_option("--depth", depth, "8 or 16 (TIFF, PNG), half or float (EXR)");
+    app.add_option("--gamut", gamut, "Colours outside the space: clip, or map along their hue")->capture_default_str();
+    app.add_option("--parts", parts, "balance,exposure,colour,finish or some of them; default: all");
+    app.add_flag("--resume", resume, "Leave out what was finished with the same correction and settings");
+    app.add_option("--jobs", jobs, "Frames at a time; default: by memory and processors")->check(CLI::Range(1, 256));
+}
+
+work::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
+    work::DevelopOptions o;
+    o.format = apply::format_named(format);
+    o.space = colour::rgb_space(space).name;
+    o.depth = apply::depth_named(depth, o.format);
+    o.gamut = apply::gamut_named(gamut);
+    if (!parts.empty()) o.parts = apply::parts_named(parts);
+    o.existing = outputs.existing();
+    return o;
+}
+
+void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::path>& inputs, const fs::path& folder,
+                  const DevelopArguments& how, const Outputs& outputs, Result& r,
+                  const std::function<void(const work::BatchFrame&, const work::Developed&)>& written) {
+    const work::DevelopOptions develop = how.options(outputs);
+    // What is there and finished is no output of this run.
+    if (how.resume) {
+        const std::vector<bool> before = work::finished(frames, develop);
+        std::vector<work::BatchFrame> rest;
+        r.json["left_out"] = Json::array();
+        for (std::size_t i = 0; i < frames.size(); ++i)
+            if (before[i]) r.json["left_out"].push_back(frames[i].frame.target.string());
+            else rest.push_back(std::move(frames[i]));
+        frames = std::move(rest);
+    }
+    std::vector<fs::path> targets;
+    for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
+    outputs.check(targets, inputs);
+    std::error_code ec;
+    fs::create_directories(folder, ec);
+    if (!fs::is_directory(folder, ec))
+        throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
+    std::vector<std::optional<work::BatchEnd>> ends(frames.size());
+    work::develop_all(frames, {develop, false, how.jobs}, [&](const work::BatchEnd& end) {
+        const work::BatchFrame& f = frames[end.frame];
+        say(end.problem ? f.frame.source.file.string() + ": " + end.problem->sentences() : f.frame.target.string());
+        if (end.done && written) written(f, *end.done);
+        ends[end.frame] = end;
+    });
+    for (std::size_t i = 0; i < frames.size(); ++i) { // reported in the order that was asked for
+        const std::string source = frames[i].frame.source.file.string();
+        if (!ends[i]) continue;
+        if (ends[i]->problem) {
+            note_failure(r, source, *ends[i]->problem);
+            continue;
+        }
+        const work::Developed& d = *ends[i]->done;
+        r.json["written"].push_back(frames[i].frame.target.string());
+        if (frames[i].second.correction) {
+            r.json["lights"].push_back({{"file", source}, {"kelvin", d.kelvin}, {"says", d.between}});
+            r.words += source + ": " + d.between + "\n";
+        }
+        for (const std::string& how_so : d.differences) {
+            r.json["differences"].push_back({{"file", source}, {"says", how_so}});
+            r.words += source + ": " + how_so + "\n";
+        }
+    }
+}
+
+Run add_apply(CLI::App& app) {
+    const auto a = std::make_shared<ApplyArguments>();
+    app.add_option("FILE", a->correction, "Correction (JSON)")->required();
+    app.add_option("IMAGE", a->images, "Frames to correct: files, and folders of them")->required();
+    app.add_option("-o,--output", a->folder, "Folder to write to; made if missing")->required();
+    app.add_option("--name", a->name, "File name: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}")
+        ->capture_default_str();
+    app.add_option("--second", a->second,
+                   "Correction of the same camera under another light, for frames under one between them");
+    app.add_option("--kelvin", a->kelvin,
+                   "With --second: colour temperature of the frames' light; default: by the balance in the raw file")
+        ->check(CLI::Range(1500.0, 25000.0));
+    app.add_option("--at", a->at, "Of clips: the still at so many seconds; default: the first")
+        ->check(CLI::NonNegativeNumber);
+    app.add_option("--from", a->from, "Of clips: all stills from here on, s, to numbered files")
+        ->check(CLI::NonNegativeNumber);
+    app.add_option("--to", a->to, "Of clips: up to here, s; default: the end")->check(CLI::NonNegativeNumber);
+    a->how.add(app);
+    a->add_encoding(app);
+    a->outputs.add(app);
+    return [a] { return run(*a); };
+}
+
+} // namespace refero::cli

@@ -1,0 +1,298 @@
+// refero-cli match, series, compare, verify: cameras, exposures, modes and delivered pictures beside each other.
+#include "match/match.hpp"
+#include "verb.hpp"
+
+namespace refero::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// What an image or a table of readings shows of a chart, and the file's own colours.
+struct Side {
+    read::Reading reading;
+    std::optional<chart::Definition> definition;
+    std::optional<colour::Mat3> camera_from_xyz, xyz_from_rgb;
+    bool raw = false, finished = false;
+    double position_s = 0;
+    fit::Source source;
+};
+
+bool is_table(const std::string& file) {
+    const std::string extension = to_lower(fs::path(file).extension().string());
+    return extension == ".cgats" || extension == ".txt";
+}
+
+Side side_of(const std::string& file, const std::string& chart, const std::string& encoding, double clip_code = 1,
+             double at = -1) {
+    Side s;
+    if (is_table(file)) {
+        s.reading = read::load_cgats(file);
+        if (!chart.empty()) s.definition = chart::find_definition(chart);
+        if (s.definition) s.reading.chart = s.definition->id;
+        s.source = {file, sha256_of(file), {}, {}};
+        return s;
+    }
+    work::ShotOptions o{.chart = chart, .position_s = at, .clip_code = clip_code};
+    if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);
+    const work::MeasuredShot shot = work::take_shot(file, o);
+    s.reading = shot.reading;
+    s.definition = shot.definition;
+    s.camera_from_xyz = shot.frame.camera_from_xyz;
+    s.xyz_from_rgb = shot.frame.xyz_from_rgb;
+    s.raw = shot.frame.is_raw;
+    s.finished = !shot.frame.linear;
+    s.source = work::source_of(shot);
+    return s;
+}
+
+/// Balanced colour to XYZ (D50) by what the file itself says, else by BT.709's primaries.
+std::function<colour::Mat3(const balance::Balance&)> own_colours_of(const Side& s) {
+    return [s](const balance::Balance& b) -> colour::Mat3 {
+        if (s.camera_from_xyz) return fit::own_colours(b, *s.camera_from_xyz);
+        return s.xyz_from_rgb.value_or(colour::rgb_space("linear-bt709").to_xyz_d50());
+    };
+}
+
+const chart::Definition* definition_of(const Side& s) { return s.definition ? &*s.definition : nullptr; }
+
+} // namespace
+
+Run add_match(CLI::App& app) {
+    struct Arguments {
+        std::string lead, lead_correction, lead_encoding, lead_space, other, other_encoding, chart, reference,
+            model = "auto", way = "auto", output;
+        Outputs outputs;
+    };
+    const auto a = std::make_shared<Arguments>();
+    app.add_option("--lead", a->lead, "The lead's frame of the chart, or its readings (CGATS)")->required();
+    app.add_option("--lead-correction", a->lead_correction, "The lead's correction (JSON)");
+    app.add_option("--lead-encoding", a->lead_encoding, "Encoding of the lead's picture, a name or a LUT file");
+    app.add_option("--lead-space", a->lead_space,
+                   "Colour space of the lead's finished picture; default: by its profile");
+    app.add_option("--other", a->other, "The other camera's frame of the chart, or its readings (CGATS)")->required();
+    app.add_option("--other-encoding", a->other_encoding, "Encoding of the other's picture");
+    app.add_option("--chart", a->chart, "Chart: id of an installed definition, or a definition file");
+    app.add_option("--reference", a->reference, "Reference values (CGATS.17 text) instead of the chart's own");
+    app.add_option("--model", a->model, "auto, or a model as for fit")->capture_default_str();
+    app.add_option("--way", a->way, "auto, direct, or through the reference")->capture_default_str();
+    app.add_option("-o,--output", a->output, "Correction of the other camera to write (JSON)")->required();
+    a->outputs.add(app);
+    return [a] {
+        a->outputs.check({a->output}, {a->lead, a->lead_correction, a->lead_encoding, a->other, a->other_encoding,
+                                       a->reference, a->chart});
+        match::Settings settings;
+        if (a->model != "auto") settings.model = fit::model_named(a->model);
+        settings.way = match::way_named(a->way);
+        std::optional<fit::Correction> lead_correction;
+        if (!a->lead_correction.empty()) lead_correction = fit::load(a->lead_correction);
+        std::string chart = a->chart;
+        if (chart.empty() && lead_correction && !lead_correction->reading.chart.empty())
+            chart = lead_correction->reading.chart;
+        std::string encoding = a->lead_encoding;
+        const bool picture = !lead_correction;
+        if (!a->lead_space.empty()) colour::rgb_space(a->lead_space); // an unknown one is wrong usage
+        const bool file_is_picture = !is_table(a->lead) && frame::kind_of(a->lead) != frame::FileKind::raw;
+        if (picture && encoding.empty() && !a->lead_space.empty() && file_is_picture)
+            encoding = std::string(colour::name_of(colour::rgb_space(a->lead_space).transfer));
+        const Side lead = side_of(a->lead, chart, encoding), other = side_of(a->other, chart, a->other_encoding);
+        if (lead.definition && other.definition && lead.definition->id != other.definition->id)
+            throw Error(ErrorKind::usage, "the two frames show different charts", a->other,
+                        "Shoot one chart with both, or name it with --chart");
+        chart::Reference target;
+        if (lead_correction) target = match::rendering_of(*lead_correction, lead.reading);
+        else {
+            if (lead.raw)
+                throw Error(ErrorKind::usage, "a raw file has no rendering of its own", a->lead,
+                            "Give the lead's correction with --lead-correction");
+            target = match::picture_of(
+                lead.reading, !a->lead_space.empty()
+                                  ? colour::rgb_space(a->lead_space).to_xyz_d50()
+                                  : lead.xyz_from_rgb.value_or(colour::rgb_space("linear-bt709").to_xyz_d50()));
+        }
+        const chart::Definition* definition = definition_of(other) ? definition_of(other) : definition_of(lead);
+        chart::Reference reference;
+        if (!a->reference.empty()) reference = chart::load_reference(a->reference);
+        else if (definition) reference = chart::reference_of(*definition);
+        settings.finished = other.finished;
+        match::Match m = match::match(other.reading, target, reference, definition, own_colours_of(other), settings);
+        m.correction.sources.push_back(other.source);
+        m.correction.encoding = a->other_encoding;
+        m.correction.made = utc_now();
+        if (other.camera_from_xyz) m.correction.light = balance::light_of(m.correction.balance, *other.camera_from_xyz);
+        fit::save(m.correction, a->output);
+        Result r;
+        r.json = {{"model", fit::name_of(m.correction.model)},
+                  {"way", match::name_of(m.way)},
+                  {"before", json_of(m.before)},
+                  {"fit", json_of(m.fit)},
+                  {"cross_validated", json_of(m.cross_validated)},
+                  {"candidates", Json::array()}};
+        r.words =
+            formatted("{}, {}: CIEDE2000 between both cameras {:.2f} before, {:.2f} on patches left out\n",
+                      fit::name_of(m.correction.model), match::name_of(m.way), m.before.mean, m.cross_validated.mean);
+        for (const match::Candidate& c : m.candidates)
+            r.json["candidates"].push_back({{"way", match::name_of(c.way)},
+                                            {"model", fit::name_of(c.model)},
+                                            {"fit", json_of(c.fit)},
+                                            {"cross_validated", json_of(c.cross_validated)}});
+        r.json["recipe"] = Json::parse(match::to_json(m.recipe));
+        r.json["file"] = a->output;
+        r.words += "By hand:\n" + match::in_words(m.recipe);
+        return r;
+    };
+}
+
+namespace {
+
+/// Images with one encoding for all or one for each.
+struct Several {
+    std::vector<std::string> images, encodings;
+    std::string chart;
+    double clip_code = 1, at = -1;
+    void add(CLI::App& app, const char* help) {
+        app.add_option("IMAGE", images, help)->required();
+        app.add_option("--chart", chart, "Chart: id of an installed definition, or a definition file")->required();
+        app.add_option("--encoding", encodings, "Encoding, once for all or once for each image");
+        app.add_option("--clip-code", clip_code, "Code value, 0 to 1, from which on all is clipped")
+            ->check(CLI::Range(0.05, 1.0));
+        app.add_option("--at", at, "Of clips: the still at so many seconds; default: where the chart is seen")
+            ->check(CLI::NonNegativeNumber);
+    }
+    std::vector<Side> sides() const {
+        if (encodings.size() > 1 && encodings.size() != images.size())
+            throw Error(ErrorKind::usage, "there are neither one nor as many encodings as images", {},
+                        "Give --encoding once, or once for each image");
+        std::vector<Side> all;
+        for (std::size_t i = 0; i < images.size(); ++i)
+            all.push_back(side_of(images[i], chart,
+                                  encodings.empty()       ? std::string()
+                                  : encodings.size() == 1 ? encodings[0]
+                                                          : encodings[i],
+                                  clip_code, at));
+        return all;
+    }
+};
+
+} // namespace
+
+Run add_series(CLI::App& app) {
+    struct Arguments : Several {
+        std::string key;
+    };
+    const auto a = std::make_shared<Arguments>();
+    a->add(app, "Frames of one chart in one camera and mode, at several exposures");
+    app.add_option("--key", a->key, "The key exposure, one of the images; default: the middle one");
+    return [a] {
+        chart::find_definition(a->chart);
+        std::size_t key = (a->images.size() - 1) / 2;
+        if (!a->key.empty()) {
+            const auto at = std::find_if(a->images.begin(), a->images.end(),
+                                         [&](const std::string& f) { return same_file(f, a->key); });
+            if (at == a->images.end())
+                throw Error(ErrorKind::usage, "the key frame is none of the images", a->key, "Name one of them");
+            key = static_cast<std::size_t>(at - a->images.begin());
+        }
+        const auto sides = a->sides();
+        std::vector<read::Reading> readings;
+        for (const Side& s : sides) readings.push_back(s.reading);
+        const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
+        const auto all = match::series(readings, key, reference, definition_of(sides[key]), own_colours_of(sides[key]));
+        Result r;
+        r.json["key"] = a->images[key];
+        r.json["frames"] = Json::array();
+        double low = INFINITY, high = -INFINITY;
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            const match::Exposure& e = all[i];
+            Json drift = Json::array();
+            for (const auto& d : e.drift)
+                drift.push_back({{"patch", d.patch}, {"delta_a", d.delta_a}, {"delta_b", d.delta_b}});
+            r.json["frames"].push_back({{"file", a->images[i]},
+                                        {"stops", e.stops},
+                                        {"snr_db", e.snr_db},
+                                        {"drift", drift},
+                                        {"clipped", e.clipped},
+                                        {"usable", e.usable}});
+            if (e.usable) {
+                low = std::min(low, e.stops);
+                high = std::max(high, e.stops);
+            }
+            r.words += formatted("{}: {:+.2f} stops, {:.0f} dB{}\n", a->images[i], e.stops, e.snr_db,
+                                 e.usable ? std::string(", usable") : ", not usable: " + e.why);
+        }
+        r.json["usable_stops"] = low <= high ? Json{low, high} : Json();
+        r.words += low <= high ? formatted("Usable from {:+.1f} to {:+.1f} stops\n", low, high)
+                               : std::string("None is usable\n");
+        return r;
+    };
+}
+
+Run add_compare(CLI::App& app) {
+    const auto a = std::make_shared<Several>();
+    a->add(app, "Frames of one chart in several modes or cameras");
+    return [a] {
+        const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
+        Result r;
+        r.json["modes"] = Json::array();
+        r.words = formatted("{:<28} {:>7} {:>8} {:>6} {:>6} {:>7} {:>7} {:>6}\n", "", "light", "Duv", "dE", "skin dE",
+                            "hue", "chroma", "dB");
+        const auto sides = a->sides();
+        for (std::size_t i = 0; i < sides.size(); ++i) {
+            const Side& s = sides[i];
+            match::ModeLook look = match::look_of(s.reading, reference, definition_of(s), own_colours_of(s));
+            const balance::Balance b = balance::balanced_on(s.reading, reference, definition_of(s), {});
+            if (s.camera_from_xyz) look.light = balance::light_of(b, *s.camera_from_xyz);
+            else { // what its neutrals look like in the picture
+                const colour::Vec3 white = own_colours_of(s)(b) * b.gains.cwiseInverse();
+                look.light = colour::correlated_temperature(colour::chromaticity_of(white));
+            }
+            r.json["modes"].push_back(
+                {{"file", a->images[i]},
+                 {"kelvin", look.light->kelvin},
+                 {"duv", look.light->duv},
+                 {"skin",
+                  {{"delta_e", look.skin_delta_e}, {"hue_deg", look.skin_hue_deg}, {"chroma", look.skin_chroma}}},
+                 {"chroma_ratio", look.chroma_ratio},
+                 {"snr_db", look.snr_db},
+                 {"delta_e_2000", json_of(look.delta_e_2000)}});
+            r.words +=
+                formatted("{:<28} {:5.0f} K {:+8.4f} {:6.2f} {:7.2f} {:6.1f} {:8.2f} {:6.0f}\n",
+                          fs::path(a->images[i]).filename().string(), look.light->kelvin, look.light->duv,
+                          look.delta_e_2000.mean, look.skin_delta_e, look.skin_hue_deg, look.chroma_ratio, look.snr_db);
+        }
+        return r;
+    };
+}
+
+Run add_verify(CLI::App& app) {
+    struct Arguments {
+        std::string master, delivered, chart;
+    };
+    const auto a = std::make_shared<Arguments>();
+    app.add_option("MASTER", a->master, "The picture as it was made, with the chart in it")->required();
+    app.add_option("DELIVERED", a->delivered, "The same after export, hosting or compression, or a scan of a print")
+        ->required();
+    app.add_option("--chart", a->chart, "Chart: id of an installed definition, or a definition file");
+    return [a] {
+        const auto shown = [&](const std::string& file, const std::string& chart) {
+            const Side s = side_of(file, chart, {});
+            return std::pair(s, match::picture_of(s.reading, own_colours_of(s)(balance::Balance{})));
+        };
+        const auto [master, before] = shown(a->master, a->chart);
+        const auto [delivered, after] =
+            shown(a->delivered, a->chart.empty() ? (master.definition ? master.definition->id : "") : a->chart);
+        const match::Delivered d = match::verify(before, after);
+        Result r;
+        r.json = {{"delta_e_2000", json_of(d.delta_e_2000)}, {"patches", Json::array()}, {"words", d.words}};
+        for (const auto& p : d.patches)
+            r.json["patches"].push_back({{"id", p.id},
+                                         {"delta_e_2000", p.delta_e_2000},
+                                         {"lightness", p.lightness},
+                                         {"chroma", p.chroma},
+                                         {"hue_deg", p.hue_deg}});
+        r.words = d.words + "\n";
+        return r;
+    };
+}
+
+} // namespace refero::cli

@@ -1,0 +1,52 @@
+// refero-cli monitor: what a display does, and its profile.
+#include "screen/screen.hpp"
+#include "verb.hpp"
+
+namespace refero::cli {
+
+Run add_monitor(CLI::App& app) {
+    struct Arguments {
+        std::string measured, target = "srgb", output;
+        Outputs outputs;
+    };
+    const auto a = std::make_shared<Arguments>();
+    app.add_option("--measured", a->measured, "Measured patches: CSV or CGATS, R G B in 0 to 1, XYZ in cd/m2")
+        ->required();
+    app.add_option("--target", a->target, "What it is to show: srgb, display-p3, oprgb or bt709")
+        ->capture_default_str();
+    app.add_option("-o,--output", a->output, "Display profile to write (.icc)");
+    a->outputs.add(app);
+    return [a] {
+        a->outputs.check({a->output}, {a->measured});
+        const screen::Display d = screen::look(screen::load(a->measured), a->target);
+        if (!a->output.empty())
+            screen::write_profile(d, std::filesystem::path(a->output).stem().string(), a->output,
+                                  a->outputs.existing());
+        Result r;
+        r.json = {{"white", {{"x", d.white.x}, {"y", d.white.y}, {"kelvin", d.light.kelvin}, {"duv", d.light.duv}}},
+                  {"luminance", d.luminance},
+                  {"black", d.black},
+                  {"contrast", std::isfinite(d.contrast) ? Json(d.contrast) : Json()},
+                  {"gamma", d.gamma},
+                  {"curve", d.curve},
+                  {"grey_tracking", d.grey_tracking},
+                  {"coverage", Json::object()},
+                  {"delta_e_2000", json_of(d.delta_e_2000)},
+                  {"verdict", d.verdict},
+                  {"words", d.words},
+                  {"advice", d.advice}};
+        for (const auto& [space, share] : d.coverage) r.json["coverage"][space] = share;
+        if (!a->output.empty()) r.json["file"] = a->output;
+        r.words =
+            formatted("White {:.0f} K, Duv {:+.4f}, {:.1f} cd/m2; black {:.3f}; contrast {:.0f}\n"
+                      "Gamma {:.2f}, nearest to {}; greys tinted by {:.1f} at most\n",
+                      d.light.kelvin, d.light.duv, d.luminance, d.black, d.contrast, d.gamma, d.curve, d.grey_tracking);
+        for (const auto& [space, share] : d.coverage) r.words += formatted("{:<12} {:.1f} %\n", space, 100 * share);
+        r.words += formatted("CIEDE2000 {:.2f} on average, {:.2f} at most\n{}: {}\n", d.delta_e_2000.mean,
+                             d.delta_e_2000.max, d.verdict, d.words);
+        if (!d.advice.empty()) r.words += d.advice + "\n";
+        return r;
+    };
+}
+
+} // namespace refero::cli

@@ -1,0 +1,93 @@
+// Cameras, modes, exposures and delivered pictures beside each other, by a chart that all of them show.
+#pragma once
+
+#include "match/recipe.hpp"
+#include "prove/prove.hpp"
+
+namespace refero::match {
+
+/// What a side shows of the chart's patches, XYZ relative to D50: through its correction with its finish ...
+chart::Reference rendering_of(const fit::Correction& correction, const read::Reading& reading);
+/// ... or as the picture is, by the primaries of its linear RGB. Clipped and unreadable patches are left out.
+chart::Reference picture_of(const read::Reading& reading, const colour::Mat3& xyz_from_rgb);
+
+/// Through the reference: the other camera's own correction, both being right. Direct: the other camera straight to the
+/// lead's rendering.
+enum class Way { direct, reference };
+std::string name_of(Way way);
+/// "direct" or "reference"; none for "auto". Throws Error(usage) for others.
+std::optional<Way> way_named(const std::string& name);
+
+struct Candidate {
+    Way way = Way::direct;
+    fit::Model model = fit::Model::matrix;
+    fit::Statistics fit;             ///< between both renderings, on the patches that it saw
+    fit::Statistics cross_validated; ///< on each patch when that one was left out
+};
+struct Settings {
+    std::optional<fit::Model> model; ///< none: by cross-validation
+    std::optional<Way> way;          ///< none: by cross-validation
+    bool finished = false;           ///< the other's reading went through a picture style
+};
+struct Match {
+    fit::Correction correction; ///< of the other camera
+    Way way = Way::direct;
+    fit::Statistics before; ///< between both renderings, the other's by its balance alone
+    fit::Statistics fit, cross_validated;
+    std::vector<Candidate> candidates; ///< best first
+    Recipe recipe;                     ///< the same by hand
+};
+/// Matches the other camera to `target`, the lead's rendering. `reference` may lack patches: without values there is
+/// only the direct way. `other_xyz_from_balanced` is the other's own colours. Throws Error(input) when both show too
+/// few patches.
+Match match(const read::Reading& other, const chart::Reference& target, const chart::Reference& reference,
+            const chart::Definition* definition,
+            const std::function<colour::Mat3(const balance::Balance&)>& own_colours, const Settings& settings,
+            std::stop_token stop = {});
+
+/// One frame of an exposure series of one camera and mode.
+struct Exposure {
+    double stops = 0;  ///< against the key frame, by the greys
+    double snr_db = 0; ///< of one pixel of green at the grey nearest to 18 %
+    struct Drift {
+        std::string patch;
+        double delta_a = 0, delta_b = 0; ///< CIELAB, after levelling, against the key frame
+    };
+    std::vector<Drift> drift;
+    std::vector<std::string> clipped;
+    bool usable = false;
+    std::string why; ///< not usable: clipped, noisy, drifted
+};
+/// A frame is usable while no patch is clipped, its noise stays above `least_snr_db` and no grey drifts by more than
+/// `most_drift` in a* and b* (chosen by us; docs/methods.md, Series).
+inline constexpr double least_snr_db = 20, most_drift = 3;
+/// `xyz_from_rgb` takes linear camera RGB, balanced on the key frame's greys, to XYZ (D50). Throws Error(input) where
+/// the key frame's greys cannot be read.
+std::vector<Exposure> series(const std::vector<read::Reading>& frames, std::size_t key,
+                             const chart::Reference& reference, const chart::Definition* definition,
+                             const std::function<colour::Mat3(const balance::Balance&)>& own_colours);
+
+/// What one mode or camera makes of the chart by its balance alone.
+struct ModeLook {
+    std::optional<colour::Temperature> light;                   ///< that its neutrals show
+    double skin_delta_e = 0, skin_hue_deg = 0, skin_chroma = 0; ///< CIELAB LCh of the skins' mean; 0 without skins
+    double chroma_ratio = 1;                                    ///< of the colours, against their reference
+    double snr_db = 0;
+    fit::Statistics delta_e_2000;
+};
+ModeLook look_of(const read::Reading& reading, const chart::Reference& reference, const chart::Definition* definition,
+                 const std::function<colour::Mat3(const balance::Balance&)>& own_colours);
+
+/// A delivered picture against its master, by the chart that both show.
+struct Delivered {
+    struct Patch {
+        std::string id;
+        double delta_e_2000 = 0, lightness = 0, chroma = 0, hue_deg = 0; ///< delivered less master
+    };
+    std::vector<Patch> patches;
+    fit::Statistics delta_e_2000;
+    std::string words;
+};
+Delivered verify(const chart::Reference& master, const chart::Reference& delivered);
+
+} // namespace refero::match

@@ -1,0 +1,339 @@
+#include "screen/screen.hpp"
+
+#include <charconv>
+#include <cmath>
+#include <sstream>
+
+#include <Eigen/LU>
+#include <lcms2.h>
+
+#include "base/statistics.hpp"
+#include "chart/measured.hpp"
+#include "colour/rgb.hpp"
+
+namespace refero::screen {
+
+namespace fs = std::filesystem;
+using colour::Chromaticity;
+using colour::Vec3;
+
+namespace {
+
+// What a display for judging colour keeps to. ISO 3664:2009 and ISO 12646 ask for 80 to 160 cd/m2 and a white within
+// 0.005 of the aim in u' and v'; contrast, tracking and differences are customary figures, from memory.
+constexpr double least_luminance = 80, most_luminance = 160, least_contrast = 300;
+constexpr double good_grey = 2, most_grey = 4;             ///< CIELAB chroma
+constexpr double good_difference = 2, most_difference = 4; ///< mean CIEDE2000
+constexpr double most_white_off = 0.005;                   ///< in u', v'
+
+std::vector<std::string> words_of(const std::string& line) {
+    std::vector<std::string> words;
+    std::string word;
+    for (const char c : line + ",")
+        if (c == ',' || c == ';' || c == '\t' || c == ' ' || c == '\r') {
+            if (!word.empty()) words.push_back(word);
+            word.clear();
+        } else if (c != '"') word += c;
+    return words;
+}
+
+struct Uv {
+    double u, v;
+};
+Uv uv_of(const Vec3& xyz) {
+    const double d = xyz[0] + 15 * xyz[1] + 3 * xyz[2];
+    return {4 * xyz[0] / d, 9 * xyz[1] / d};
+}
+Uv uv_of(const Chromaticity& c) { return uv_of(Vec3(c.x / c.y, 1, (1 - c.x - c.y) / c.y)); }
+
+double area_of(const std::vector<Uv>& p) {
+    double sum = 0;
+    for (std::size_t i = 0; i < p.size(); ++i) {
+        const Uv &a = p[i], &b = p[(i + 1) % p.size()];
+        sum += a.u * b.v - b.u * a.v;
+    }
+    return std::abs(sum) / 2;
+}
+
+/// The part of one convex polygon that lies in a triangle (Sutherland and Hodgman 1974).
+std::vector<Uv> common(std::vector<Uv> subject, std::array<Uv, 3> clip) {
+    const double turn =
+        (clip[1].u - clip[0].u) * (clip[2].v - clip[0].v) - (clip[1].v - clip[0].v) * (clip[2].u - clip[0].u);
+    if (turn < 0) std::swap(clip[1], clip[2]);
+    for (std::size_t k = 0; k < 3; ++k) {
+        const Uv a = clip[k], b = clip[(k + 1) % 3];
+        const auto side = [&](const Uv& p) { return (b.u - a.u) * (p.v - a.v) - (b.v - a.v) * (p.u - a.u); };
+        std::vector<Uv> kept;
+        for (std::size_t i = 0; i < subject.size(); ++i) {
+            const Uv p = subject[i], q = subject[(i + 1) % subject.size()];
+            const double sp = side(p), sq = side(q);
+            if (sp >= 0) kept.push_back(p);
+            if ((sp >= 0) != (sq >= 0)) {
+                const double t = sp / (sp - sq);
+                kept.push_back({p.u + t * (q.u - p.u), p.v + t * (q.v - p.v)});
+            }
+        }
+        subject = std::move(kept);
+    }
+    return subject;
+}
+
+bool is_grey(const Patch& p) { return std::abs(p.rgb[0] - p.rgb[1]) < 1e-3 && std::abs(p.rgb[2] - p.rgb[1]) < 1e-3; }
+
+/// Mean of all measurements of one code.
+std::optional<Vec3> shown(const std::vector<Patch>& patches, const Vec3& rgb) {
+    Vec3 sum = Vec3::Zero();
+    int n = 0;
+    for (const Patch& p : patches)
+        if ((p.rgb - rgb).cwiseAbs().maxCoeff() < 2e-3) {
+            sum += p.xyz;
+            ++n;
+        }
+    return n ? std::optional<Vec3>(sum / n) : std::nullopt;
+}
+
+/// The display curve of a space: BT.709 pictures are seen by BT.1886.
+colour::Transfer curve_of(const std::string& target) {
+    if (target == "bt709") return colour::Transfer::bt1886;
+    return colour::rgb_space(target).transfer;
+}
+
+/// Light of a channel over code, between the measured ones in even steps, by a monotone curve.
+std::vector<double> ramp_of(const std::vector<Patch>& patches, int channel, const Vec3& black, const Vec3& full) {
+    std::map<double, std::vector<double>> at;
+    for (const Patch& p : patches) {
+        bool alone = true;
+        for (int c = 0; c < 3; ++c) alone = alone && (c == channel || p.rgb[c] < 1e-3);
+        if (alone && p.rgb[channel] > 1e-3) at[p.rgb[channel]].push_back((p.xyz[1] - black[1]) / (full[1] - black[1]));
+    }
+    if (at.size() < 4) { // no ramp of its own: that of the greys
+        at.clear();
+        double white = 0;
+        for (const Patch& p : patches)
+            if (is_grey(p)) white = std::max(white, p.xyz[1] - black[1]);
+        for (const Patch& p : patches)
+            if (is_grey(p) && p.rgb[1] > 1e-3) at[p.rgb[1]].push_back((p.xyz[1] - black[1]) / white);
+    }
+    balance::Curve curve;
+    double low = 0;
+    for (auto& [code, values] : at) {
+        low = std::max(low + 1e-7, median(values));
+        curve.in.push_back(code);
+        curve.out.push_back(low);
+    }
+    std::vector<double> steps;
+    constexpr int size = 1024;
+    for (int i = 0; i < size; ++i) steps.push_back(std::clamp(curve(static_cast<double>(i) / (size - 1)), 0.0, 1.0));
+    return steps;
+}
+
+} // namespace
+
+std::vector<Patch> load(const fs::path& file) {
+    const std::string text = read_file(file, 16 << 20);
+    const auto wrong = [&](const std::string& what, const std::string& remedy) {
+        throw Error(ErrorKind::input, what, file, remedy);
+    };
+    const bool cgats = text.find("BEGIN_DATA_FORMAT") != std::string::npos;
+    std::istringstream lines(text);
+    std::string line;
+    std::array<int, 6> column{-1, -1, -1, -1, -1, -1};
+    bool in_format = false, in_data = !cgats, have_names = false;
+    std::vector<Patch> patches;
+    int number = 0;
+    double most = 0;
+    while (std::getline(lines, line)) {
+        ++number;
+        const auto words = words_of(line);
+        if (words.empty()) continue;
+        if (cgats) {
+            if (words[0] == "BEGIN_DATA_FORMAT") in_format = true;
+            else if (words[0] == "END_DATA_FORMAT") in_format = false;
+            else if (words[0] == "BEGIN_DATA") in_data = true;
+            else if (words[0] == "END_DATA") break;
+            if (words[0].starts_with("BEGIN_") || words[0].starts_with("END_")) continue;
+        }
+        if ((cgats && in_format) || (!cgats && !have_names)) {
+            for (std::size_t i = 0; i < words.size(); ++i) {
+                const std::string name = to_lower(words[i]);
+                const char* names[6][2] = {{"r", "rgb_r"}, {"g", "rgb_g"}, {"b", "rgb_b"},
+                                           {"x", "xyz_x"}, {"y", "xyz_y"}, {"z", "xyz_z"}};
+                for (std::size_t k = 0; k < 6; ++k)
+                    if (name == names[k][0] || name == names[k][1]) column[k] = static_cast<int>(i);
+            }
+            have_names = true;
+            for (const int c : column)
+                if (!cgats && c < 0)
+                    wrong("a column is missing", "Name the columns R, G, B, X, Y and Z in the first line");
+            continue;
+        }
+        if (!in_data) continue;
+        Patch p;
+        for (std::size_t k = 0; k < 6; ++k) {
+            const int c = column[k];
+            if (c < 0) wrong("a column is missing", "Give RGB_R RGB_G RGB_B and XYZ_X XYZ_Y XYZ_Z");
+            double v = NAN;
+            if (static_cast<std::size_t>(c) < words.size()) {
+                const std::string& w = words[static_cast<std::size_t>(c)];
+                const auto [end, problem] = std::from_chars(w.data(), w.data() + w.size(), v);
+                if (problem != std::errc() || end != w.data() + w.size()) v = NAN;
+            }
+            if (!std::isfinite(v) || v < -1)
+                wrong(formatted("line {}: a value is no number", number), "Correct this line");
+            (k < 3 ? p.rgb : p.xyz)[static_cast<Eigen::Index>(k % 3)] = k < 3 ? v : std::max(v, 0.0);
+        }
+        most = std::max(most, p.rgb.maxCoeff());
+        patches.push_back(p);
+    }
+    if (most > 1.001) // codes of eight bits, or percent as CGATS has them
+        for (Patch& p : patches) p.rgb /= most > 100.5 ? 255 : 100;
+    if (!shown(patches, Vec3::Ones())) wrong("white is missing", "Measure R = G = B = 1, too");
+    for (int c = 0; c < 3; ++c)
+        if (!shown(patches, Vec3::Unit(c)))
+            wrong("a primary is missing", "Measure red, green and blue alone at full code, too");
+    if (std::count_if(patches.begin(), patches.end(), is_grey) < 4)
+        wrong("there are too few greys", "Measure a ladder of greys from black to white");
+    return patches;
+}
+
+Display look(const std::vector<Patch>& patches, const std::string& target) {
+    if (target != "srgb" && target != "display-p3" && target != "oprgb" && target != "bt709")
+        throw Error(ErrorKind::usage, "unknown target '" + target + "'", {}, "Known: srgb display-p3 oprgb bt709");
+    Display d;
+    const Vec3 white = *shown(patches, Vec3::Ones()), black = shown(patches, Vec3::Zero()).value_or(Vec3::Zero());
+    d.white = colour::chromaticity_of(white);
+    d.light = colour::correlated_temperature(d.white);
+    d.luminance = white[1];
+    d.black = black[1];
+    d.contrast = black[1] > 0 ? white[1] / black[1] : INFINITY;
+    // Greys: exponent, nearest standard curve, tracking.
+    double xx = 0, xy = 0;
+    std::map<std::string, double> off;
+    for (const Patch& p : patches) {
+        if (!is_grey(p)) continue;
+        const double code = p.rgb[1], light = (p.xyz[1] - black[1]) / (white[1] - black[1]);
+        if (code >= 0.1 && code <= 0.9 && light > 0) {
+            xx += std::log(code) * std::log(code);
+            xy += std::log(code) * std::log(light);
+            for (const auto& [name, value] :
+                 {std::pair("srgb", colour::decode(colour::Transfer::srgb, code)),
+                  std::pair("2.2", std::pow(code, 2.2)), std::pair("2.4", std::pow(code, 2.4))})
+                off[name] += std::pow(std::log(light / value), 2);
+            // BT.1886 with the display's own black.
+            const double g = 1 / 2.4, b = std::pow(black[1], g), w = std::pow(white[1], g);
+            const double lit = std::pow(b + (w - b) * code, 2.4);
+            off["bt1886"] += std::pow(std::log(std::max(1e-9, lit - black[1]) / (light * (white[1] - black[1]))), 2);
+        }
+        if (code >= 0.2) {
+            const Vec3 relative = colour::adaptation(white / white[1], colour::white_d50) * p.xyz / white[1];
+            const Vec3 lab = colour::lab_from_xyz(relative);
+            d.grey_tracking = std::max(d.grey_tracking, std::hypot(lab[1], lab[2]));
+        }
+    }
+    d.gamma = xx > 0 ? xy / xx : NAN;
+    if (!off.empty())
+        d.curve = std::min_element(off.begin(), off.end(), [](const auto& a, const auto& b) {
+                      return a.second < b.second;
+                  })->first;
+    // Gamut: its own triangle in every space's.
+    std::array<Uv, 3> own;
+    colour::Mat3 primaries;
+    for (int c = 0; c < 3; ++c) {
+        const Vec3 xyz = *shown(patches, Vec3::Unit(c)) - black;
+        own[static_cast<std::size_t>(c)] = uv_of(xyz);
+        primaries.col(c) = xyz / (white[1] - black[1]);
+    }
+    for (const char* name : {"srgb", "display-p3", "oprgb", "bt709", "bt2020"}) {
+        const colour::RgbSpace& s = colour::rgb_space(name);
+        const std::array<Uv, 3> theirs{uv_of(s.red), uv_of(s.green), uv_of(s.blue)};
+        d.coverage[name] = area_of(common({own.begin(), own.end()}, theirs)) / area_of({theirs.begin(), theirs.end()});
+    }
+    // All patches as the target space has them.
+    const colour::RgbSpace& space = colour::rgb_space(target);
+    const colour::Mat3 adapt = colour::adaptation(white / white[1], colour::white_d50), to_xyz = space.to_xyz_d50();
+    std::vector<double> all;
+    for (const Patch& p : patches) {
+        const Vec3 light = p.rgb.unaryExpr([&](double v) { return colour::decode(curve_of(target), v); });
+        all.push_back(
+            colour::delta_e_2000(colour::lab_from_xyz(to_xyz * light), colour::lab_from_xyz(adapt * p.xyz / white[1])));
+    }
+    d.delta_e_2000 = fit::statistics(all);
+    // For its profile: primaries scaled so that they sum to white.
+    const Vec3 sum = primaries.inverse() * (white - black) / (white[1] - black[1]);
+    d.to_xyz_d50 = adapt * primaries * sum.asDiagonal();
+    for (int c = 0; c < 3; ++c)
+        d.curves[static_cast<std::size_t>(c)] = ramp_of(patches, c, black, *shown(patches, Vec3::Unit(c)));
+    // In words.
+    const Uv is = uv_of(white), aim = uv_of(space.white);
+    const double white_off = std::hypot(is.u - aim.u, is.v - aim.v);
+    std::vector<std::string> bad, soft;
+    const auto say = [&](bool fails, bool warns, const std::string& words) {
+        if (fails) bad.push_back(words);
+        else if (warns) soft.push_back(words);
+    };
+    say(white_off > 4 * most_white_off, white_off > most_white_off,
+        formatted("set its white to {} (it is {:.0f} K, Duv {:+.4f})", target == "romm" ? "D50" : "D65", d.light.kelvin,
+                  d.light.duv));
+    say(false, d.luminance < least_luminance,
+        formatted("turn its brightness up: {:.0f} cd/m2 is below {:.0f}", d.luminance, least_luminance));
+    say(false, d.luminance > most_luminance,
+        formatted("turn its brightness down: {:.0f} cd/m2 is above {:.0f} for judging prints and pictures", d.luminance,
+                  most_luminance));
+    say(false, d.contrast < least_contrast,
+        formatted("darken the room, or check its black level: contrast is {:.0f} to 1", d.contrast));
+    say(d.grey_tracking > most_grey, d.grey_tracking > good_grey,
+        formatted("profile it: its greys are tinted by up to {:.1f}", d.grey_tracking));
+    say(d.coverage[target] < 0.85, d.coverage[target] < 0.95,
+        formatted("edit in a smaller space: it shows {:.0f} % of {}", 100 * d.coverage[target], target));
+    say(d.delta_e_2000.mean > most_difference, d.delta_e_2000.mean > good_difference,
+        formatted("calibrate and profile it: colours are off by {:.1f} on average", d.delta_e_2000.mean));
+    d.verdict = !bad.empty() ? "fail" : !soft.empty() ? "caution" : "pass";
+    bad.insert(bad.end(), soft.begin(), soft.end());
+    for (const std::string& b : bad) d.advice += (d.advice.empty() ? "" : "; ") + b;
+    std::string whole;
+    for (const char* name : {"srgb", "display-p3", "oprgb"})
+        if (d.coverage[name] > 0.97) whole += (whole.empty() ? "" : ", ") + std::string(name);
+    d.words = d.verdict == "pass"      ? "It can be trusted for judging colour"
+              : d.verdict == "caution" ? "It can be trusted for most work once what is advised is done"
+                                       : "Do not judge colour on it as it is";
+    d.words += whole.empty() ? ". It shows no editing space fully" : ". It fully shows " + whole;
+    return d;
+}
+
+void write_profile(const Display& d, const std::string& title, const fs::path& file, Existing existing) {
+    cmsHPROFILE profile = cmsCreateProfilePlaceholder(nullptr);
+    cmsSetProfileVersion(profile, 2.4);
+    cmsSetDeviceClass(profile, cmsSigDisplayClass);
+    cmsSetColorSpace(profile, cmsSigRgbData);
+    cmsSetPCS(profile, cmsSigXYZData);
+    cmsMLU* text = cmsMLUalloc(nullptr, 1);
+    cmsMLUsetASCII(text, "en", "US", title.c_str());
+    cmsWriteTag(profile, cmsSigProfileDescriptionTag, text);
+    cmsMLUsetASCII(text, "en", "US", "No copyright, use freely");
+    cmsWriteTag(profile, cmsSigCopyrightTag, text);
+    cmsMLUfree(text);
+    cmsWriteTag(profile, cmsSigMediaWhitePointTag, cmsD50_XYZ());
+    const cmsTagSignature colorants[] = {cmsSigRedColorantTag, cmsSigGreenColorantTag, cmsSigBlueColorantTag};
+    const cmsTagSignature curves[] = {cmsSigRedTRCTag, cmsSigGreenTRCTag, cmsSigBlueTRCTag};
+    for (int k = 0; k < 3; ++k) {
+        const cmsCIEXYZ xyz{d.to_xyz_d50(0, k), d.to_xyz_d50(1, k), d.to_xyz_d50(2, k)};
+        cmsWriteTag(profile, colorants[k], &xyz);
+        const auto& steps = d.curves[static_cast<std::size_t>(k)];
+        const std::vector<float> values(steps.begin(), steps.end());
+        cmsToneCurve* curve =
+            cmsBuildTabulatedToneCurveFloat(nullptr, static_cast<cmsUInt32Number>(values.size()), values.data());
+        cmsWriteTag(profile, curves[k], curve);
+        cmsFreeToneCurve(curve);
+    }
+    cmsUInt32Number size = 0;
+    std::string bytes;
+    if (cmsSaveProfileToMem(profile, nullptr, &size)) {
+        bytes.resize(size);
+        cmsSaveProfileToMem(profile, bytes.data(), &size);
+    }
+    cmsCloseProfile(profile);
+    if (bytes.empty()) throw Error(ErrorKind::internal, "the display profile could not be made", file);
+    write_whole(file, bytes, existing);
+}
+
+} // namespace refero::screen

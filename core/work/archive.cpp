@@ -1,0 +1,238 @@
+#include "work/archive.hpp"
+
+#include <fstream>
+#include <map>
+#include <memory>
+#include <set>
+
+#include <archive.h>
+#include <archive_entry.h>
+#include <nlohmann/json.hpp>
+
+namespace refero::work {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+namespace {
+
+// An archive beyond these is no job of ours; chosen by us.
+constexpr std::size_t most_files = 100'000;
+constexpr std::int64_t most_bytes = 2'000'000'000'000;
+constexpr std::int64_t suspicious_ratio = 200; ///< unpacked over packed, of the whole
+constexpr std::size_t block = 1 << 20;
+
+using Reader = std::unique_ptr<::archive, decltype(&archive_read_free)>;
+using Writer = std::unique_ptr<::archive, decltype(&archive_write_free)>;
+using Entry = std::unique_ptr<archive_entry, decltype(&archive_entry_free)>;
+
+struct File {
+    fs::path from;
+    std::string name, original; ///< in the archive; as the job calls it
+};
+
+void put(::archive* zip, const fs::path& from, const std::string& name, const fs::path& target) {
+    const auto failed = [&](const char* why) {
+        throw Error(ErrorKind::internal, std::string("the archive cannot be written: ") + (why ? why : ""), target,
+                    "Check free space and permissions");
+    };
+    std::error_code ec;
+    const Entry entry(archive_entry_new(), archive_entry_free);
+    archive_entry_set_pathname(entry.get(), name.c_str());
+    archive_entry_set_size(entry.get(), static_cast<la_int64_t>(fs::file_size(from, ec)));
+    archive_entry_set_filetype(entry.get(), AE_IFREG);
+    archive_entry_set_perm(entry.get(), 0644);
+    if (archive_write_header(zip, entry.get()) != ARCHIVE_OK) failed(archive_error_string(zip));
+    std::ifstream in(from, std::ios::binary);
+    std::string bytes(block, '\0');
+    while (in) {
+        in.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+        const auto n = in.gcount();
+        if (n > 0 && archive_write_data(zip, bytes.data(), static_cast<std::size_t>(n)) != n)
+            failed(archive_error_string(zip));
+    }
+    if (in.bad()) throw Error(ErrorKind::input, "the file cannot be read to its end", from, "Copy it again");
+}
+
+void put_text(::archive* zip, const std::string& text, const std::string& name, const fs::path& target) {
+    const Entry entry(archive_entry_new(), archive_entry_free);
+    archive_entry_set_pathname(entry.get(), name.c_str());
+    archive_entry_set_size(entry.get(), static_cast<la_int64_t>(text.size()));
+    archive_entry_set_filetype(entry.get(), AE_IFREG);
+    archive_entry_set_perm(entry.get(), 0644);
+    if (archive_write_header(zip, entry.get()) != ARCHIVE_OK ||
+        archive_write_data(zip, text.data(), text.size()) != static_cast<la_ssize_t>(text.size()))
+        throw Error(ErrorKind::internal, "the archive cannot be written", target, "Check free space and permissions");
+}
+
+/// "frames/0001-NAME": told apart by numbers, whatever the names.
+std::string name_in_archive(const char* folder, std::size_t number, const fs::path& file) {
+    std::string name = file.filename().string();
+    for (char& c : name)
+        if (c == '/' || c == '\\' || static_cast<unsigned char>(c) < 0x20) c = '_';
+    return formatted("{}/{:04}-{}", folder, number, name);
+}
+
+[[noreturn]] void refuse(const fs::path& zip, const std::string& why) {
+    throw Error(ErrorKind::input, "this archive cannot be opened: " + why, zip, "Ask for it again, or copy it again");
+}
+
+/// A name that stays inside: one of our folders and a plain name, or the manifest.
+bool is_ours(const std::string& name) {
+    if (name == "manifest.json") return true;
+    const std::size_t slash = name.find('/');
+    if (slash == std::string::npos || name.find('/', slash + 1) != std::string::npos) return false;
+    const std::string folder = name.substr(0, slash), file = name.substr(slash + 1);
+    return (folder == "job" || folder == "frames" || folder == "handovers") && !file.empty() && file != "." &&
+           file != ".." && file.find('\\') == std::string::npos;
+}
+
+/// All entries into an empty folder. Throws what is wrong with them.
+void extract(const fs::path& zip, const fs::path& into) {
+    const Reader in(archive_read_new(), archive_read_free);
+    archive_read_support_format_zip(in.get());
+    if (archive_read_open_filename(in.get(), zip.c_str(), block) != ARCHIVE_OK) refuse(zip, "it is no zip file");
+    std::error_code ec;
+    const auto packed = static_cast<std::int64_t>(fs::file_size(zip, ec));
+    std::set<std::string> seen;
+    std::int64_t total = 0;
+    archive_entry* entry = nullptr;
+    int status = 0;
+    while ((status = archive_read_next_header(in.get(), &entry)) == ARCHIVE_OK) {
+        const char* raw = archive_entry_pathname(entry);
+        const std::string name = raw ? raw : "";
+        if (archive_entry_filetype(entry) == AE_IFDIR) continue;
+        if (archive_entry_filetype(entry) != AE_IFREG || archive_entry_symlink(entry) || archive_entry_hardlink(entry))
+            refuse(zip, "it holds a link or a device: " + name);
+        if (!is_ours(name)) refuse(zip, "it would write outside the folder, or is no job's archive: " + name);
+        if (!seen.insert(name).second) refuse(zip, "it holds a file twice: " + name);
+        if (seen.size() > most_files) refuse(zip, "it holds too many files");
+        fs::create_directories((into / name).parent_path(), ec);
+        std::ofstream out(into / name, std::ios::binary);
+        std::string bytes(block, '\0');
+        for (la_ssize_t n; (n = archive_read_data(in.get(), bytes.data(), bytes.size())) != 0;) {
+            if (n < 0) refuse(zip, "it is damaged or cut short");
+            total += n;
+            if (total > most_bytes ||
+                (total > (100 << 20) && total / std::max<std::int64_t>(1, packed) > suspicious_ratio))
+                refuse(zip, "it grows beyond reason when it is opened");
+            out.write(bytes.data(), n);
+            if (!out)
+                throw Error(ErrorKind::internal, "cannot be written", into / name, "Check free space and permissions");
+        }
+    }
+    if (status != ARCHIVE_EOF) refuse(zip, "it is damaged or cut short");
+}
+
+} // namespace
+
+Archived archive(const job::JobFile& job, const fs::path& zip, bool all_frames, Existing existing) {
+    const plan::Shoot& shoot = job.content();
+    Archived done;
+    std::vector<File> files{{job.file(), "job/" + job.file().filename().string(), job.file().string()}};
+    const auto add = [&](const char* folder, const std::string& path) {
+        std::error_code ec;
+        if (fs::is_regular_file(path, ec)) files.push_back({path, name_in_archive(folder, files.size(), path), path});
+        else done.missing.push_back(path);
+    };
+    std::set<plan::Id> charts;
+    for (const plan::ChartShot& s : shoot.chart_shots) charts.insert(s.frame);
+    for (const plan::Frame& f : shoot.frames)
+        if (all_frames || charts.contains(f.id)) add("frames", f.path);
+    for (const plan::Handover& h : shoot.handovers) add("handovers", h.file);
+    json manifest{{"refero_archive", 1}, {"program", program_version()}, {"job", files.front().name}};
+    for (const File& f : files) {
+        manifest["files"].push_back({{"name", f.name}, {"sha256", sha256_of(f.from)}, {"original", f.original}});
+        done.files.push_back(f.name);
+    }
+    write_whole(
+        zip,
+        [&](const fs::path& part) {
+            const Writer out(archive_write_new(), archive_write_free);
+            archive_write_set_format_zip(out.get());
+            if (archive_write_open_filename(out.get(), part.c_str()) != ARCHIVE_OK)
+                throw Error(ErrorKind::internal, "the archive cannot be written", zip,
+                            "Check free space and permissions");
+            put_text(out.get(), manifest.dump(1, ' ', false, json::error_handler_t::replace) + "\n", "manifest.json",
+                     zip);
+            for (const File& f : files) put(out.get(), f.from, f.name, zip);
+            if (archive_write_close(out.get()) != ARCHIVE_OK)
+                throw Error(ErrorKind::internal, "the archive cannot be written", zip,
+                            "Check free space and permissions");
+        },
+        existing);
+    return done;
+}
+
+Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) {
+    std::error_code ec;
+    if (!fs::is_regular_file(zip, ec)) throw Error(ErrorKind::input, "there is no such file", zip, "Check the name");
+    fs::create_directories(folder, ec);
+    if (!fs::is_directory(folder, ec))
+        throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
+    const fs::path part = folder / (".refero-unpack-" + new_uid());
+    const struct Sweep { // nothing is left of what fails
+        fs::path path;
+        ~Sweep() {
+            std::error_code ignored;
+            fs::remove_all(path, ignored);
+        }
+    } sweep{part};
+    fs::create_directories(part, ec);
+    extract(zip, part);
+    json manifest;
+    std::string job_name;
+    std::map<std::string, std::string> name_of; ///< by the path that the job knows
+    try {
+        manifest = json::parse(read_file(part / "manifest.json", 64 << 20));
+        if (manifest.at("refero_archive") != 1) refuse(zip, "it is of another version");
+        job_name = manifest.at("job");
+        for (const json& f : manifest.at("files")) {
+            const std::string name = f.at("name");
+            if (!is_ours(name) || !fs::is_regular_file(part / name, ec)) refuse(zip, "a file is missing: " + name);
+            if (sha256_of(part / name) != f.at("sha256")) refuse(zip, "a file is damaged: " + name);
+            name_of[f.at("original")] = name;
+        }
+    } catch (const json::exception&) { refuse(zip, "its manifest is damaged"); } catch (const Error& e) {
+        if (e.kind() == ErrorKind::input && !fs::exists(part / "manifest.json", ec)) refuse(zip, "it has no manifest");
+        throw;
+    }
+    if (!job_name.starts_with("job/") || !is_ours(job_name)) refuse(zip, "it names no job");
+    Unpacked u;
+    u.job = folder / fs::path(job_name).filename();
+    std::vector<std::pair<fs::path, fs::path>> moves{{part / job_name, u.job}};
+    for (const auto& [original, name] : name_of)
+        if (name != job_name) moves.emplace_back(part / name, folder / name);
+    std::vector<fs::path> targets;
+    for (const auto& [from, to] : moves) targets.push_back(to);
+    check_outputs(targets, {zip}, existing == Existing::replace);
+    { // paths of the other machine become those here, before the job has its name
+        job::JobFile job(part / job_name, job::JobFile::Open::existing);
+        plan::Change c("Opened from the archive " + zip.filename().string());
+        const auto here = [&](const std::string& original) -> std::optional<std::string> {
+            const auto at = name_of.find(original);
+            if (at == name_of.end()) return std::nullopt;
+            return fs::absolute(folder / at->second).lexically_normal().string();
+        };
+        for (plan::Frame f : job.content().frames)
+            if (const auto path = here(f.path)) {
+                f.path = *path;
+                c.update(f);
+            }
+        for (plan::Handover h : job.content().handovers)
+            if (const auto path = here(h.file)) {
+                h.file = *path;
+                c.update(h);
+            }
+        if (!c.empty()) job.change(c);
+    }
+    for (const auto& [from, to] : moves) {
+        fs::create_directories(to.parent_path(), ec);
+        fs::rename(from, to, ec);
+        if (ec) throw Error(ErrorKind::internal, "cannot be written: " + ec.message(), to, "Check its folder");
+        u.files.push_back(to);
+    }
+    return u;
+}
+
+} // namespace refero::work

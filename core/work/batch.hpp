@@ -1,0 +1,32 @@
+// Many frames developed, several at a time.
+#pragma once
+
+#include "work/handover.hpp"
+
+namespace refero::work {
+
+/// One frame of a batch, with the correction that it goes through.
+struct BatchFrame {
+    Development frame;
+    std::shared_ptr<const fit::Correction> correction;
+    SecondLight second = {};
+};
+/// What became of it: `problem` says why it failed; neither: it was finished before.
+struct BatchEnd {
+    std::size_t frame = 0; ///< index
+    std::optional<Developed> done;
+    std::optional<Error> problem;
+};
+struct BatchOptions {
+    DevelopOptions develop;
+    bool resume = false; ///< what bears the record of the same correction and settings is left out
+    int jobs = 0;        ///< frames at a time; 0: by memory and processors
+};
+/// Frames of a batch that --resume would leave out.
+std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopOptions& options);
+/// Goes on after a frame that fails, unless its problem is wrong usage, which is thrown. `ended` is called for each
+/// frame, one at a time, in the order in which they end. Throws Error(cancelled).
+void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& options,
+                 const std::function<void(const BatchEnd&)>& ended, std::stop_token stop = {});
+
+} // namespace refero::work
