@@ -9,8 +9,8 @@ namespace {
 
 const fs::path root = REFERO_SOURCE_DIR;
 // The order in which data flows; base is below all.
-const std::vector<std::string> rooms{"base",    "colour",   "frame", "chart", "find",  "read",
-                                     "inspect", "balance",  "fit",   "prove", "apply", "scope",
+const std::vector<std::string> rooms{"base",    "colour",   "frame", "chart", "find",  "read",   "inspect",
+                                     "balance", "fit",      "prove", "match", "scope", "screen", "apply",
                                      "deliver", "simulate", "plan",  "job",   "work"};
 
 std::vector<std::pair<fs::path, std::string>> includes(const fs::path& folder) {

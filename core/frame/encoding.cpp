@@ -17,6 +17,7 @@ Encoding::Encoding(std::string name, std::function<double(int, double)> decode)
 Encoding Encoding::named(const std::string& name_or_file) {
     if (!std::filesystem::is_regular_file(name_or_file)) return Encoding(colour::transfer_named(name_or_file));
     try {
+        ocio::ClearAllCaches(); // it knows files by their names, and this one may have changed
         const auto transform = ocio::FileTransform::Create();
         transform->setSrc(name_or_file.c_str());
         transform->setInterpolation(ocio::INTERP_LINEAR);

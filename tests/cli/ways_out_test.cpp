@@ -1,0 +1,257 @@
+// Batches, archives, reports, matching, monitors: the verbs that take a shoot out, by real runs.
+#include <OpenImageIO/imageio.h>
+
+#include <fstream>
+
+#include "apply/apply.hpp"
+#include "cli.hpp"
+
+namespace refero {
+namespace {
+
+using test::json;
+
+struct WaysOut : test::Cli {
+    void SetUp() override {
+        simulate("a.dng", {.width = 600, .height = 400});
+        ASSERT_EQ(run("fit a.dng -o a.json").status, 0);
+    }
+    std::string bytes(const std::string& name) { return read_file(scratch / name); }
+};
+
+TEST_F(WaysOut, a_folder_goes_through_and_what_fails_does_not_stop_it) {
+    fs::create_directories(scratch / "in");
+    for (const char* name : {"x.dng", "y.dng", "z.dng"}) fs::copy_file(scratch / "a.dng", scratch / "in" / name);
+    test::written(scratch / "in" / "broken.dng", "no frame");
+    const auto o = run("apply a.json in -o out --jobs 2 --json");
+    EXPECT_EQ(o.status, 3) << o.err;
+    const json j = o.object();
+    EXPECT_EQ(j["written"].size(), 3u);
+    ASSERT_EQ(j["failed"].size(), 1u);
+    EXPECT_EQ(j["failed"][0]["file"], "in/broken.dng");
+    EXPECT_EQ(j["written"][0], "out/x.tif"); // in the order that was asked for
+    for (const char* name : {"x.tif", "y.tif", "z.tif"})
+        EXPECT_EQ(bytes(std::string("out/") + name).size(), bytes("out/x.tif").size());
+    EXPECT_EQ(run("apply a.json in -o out").status, 2); // nothing is replaced unasked
+    // Resume: what is finished stays, what is gone or was made otherwise is made.
+    const auto before = fs::last_write_time(scratch / "out" / "y.tif");
+    fs::remove(scratch / "out" / "x.tif");
+    const json again = run("apply a.json in/x.dng in/y.dng in/z.dng -o out --resume --json").object();
+    EXPECT_EQ(again["written"], json({"out/x.tif"}));
+    EXPECT_EQ(again["left_out"].size(), 2u);
+    EXPECT_EQ(fs::last_write_time(scratch / "out" / "y.tif"), before);
+    EXPECT_EQ(bytes("out/x.tif").substr(0, 1000), bytes("out/y.tif").substr(0, 1000));
+    EXPECT_EQ(run("apply a.json in/y.dng -o out --resume --space display-p3").status, 2);
+    EXPECT_EQ(
+        run("apply a.json in/y.dng -o out --resume --space display-p3 --overwrite --json").object()["written"].size(),
+        1u);
+    EXPECT_EQ(run("apply a.json in/x.dng in/x.dng -o twice").status, 2);
+    EXPECT_EQ(run("apply a.json in/x.dng -o t --depth half").status, 2);
+    EXPECT_EQ(run("apply a.json in/x.dng -o t --gamut bend").status, 2);
+    EXPECT_EQ(run("apply a.json in/x.dng -o t --parts soul").status, 2);
+}
+
+TEST_F(WaysOut, depths_spaces_names_and_parts) {
+    ASSERT_EQ(run("apply a.json a.dng -o o --depth 8 --name '{camera}-{date}-{rendering}-{space}-{counter}'").status,
+              0);
+    EXPECT_TRUE(fs::exists(scratch / "o" / "Simulated Stills A-2026-05-04-even-srgb-0001.tif"));
+    const auto eight = OIIO::ImageInput::open(scratch / "o" / "Simulated Stills A-2026-05-04-even-srgb-0001.tif");
+    ASSERT_TRUE(eight);
+    EXPECT_EQ(eight->spec().format, OIIO::TypeDesc::UINT8);
+    ASSERT_EQ(run("apply a.json a.dng -o o --format exr --depth float --space acescg").status, 0);
+    const auto deep = OIIO::ImageInput::open(scratch / "o" / "a.exr");
+    ASSERT_TRUE(deep);
+    EXPECT_EQ(deep->spec().format, OIIO::TypeDesc::FLOAT);
+    // Scene-linear seen through the display's curve is the display-referred picture, to one 8-bit code.
+    ASSERT_EQ(run("apply a.json a.dng -o o --space srgb --name tif").status, 0);
+    ASSERT_EQ(run("apply a.json a.dng -o o --format exr --space linear-bt709 --name exr").status, 0);
+    const frame::Frame exr = frame::read(scratch / "o" / "exr.exr");
+    const auto tif = OIIO::ImageInput::open(scratch / "o" / "tif.tif");
+    std::vector<std::uint16_t> codes(exr.rgb.size());
+    ASSERT_TRUE(tif->read_image(0, 0, 0, 3, OIIO::TypeDesc::UINT16, codes.data()));
+    double worst = 0;
+    for (std::size_t i = 0; i < codes.size(); ++i) {
+        const double light = std::clamp(static_cast<double>(exr.rgb[i]), 0.0, 1.0);
+        worst = std::max(worst, std::abs(255 * colour::encode(colour::Transfer::srgb, light) - codes[i] / 257.0));
+    }
+    EXPECT_LT(worst, 1);
+    // Parts: without exposure and finish the picture is darker or lighter by the exposure alone.
+    ASSERT_EQ(run("apply a.json a.dng -o o --format exr --space xyz-d50 --name whole").status, 0);
+    ASSERT_EQ(run("apply a.json a.dng -o o --format exr --space xyz-d50 --parts balance,colour --name parts").status,
+              0);
+    const frame::Frame whole = frame::read(scratch / "o" / "whole.exr"),
+                       part = frame::read(scratch / "o" / "parts.exr");
+    const double exposure = fit::load(scratch / "a.json").balance.exposure;
+    const std::size_t at = (200u * 600u + 300u) * 3u + 1u;
+    EXPECT_NEAR(whole.rgb[at] / part.rgb[at], exposure, 0.01 * exposure);
+    for (const char* space : {"bt2020", "romm"})
+        EXPECT_EQ(run(std::string("apply a.json a.dng -o o --name x") + space + " --space " + space).status, 0)
+            << space;
+}
+
+TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {
+    ASSERT_EQ(run("job shoot.refero new").status, 0);
+    ASSERT_EQ(run("job shoot.refero take a.dng").status, 0);
+    ASSERT_EQ(run("job shoot.refero fit").status, 0);
+    ASSERT_EQ(run("job shoot.refero handover -o files --formats cube,clf,cdl,recipe,csv").status, 0);
+    int notes = 0;
+    for (const auto& e : fs::directory_iterator(scratch / "files"))
+        if (e.path().string().ends_with("-note.txt")) {
+            ++notes;
+            EXPECT_NE(read_file(e.path()).find("nominal"), std::string::npos);
+        }
+    EXPECT_EQ(notes, 1);
+    const auto report = run("job shoot.refero report -o report.html");
+    EXPECT_EQ(report.status, 0) << report.err;
+    EXPECT_NE(bytes("report.html").find("left out"), std::string::npos);
+    const auto pdf = run("job shoot.refero report -o report.pdf");
+    ASSERT_EQ(pdf.status, 0) << pdf.err;
+    EXPECT_EQ(std::system(("cd '" + scratch.folder().string() + "' && pdftotext report.pdf report.txt").c_str()), 0);
+    EXPECT_NE(bytes("report.txt").find("Patch"), std::string::npos);
+    const auto listed = run("job shoot.refero apply --list -o frames --json");
+    EXPECT_EQ(listed.object()["commands"].size(), 1u) << listed.out;
+    EXPECT_FALSE(fs::exists(scratch / "frames"));
+    ASSERT_EQ(run("job shoot.refero apply -o frames").status, 0);
+    EXPECT_TRUE(fs::exists(scratch / "frames" / "a.tif"));
+    ASSERT_EQ(run("job shoot.refero archive -o shoot.zip").status, 0);
+    EXPECT_EQ(std::system(("unzip -tq '" + (scratch / "shoot.zip").string() + "' > /dev/null").c_str()), 0);
+    EXPECT_EQ(run("job shoot.refero archive -o shoot.zip").status, 2);
+    const auto opened = run("unpack shoot.zip -o there --json");
+    ASSERT_EQ(opened.status, 0) << opened.err;
+    fs::remove(scratch / "a.dng"); // the archive has its own
+    const json status = run("job there/shoot.refero status --json").object();
+    EXPECT_EQ(status["setups"].size(), 1u);
+    EXPECT_EQ(run("job there/shoot.refero apply -o there/again").status, 0);
+    EXPECT_EQ(run("unpack shoot.zip -o there").status, 2); // nothing is replaced
+}
+
+TEST_F(WaysOut, archives_that_are_none_or_would_harm_are_refused) {
+    test::written(scratch / "text.zip", "no zip");
+    expect_error("unpack text.zip -o t1", 3, "text.zip");
+    expect_error("unpack none.zip -o t2", 3, "none.zip");
+    const std::string make = "cd '" + scratch.folder().string() + "' && mkdir -p e/job && echo x > e/job/a && ";
+    // A path that leaves the folder, a link, a strange tree.
+    ASSERT_EQ(std::system((make + "python3 -c \"import zipfile; z = zipfile.ZipFile('up.zip', 'w'); "
+                                  "z.writestr('job/../../evil', 'x'); z.close()\"")
+                              .c_str()),
+              0);
+    expect_error("unpack up.zip -o t3", 3, "up.zip");
+    EXPECT_FALSE(fs::exists(scratch / "evil"));
+    ASSERT_EQ(std::system((make + "ln -sf /etc/passwd e/job/link && cd e && zip -qy ../link.zip job/link").c_str()), 0);
+    expect_error("unpack link.zip -o t4", 3, "link.zip");
+    ASSERT_EQ(
+        std::system((make + "head -c 300000000 /dev/zero > e/job/bomb && cd e && zip -q ../bomb.zip job/bomb").c_str()),
+        0);
+    expect_error("unpack bomb.zip -o t5", 3, "bomb.zip");
+    for (const char* folder : {"t1", "t3", "t4", "t5"}) {
+        std::error_code ec;
+        EXPECT_TRUE(!fs::exists(scratch / folder, ec) || fs::is_empty(scratch / folder, ec)) << folder;
+    }
+}
+
+TEST_F(WaysOut, cameras_are_matched_and_the_match_is_a_correction) {
+    simulate("b.dng", {.camera = "cine-b", .width = 600, .height = 400});
+    const auto o = run("match --lead a.dng --lead-correction a.json --other b.dng -o m.json --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const json j = o.object();
+    EXPECT_LT(j["cross_validated"]["mean"].get<double>(), 1);
+    EXPECT_LT(j["cross_validated"]["mean"].get<double>(), j["before"]["mean"].get<double>());
+    EXPECT_FALSE(j["candidates"].empty());
+    EXPECT_EQ(j["recipe"]["six_hues"].size(), 6u);
+    for (const char* way : {"direct", "reference"})
+        EXPECT_EQ(run(std::string("match --lead a.dng --lead-correction a.json --other b.dng -o m.json --overwrite "
+                                  "--json --way ") +
+                      way)
+                      .object()["way"],
+                  way);
+    EXPECT_EQ(run("apply m.json b.dng -o o").status, 0);
+    EXPECT_EQ(run("export m.json --format cube -o m.cube").status, 0);
+    EXPECT_EQ(run("prove m.json b.dng").status, 0);
+    // A finished picture is its own rendering; a raw file has none.
+    ASSERT_EQ(run("apply a.json a.dng -o lead --format jpeg").status, 0);
+    const json picture = run("match --lead lead/a.jpg --other b.dng -o p.json --json").object();
+    EXPECT_LT(picture["cross_validated"]["mean"].get<double>(), 2.5) << picture.dump(1);
+    expect_error("match --lead a.dng --other b.dng -o q.json", 2, "--lead-correction");
+    expect_error("match --lead a.dng --lead-correction a.json --other b.dng -o a.json", 2, "a.json");
+}
+
+TEST_F(WaysOut, exposures_modes_and_deliveries_are_compared) {
+    simulate("under.dng", {.width = 600, .height = 400, .white = 0.2});
+    simulate("over.dng", {.width = 600, .height = 400, .white = 1.6});
+    const json s = run("series under.dng a.dng over.dng --chart grid24 --json").object();
+    EXPECT_EQ(s["key"], "a.dng");
+    EXPECT_NEAR(s["frames"][0]["stops"].get<double>(), -2, 0.02);
+    EXPECT_NEAR(s["frames"][2]["stops"].get<double>(), 1, 0.02);
+    EXPECT_FALSE(s["frames"][2]["usable"].get<bool>());
+    EXPECT_FALSE(s["frames"][2]["clipped"].empty());
+    EXPECT_NEAR(s["usable_stops"][0].get<double>(), -2, 0.02);
+    EXPECT_LT(s["frames"][0]["snr_db"].get<double>(), s["frames"][1]["snr_db"].get<double>());
+    simulate("b.dng", {.camera = "cine-b", .width = 600, .height = 400});
+    const json c = run("compare a.dng b.dng --chart grid24 --json").object();
+    ASSERT_EQ(c["modes"].size(), 2u);
+    EXPECT_NEAR(c["modes"][0]["kelvin"].get<double>(), 6800, 300); // the simulated window
+    EXPECT_GT(c["modes"][0]["skin"]["chroma"].get<double>(), 10);
+    ASSERT_EQ(run("apply a.json a.dng -o m").status, 0);
+    ASSERT_EQ(run("apply a.json a.dng -o d --format jpeg").status, 0);
+    const json same = run("verify m/a.tif d/a.jpg --json").object();
+    EXPECT_LT(same["delta_e_2000"]["median"].get<double>(), 0.7);
+    // Another space without its profile: colours change, and the words say so.
+    ASSERT_EQ(run("apply a.json a.dng -o p --space display-p3 --format png").status, 0);
+    const auto in = OIIO::ImageInput::open(scratch / "p" / "a.png");
+    OIIO::ImageSpec bare(in->spec().width, in->spec().height, 3, OIIO::TypeDesc::UINT8);
+    std::vector<std::uint8_t> codes(static_cast<std::size_t>(bare.width) * bare.height * 3);
+    in->read_image(0, 0, 0, 3, OIIO::TypeDesc::UINT8, codes.data());
+    const auto out = OIIO::ImageOutput::create((scratch / "bare.png").string());
+    out->open((scratch / "bare.png").string(), bare);
+    out->write_image(OIIO::TypeDesc::UINT8, codes.data());
+    out->close();
+    const json other = run("verify m/a.tif bare.png --json").object();
+    EXPECT_GT(other["delta_e_2000"]["mean"].get<double>(), 1.5);
+    EXPECT_NE(other["words"].get<std::string>().find("less saturated"), std::string::npos) << other["words"];
+}
+
+// A display that is sRGB itself (IEC 61966-2-1), a wide one, and a tired one: by hand.
+TEST_F(WaysOut, displays_are_told_apart) {
+    const auto measured = [&](const char* name, const std::string& space, double gamma, double white, double black,
+                              double red_gain) {
+        const colour::RgbSpace& s = colour::rgb_space(space);
+        std::string text = "R,G,B,X,Y,Z\n";
+        const auto add = [&](double r, double g, double b) {
+            colour::Vec3 light(std::pow(r, gamma) * red_gain, std::pow(g, gamma), std::pow(b, gamma));
+            const colour::Vec3 xyz = white * (s.to_xyz() * light) + black * s.to_xyz() * colour::Vec3::Ones();
+            text += formatted("{},{},{},{:.5f},{:.5f},{:.5f}\n", r, g, b, xyz[0], xyz[1], xyz[2]);
+        };
+        for (int i = 0; i <= 10; ++i) add(i / 10.0, i / 10.0, i / 10.0);
+        for (int i = 1; i <= 5; ++i) {
+            add(i / 5.0, 0, 0);
+            add(0, i / 5.0, 0);
+            add(0, 0, i / 5.0);
+            add(i / 5.0, i / 5.0, 0);
+        }
+        test::written(scratch / name, text);
+    };
+    measured("good.csv", "srgb", 2.2, 120, 0.1, 1);
+    const json good = run("monitor --measured good.csv -o good.icc --json").object();
+    EXPECT_EQ(good["verdict"], "pass") << good.dump(1);
+    EXPECT_NEAR(good["luminance"].get<double>(), 120.1, 0.2);
+    EXPECT_NEAR(good["contrast"].get<double>(), 1201, 5);
+    EXPECT_NEAR(good["gamma"].get<double>(), 2.2, 0.01);
+    EXPECT_NEAR(good["white"]["kelvin"].get<double>(), 6504, 15);
+    EXPECT_NEAR(good["coverage"]["srgb"].get<double>(), 1, 0.01);
+    EXPECT_LT(good["coverage"]["bt2020"].get<double>(), 0.7);
+    EXPECT_TRUE(fs::exists(scratch / "good.icc"));
+    measured("wide.csv", "display-p3", 2.2, 120, 0.05, 1);
+    const json wide = run("monitor --measured wide.csv --target display-p3 --json").object();
+    EXPECT_EQ(wide["verdict"], "pass") << wide.dump(1);
+    EXPECT_GT(wide["coverage"]["display-p3"].get<double>(), 0.98);
+    measured("tired.csv", "srgb", 1.8, 60, 0.8, 0.75);
+    const json tired = run("monitor --measured tired.csv --json").object();
+    EXPECT_EQ(tired["verdict"], "fail") << tired.dump(1);
+    EXPECT_NE(tired["advice"].get<std::string>().find("white"), std::string::npos);
+    test::written(scratch / "few.csv", "R,G,B,X,Y,Z\n1,1,1,90,100,100\n");
+    expect_error("monitor --measured few.csv", 3, "few.csv");
+    expect_error("monitor --measured good.csv --target mars", 2, "mars");
+}
+
+} // namespace
+} // namespace refero
