@@ -131,20 +131,31 @@ REFERO_WIDE_ROWS void matrix_row(int n, const float* m, const float* r, const fl
     }
 }
 
-/// The same with the seven products of chromaticity (fit::cubic_of); `m` is 3 x 10, by rows.
-REFERO_WIDE_ROWS void spectral_row(int n, const float* m, const float* r, const float* g, const float* b, float* out) {
+/// The same with the seven products of chromaticity (fit::cubic_of); `m` is 3 x 10, by rows. In place.
+REFERO_WIDE_ROWS void spectral_row(int n, const float* __restrict m, float* __restrict r, float* __restrict g,
+                                   float* __restrict b) {
     for (int i = 0; i < n; ++i) {
-        const float cr = std::max(r[i], 0.0f), cg = std::max(g[i], 0.0f), cb = std::max(b[i], 0.0f);
-        const float mean = (cr + cg + cb) * (1.0f / 3);
-        const float per = mean > 1e-20f ? 1 / mean : 0.0f;
+        const float vr = r[i], vg = g[i], vb = b[i];
+        const float cr = vr > 0 ? vr : 0, cg = vg > 0 ? vg : 0, cb = vb > 0 ? vb : 0;
+        const float mean = (cr + cg + cb) * (1.0f / 3), per = 1 / (mean + 1e-20f);
         const float x = cr * per - 1, y = cb * per - 1;
         const float xx = mean * x * x, xy = mean * x * y, yy = mean * y * y;
         const float xxx = x * xx, xxy = x * xy, xyy = y * xy, yyy = y * yy;
-        for (int c = 0; c < 3; ++c) {
-            const float* k = m + 10 * c;
-            out[3 * i + c] = k[0] * r[i] + k[1] * g[i] + k[2] * b[i] + k[3] * xx + k[4] * xy + k[5] * yy + k[6] * xxx +
-                             k[7] * xxy + k[8] * xyy + k[9] * yyy;
-        }
+        r[i] = m[0] * vr + m[1] * vg + m[2] * vb + m[3] * xx + m[4] * xy + m[5] * yy + m[6] * xxx + m[7] * xxy +
+               m[8] * xyy + m[9] * yyy;
+        g[i] = m[10] * vr + m[11] * vg + m[12] * vb + m[13] * xx + m[14] * xy + m[15] * yy + m[16] * xxx + m[17] * xxy +
+               m[18] * xyy + m[19] * yyy;
+        b[i] = m[20] * vr + m[21] * vg + m[22] * vb + m[23] * xx + m[24] * xy + m[25] * yy + m[26] * xxx + m[27] * xxy +
+               m[28] * xyy + m[29] * yyy;
+    }
+}
+
+REFERO_WIDE_ROWS void join_row(int n, const float* __restrict r, const float* __restrict g, const float* __restrict b,
+                               float* __restrict out) {
+    for (int i = 0; i < n; ++i) {
+        out[3 * i] = r[i];
+        out[3 * i + 1] = g[i];
+        out[3 * i + 2] = b[i];
     }
 }
 
@@ -259,9 +270,10 @@ void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour:
                 }
             if (fit::is_matrix(chosen.model))
                 matrix_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data(), out);
-            else if (chosen.model == fit::Model::spectral)
-                spectral_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data(), out);
-            else
+            else if (chosen.model == fit::Model::spectral) {
+                spectral_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data());
+                join_row(f.width, row.r.data(), row.g.data(), row.b.data(), out);
+            } else
                 for (int x = 0; x < f.width; ++x) {
                     const auto i = static_cast<std::size_t>(x);
                     const colour::Vec3 b(row.r[i], row.g[i], row.b[i]);
