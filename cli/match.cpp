@@ -14,7 +14,7 @@ struct Side {
     std::optional<chart::Definition> definition;
     std::optional<colour::Mat3> camera_from_xyz, xyz_from_rgb;
     bool raw = false, finished = false;
-    double position_s = 0;
+    std::string encoding; ///< see work::encoding_of
     fit::Source source;
 };
 
@@ -43,6 +43,7 @@ Side side_of(const std::string& file, const std::string& chart, const std::strin
     s.raw = shot.frame.is_raw;
     s.finished = !shot.frame.linear;
     s.source = work::source_of(shot);
+    s.encoding = work::encoding_of(shot.frame);
     return s;
 }
 
@@ -117,7 +118,7 @@ Run add_match(CLI::App& app) {
         settings.finished = other.finished;
         match::Match m = match::match(other.reading, target, reference, definition, own_colours_of(other), settings);
         m.correction.sources.push_back(other.source);
-        m.correction.encoding = a->other_encoding;
+        m.correction.encoding = other.encoding;
         m.correction.made = utc_now();
         if (other.camera_from_xyz) m.correction.light = balance::light_of(m.correction.balance, *other.camera_from_xyz);
         fit::save(m.correction, a->output);

@@ -68,7 +68,7 @@ ChartEditor::ChartEditor(QWidget* parent)
       map_(new PatchMap),
       table_(new QTableWidget),
       undo_(new QPushButton(icon("undo"), tr("Undo"))),
-      save_(new QPushButton(tr("Save the chart"))),
+      save_(new QPushButton(tr("Save"))),
       remove_(new QPushButton(tr("Remove patch"))),
       words_(new QLabel) {
     auto* outer = new QVBoxLayout(this);
@@ -381,7 +381,8 @@ void ChartEditor::show_all() {
             const auto lab = colour::lab_from_xyz(xyz->second);
             lightness[i] = lab[0];
             colours[i] = colour_of(xyz->second);
-            for (int c = 0; c < 3; ++c) cells[l_column + c] = QString::number(lab[c], 'f', 2);
+            for (int c = 0; c < 3; ++c)
+                cells[l_column + c] = QString::number(std::abs(lab[c]) < 0.005 ? 0.0 : lab[c], 'f', 2);
         }
         for (int c = 0; c < column_count; ++c) {
             if (!table_->item(static_cast<int>(i), c)) table_->setItem(static_cast<int>(i), c, new QTableWidgetItem);

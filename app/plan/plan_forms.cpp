@@ -105,14 +105,12 @@ void PlanView::make_forms() {
         typed->setObjectName("typeCurve");
         typed->setToolTip(tr("By the six figures that makers print; kept as CLF, and used for this mode"));
         log_curve_ = new LogCurveForm(desk_);
-        log_curve_->hide();
         connect(typed, &QPushButton::clicked, this, [this] {
             log_curve_->open(mode_->value().id);
-            log_curve_->show();
+            forms_->setCurrentIndex(forms_->count() - 1); // a page of its own, after the three of the cell
         });
-        connect(log_curve_, &LogCurveForm::closed, log_curve_, &QWidget::hide);
+        connect(log_curve_, &LogCurveForm::closed, this, [this] { forms_->setCurrentIndex(0); });
         column->addWidget(typed);
-        column->addWidget(log_curve_);
     });
     page([&](QWidget* inner, QVBoxLayout* column) {
         light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) {
@@ -164,6 +162,7 @@ void PlanView::make_forms() {
             update_row(s, tr("Plan: chart"));
         });
     });
+    page([&](QWidget*, QVBoxLayout* column) { column->addWidget(log_curve_); });
     // One lens or mode for a whole row.
     const auto change_row = [this](QComboBox* box, Id plan::Rig::*of_rig, auto fresh, const QString& what) {
         connect(box, &QComboBox::activated, this, [=, this] {

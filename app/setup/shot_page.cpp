@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QScrollArea>
 #include <QTabWidget>
 
 #include "../theme.hpp"
@@ -136,7 +137,13 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     proof->setContentsMargins(0, 6, 0, 0);
     for (QWidget* w : std::initializer_list<QWidget*>{findings_, found_, facts_}) proof->addWidget(w);
     proof->addStretch();
-    tabs->addTab(found, tr("What the gate sees"));
+    auto* seen = new QScrollArea; // many findings, and the facts below them
+    seen->setWidgetResizable(true);
+    seen->setFrameShape(QFrame::NoFrame);
+    seen->viewport()->setAutoFillBackground(false);
+    seen->setWidget(found);
+    found->setAutoFillBackground(false); // setWidget() turns it on
+    tabs->addTab(seen, tr("What the gate sees"));
     auto* grid = new QWidget;
     auto* column = new QVBoxLayout(grid);
     column->setContentsMargins(0, 6, 0, 0);
@@ -229,6 +236,9 @@ static QIcon mark_of(inspect::Status status, const QColor& ink) {
     return QIcon(pixmap);
 }
 
+/// The shot shows a card of one surface, touched in one place.
+static bool of_card(const Chain& s) { return s.shot && s.shot->definition.patches.size() == 1; }
+
 void ShotPage::show_verdict(const Chain& s) {
     const bool waiting = desk_.tasks.busy(Doing::making, s.id) || (desk_.tasks.busy(Doing::reading, s.id) && !s.shot);
     verdict_->setText(waiting ? QString() : gate_words(s));
@@ -243,6 +253,7 @@ void ShotPage::show_verdict(const Chain& s) {
     for (const plan::Finding& f : s.findings) {
         const inspect::Status status = inspect::status_named(f.status);
         if (status == inspect::Status::pass) continue;
+        if (status == inspect::Status::unknown && of_card(s)) continue; // a card is one surface: it tells but little
         QString check = QString::fromStdString(f.check).replace('_', ' ');
         check[0] = check[0].toUpper();
         const QString words = status == inspect::Status::unknown
@@ -264,6 +275,7 @@ void ShotPage::show_verdict(const Chain& s) {
     for (int i = 0; i < findings_->count(); ++i) height += findings_->sizeHintForRow(i);
     findings_->setFixedHeight(std::min(330, height));
     found_->setText(!s.shot              ? QString()
+                    : of_card(s)         ? tr("The square that was touched sets balance and exposure.")
                     : s.settings.corners ? tr("%1, corners by hand. Fine steps: choose a corner, then the arrow keys.")
                                                .arg(QString::fromStdString(s.shot->placement.chart))
                                          : tr("%1 found, %2 % sure. Drag a corner if it is off.")
@@ -290,12 +302,13 @@ void ShotPage::show_setup(Id setup) {
     if (!corners && s.shot) corners = s.shot->placement.corners;
     std::optional<chart::Definition> by_hand;
     if (!s.shot && corners) by_hand = chart::find_definition(s.settings.chart);
-    picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, true);
+    picture_->set_chart(s.shot ? &s.shot->definition : by_hand ? &*by_hand : nullptr, corners, !of_card(s));
     const bool card = s.balance_only() && s.chart_shot && (s.refused.empty() || s.refused == s.problem) &&
                       desk_.pictures.of(setup).frame;
     card_->setVisible(card);
     card_->setText(s.shot ? tr("Click another spot") : tr("Click the card"));
     middle_->setVisible(card);
+    refuse_->setVisible(s.chart_shot != 0 && !(card && !s.shot));
     // One click is all that is asked for.
     if (!card || s.shot || asked_for_card_ == s.chart_shot) {
         if (!card) asked_for_card_ = 0;
@@ -304,15 +317,18 @@ void ShotPage::show_setup(Id setup) {
         picture_->pick({tr("Click the card")});
     }
     by_hand_->setVisible(desk_.pictures.of(setup).frame && !corners && !card);
-    snap_->setVisible(desk_.pictures.of(setup).frame && s.settings.corners);
+    snap_->setVisible(desk_.pictures.of(setup).frame && s.settings.corners && !of_card(s));
     chart_->setVisible(s.chart_shot != 0);
     show_chart_choice(s);
-    again_->setVisible(s.settings.corners.has_value());
+    again_->setVisible(s.settings.corners.has_value() && !of_card(s));
     show_verdict(s);
     values_->show_chain(s);
     const plan::Frame& m = s.chart_frame;
     std::vector<std::pair<QString, QString>> facts;
-    if (s.shot) {
+    if (s.shot && s.reference)
+        facts.emplace_back(tr("Values"),
+                           s.nominal() ? tr("nominal: bring those of the card in hand") : tr("of the card in hand"));
+    if (s.shot && !of_card(s)) {
         facts.emplace_back(tr("Tilt"), tr("%1\u00b0").arg(s.shot->placement.tilt_deg, 0, 'f', 1));
         facts.emplace_back(tr("Share of frame"), tr("%1 %").arg(100 * s.shot->placement.frame_fraction, 0, 'f', 1));
         if (s.shot->placement.mirrored) facts.emplace_back(tr("Mirrored"), tr("yes: check how the frame came in"));

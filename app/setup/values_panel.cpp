@@ -46,7 +46,7 @@ ValuesPanel::ValuesPanel(Desk& desk, QWidget* parent)
     illuminant_->setAccessibleName(illuminant_->toolTip());
     observer_->setAccessibleName(observer_->toolTip());
     use_->setObjectName("useValues");
-    use_->setDefault(true);
+    use_->setProperty("primary", true);
     for (QWidget* w : std::initializer_list<QWidget*>{file_, paste_, illuminant_, observer_}) row->addWidget(w);
     row->addStretch();
     column->addLayout(row);
@@ -123,7 +123,7 @@ void ValuesPanel::show_table(const chart::Reference& values,
                                  change == changed.end() ? QString() : QString::number(change->second, 'f', 2)};
         for (int k = 0; k < 5; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
-            item->setTextAlignment((k ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            item->setTextAlignment((k && k < 4 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
             if (k == 0 && xyz != values.xyz.end()) {
                 QPixmap patch(14, 14);
                 patch.fill(colour_of(xyz->second));

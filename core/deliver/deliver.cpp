@@ -24,7 +24,8 @@ frame::Encoding input_of(const Options& o, const fit::Correction& c) {
 
 const colour::RgbSpace& space_of(const Options& o, const fit::Correction& c) {
     if (!o.space.empty()) return colour::rgb_space(o.space);
-    const bool video = !c.encoding.empty() && c.encoding != "srgb"; // pictures are read as sRGB
+    // Pictures are linear or sRGB; every other curve is a recording mode's of moving pictures.
+    const bool video = !c.encoding.empty() && c.encoding != "srgb" && c.encoding != "linear";
     return colour::rgb_space(video ? "bt709" : "srgb");
 }
 

@@ -214,8 +214,9 @@ Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arr
     t.setup = f.setup;
     const Id frame = t.rows.add(f);
     if (f.kind != plan::FrameKind::chart || f.same_as || !f.setup) return t;
+    const std::string problem = !m.shot && waits_for_card(shoot, f.setup) ? touch_the_card : m.problem;
     t.chart_shot = t.rows.add(
-        plan::ChartShot{.setup = f.setup, .frame = frame, .problem = m.problem, .kelvin = m.kelvin, .duv = m.duv});
+        plan::ChartShot{.setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});
     if (!m.shot) return t;
     t.rows.add(plan::Reading{.chart_shot = t.chart_shot, .made_from = "|", .content = job::to_json(*m.shot)});
     for (const plan::Finding& finding : findings_of(shoot, f.setup, t.chart_shot, m)) t.rows.add(finding);

@@ -111,9 +111,7 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
         m.shot = std::make_shared<const MeasuredShot>(std::move(shot));
     } catch (const Error& e) {
         if (e.kind() == ErrorKind::cancelled) throw;
-        m.problem = request.card && e.kind() == ErrorKind::not_found
-                        ? "Click the card in the picture, or take the middle of the frame for a diffuser"
-                        : e.sentences();
+        m.problem = request.card && e.kind() == ErrorKind::not_found ? touch_the_card : e.sentences();
     }
     report(1);
     return m;

@@ -25,6 +25,9 @@ FrameSource source_of(const plan::Shoot& shoot, const plan::Frame& frame, plan::
 frame::Frame read(const FrameSource& source, frame::Size size, const Progress& progress = {},
                   std::stop_token stop = {});
 
+/// What is asked for where a setup is balanced on a card and its frame shows no chart.
+inline constexpr const char* touch_the_card =
+    "Click the card in the picture, or take the middle of the frame for a diffuser";
 /// The gate's limits in a job: its school's, with its own in their place.
 inspect::Limits limits_of(const plan::Brief& brief);
 

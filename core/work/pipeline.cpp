@@ -172,6 +172,12 @@ fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& a
             known ? std::optional(std::log2(m.exposure_s / (m.f_number * m.f_number) * m.iso)) : std::nullopt};
 }
 
+std::string encoding_of(const frame::Frame& f) {
+    if (f.is_raw) return {};
+    if (f.linear) return "linear";
+    return f.encoding == "embedded ICC curve" ? std::string() : f.encoding;
+}
+
 fit::Source source_of(const MeasuredShot& shot) {
     return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256,
             shot.frame.metadata, shot.placement};
@@ -234,9 +240,7 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
     for (const job::Panel& panel : panels) join_hues(reading, all, panel);
     settings.finished = !shots.front().frame.linear;
     fit::Correction c = fit::build(reading, all, &shots.front().definition, settings, stop);
-    const frame::Frame& first = shots.front().frame;
-    if (!first.is_raw && first.encoding != "linear" && first.encoding != "embedded ICC curve")
-        c.encoding = first.encoding;
+    c.encoding = encoding_of(shots.front().frame);
     for (const MeasuredShot& shot : shots) c.sources.push_back(source_of(shot));
     if (const auto& matrix = shots.front().frame.camera_from_xyz) c.light = balance::light_of(c.balance, *matrix);
     return c;

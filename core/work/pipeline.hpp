@@ -50,6 +50,8 @@ std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& ro
 /// camera's own pictures. Throws Error(input) for raw frames.
 fit::CurveShot code_shot(const std::filesystem::path& file, const ShotOptions& options, chart::Definition& definition);
 
+/// The encoding that a frame's LUTs have to expect: a name or file, empty for raw and for profiles without a name.
+std::string encoding_of(const frame::Frame& frame);
 /// The source entry of a correction: file, hash, metadata, placement.
 fit::Source source_of(const MeasuredShot& shot);
 

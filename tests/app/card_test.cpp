@@ -55,6 +55,8 @@ TEST_F(CardWalk, eight_lights_are_eight_frames_and_eight_clicks) {
         ASSERT_EQ(desk().chains.at(setup).chart_shot != 0, true) << setup;
         window.open_setup(setup);
         ASSERT_TRUE(wait_for([&] { return picture()->picking(); })) << setup; // it asks by itself
+        EXPECT_TRUE(QString::fromStdString(desk().chains.at(setup).problem).contains("Click the card"));
+        if (clicks == 0) photograph(window, "card-asked");
         click(0.3, 0.5);
         ++clicks;
         ASSERT_TRUE(idle());
@@ -73,6 +75,8 @@ TEST_F(CardWalk, eight_lights_are_eight_frames_and_eight_clicks) {
         const colour::Vec3 lab = colour::lab_from_xyz(seen);
         EXPECT_LT(std::hypot(lab[1], lab[2]), 0.5);
     }
+    window.setup_view()->choose(Step::shot);
+    photograph(window, "card");
     EXPECT_EQ(clicks, 8);
     EXPECT_LT(desk().chains.at(id(3)).light->kelvin, 3400); // tungsten
     EXPECT_GT(desk().chains.at(id(2)).light->kelvin, 6200); // shade
@@ -160,6 +164,11 @@ TEST_F(CardWalk, two_panels_in_one_frame_are_both_read_and_a_page_apart_makes_no
     int tints = 0;
     for (int r = 0; r < candidates->rowCount(); ++r) tints += candidates->item(r, 0)->text().contains("tint-steps:B");
     EXPECT_EQ(tints, 9);
+    photograph(window, "panels");
+    window.findChild<QTabWidget*>("balanceTabs")->setCurrentIndex(3);
+    photograph(window, "codes");
+    window.setup_view()->choose(Step::correction);
+    photograph(window, "panels-correction");
     // Its hues join on demand.
     Settings s = desk().chains.at(id(0)).settings;
     s.panels = true;
@@ -203,6 +212,8 @@ TEST_F(CardWalk, values_of_the_card_in_hand_are_looked_at_then_used_and_kept_in_
     panel->bring(table, "card.csv");
     auto* use = panel->findChild<QPushButton*>("useValues");
     ASSERT_TRUE(use->isVisibleTo(panel)) << panel->findChild<QLabel*>("valuesWords")->text().toStdString();
+    window.findChild<QTabWidget*>("shotTabs")->setCurrentIndex(1);
+    photograph(window, "values");
     use->click();
     EXPECT_FALSE(desk().chains.at(id(0)).nominal());
     EXPECT_TRUE(desk().chains.at(id(0)).correction_stale()); // fitted to the nominal ones
@@ -253,6 +264,7 @@ TEST_F(CardWalk, an_unknown_chart_is_taught_by_four_clicks_and_then_found_by_its
     auto* editor = window.kit_view()->findChild<ChartEditor*>();
     ASSERT_TRUE(editor && editor->isVisible());
     EXPECT_EQ(editor->definition().patches.size(), 35u);
+    photograph(window, "taught");
     editor->findChildren<QLineEdit*>().front()->setText("linen-7x5");
     // Printed, and the sheet read back by another program: true to size, and found.
     chart::Definition printed = editor->definition();
@@ -281,6 +293,16 @@ TEST_F(CardWalk, a_log_curve_is_typed_in_and_used_by_its_mode) {
     mode.name = "flat 10 bit";
     mode.kind = plan::ModeKind::video;
     desk().job.change(plan::put("a flat mode", mode));
+    window.show_plan();
+    auto* type_in = window.findChild<QPushButton*>("typeCurve");
+    ASSERT_TRUE(type_in);
+    for (auto* tabs : window.plan_view()->findChildren<QTabWidget*>())
+        tabs->setCurrentIndex(tabs->count() == 3 ? 0 : tabs->count() - 1);
+    for (auto* b : window.plan_view()->findChildren<QAbstractButton*>())
+        if (b->text() == "Camera") b->click();
+    type_in->click();
+    QTest::qWait(20);
+    photograph(window, "log-curve");
     LogCurveForm form(desk());
     form.open(mode.id);
     const colour::LogCurve c{10, 0.25, 0.39, 5.6, 0.05, 0.01};

@@ -41,4 +41,12 @@ inline Rendition grey_picture(int width, int height, int cell, int level) {
     return r;
 }
 
+/// Keeps a picture of the window where REFERO_SCREENSHOTS names a folder.
+inline void photograph(QWidget& window, const QString& name) {
+    const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS");
+    if (folder.isEmpty()) return;
+    QTest::qWait(250);
+    window.grab().save(folder + "/" + name + ".png");
+}
+
 } // namespace refero::app

@@ -60,14 +60,6 @@ private:
     double longest_ = 0, all_ = 0;
 };
 
-/// Keeps a picture of the window where REFERO_SCREENSHOTS names a folder.
-void keep_picture(QWidget& window, const QString& name) {
-    const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS");
-    if (folder.isEmpty()) return;
-    QTest::qWait(250);
-    window.grab().save(folder + "/" + name + ".png");
-}
-
 template<class T>
 T* child(QWidget& parent, const char* name) {
     T* found = nullptr;
@@ -108,7 +100,7 @@ struct Window : testing::Test {
 };
 
 TEST_F(Window, the_demo_from_board_to_exported_file) {
-    keep_picture(window, "start");
+    photograph(window, "start");
     StallMeter stall;
     open_demo();
     stall.phase("demo frames made and read");
@@ -120,7 +112,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     EXPECT_TRUE(desk().chains.at(id(7)).balance_only());
     EXPECT_TRUE(desk().chains.at(id(7)).whole());
     EXPECT_EQ(desk().chains.at(id(7)).steps().size(), 4u);
-    keep_picture(window, "board-read");
+    photograph(window, "board-read");
     stall.restart();
 
     // The second setup by keyboard.
@@ -134,7 +126,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_EQ(window.setup_view()->chosen(), Step::shot);
     ASSERT_TRUE(idle());
     stall.phase("setup opened");
-    keep_picture(window, "shot");
+    photograph(window, "shot");
     stall.restart();
 
     // Drag the first corner by eight pixels and put it back by undo.
@@ -167,7 +159,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
                                              QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
     QTest::qWait(50);
     stall.phase("reading shown");
-    keep_picture(window, "reading");
+    photograph(window, "reading");
     // The demo's light falls evenly: within the gate's limit of a fifth of a stop.
     auto* map = child<PatchMap>(window, "patchMap");
     const QStringList words = map->text_at(QPointF(3, 3)).split(' ');
@@ -182,7 +174,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(idle());
     QTest::qWait(50);
     stall.phase("balance shown");
-    keep_picture(window, "balance");
+    photograph(window, "balance");
     // Every neutral beside the others; one is taken by the keyboard, and taken back.
     auto* on = child<QTableWidget>(window, "balanceCandidates");
     ASSERT_EQ(on->rowCount(), 7);
@@ -200,14 +192,14 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     auto* asked = child<QTableWidget>(window, "exposures");
     ASSERT_EQ(asked->rowCount(), 4);
     EXPECT_TRUE(asked->item(0, 1)->text().endsWith("stops"));
-    keep_picture(window, "exposure");
+    photograph(window, "exposure");
     tabs->setCurrentIndex(2);
     ASSERT_TRUE(idle());
     if (!qEnvironmentVariable("REFERO_SCREENSHOTS").isEmpty()) {
         Settings finished = desk().chains.at(id(1)).settings;
         finished.finish.warmer_mired = 14;
         desk().setups.change(id(1), finished, "Warmer");
-        keep_picture(window, "finish");
+        photograph(window, "finish");
         desk().job.undo();
     }
     tabs->setCurrentIndex(0);
@@ -230,7 +222,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(idle());
     QTest::qWait(50);
     stall.phase("fitted, and a frame before and after");
-    keep_picture(window, "correction");
+    photograph(window, "correction");
     auto* models = child<QTableWidget>(window, "candidates");
     ASSERT_EQ(models->rowCount(), static_cast<int>(fit::all_models.size()));
     int chosen = 0;
@@ -241,7 +233,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     for (int i = 1; i < parts->count(); ++i) {
         parts->setCurrentIndex(i);
         ASSERT_TRUE(idle());
-        keep_picture(window, "correction-" + QString::number(i));
+        photograph(window, "correction-" + QString::number(i));
     }
     parts->setCurrentIndex(0);
     stall.restart();
@@ -265,7 +257,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(idle());
     QTest::qWait(50);
     stall.phase("flipped, split dragged, proof shown");
-    keep_picture(window, "proof");
+    photograph(window, "proof");
     EXPECT_TRUE(child<QLabel>(window, "proofWords")->text().contains("half of observers"));
     bool sure = false; // how sure it is was drawn beside the window
     for (const auto* label : window.setup_view()->page()->findChildren<QLabel*>())
@@ -294,7 +286,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     cpu->applyRGB(rgb);
     const double grey = colour::encode(colour::Transfer::srgb, c.reference.xyz.at(c.balance.white_patch)[1]);
     for (const float v : rgb) EXPECT_NEAR(v, grey, 0.01);
-    keep_picture(window, "handover");
+    photograph(window, "handover");
     stall.restart();
 
     // A change after that makes the links behind it stale.
@@ -317,12 +309,12 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     ASSERT_TRUE(idle());
     EXPECT_EQ(desk().chains.at(id(4)).state, State::stale); // its light was re-lit: no fit mends that
     stall.phase("all fitted");
-    keep_picture(window, "board");
+    photograph(window, "board");
     key(Qt::Key_F);
     EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 15);
     ASSERT_TRUE(idle());
     QTest::qWait(300);
-    keep_picture(window, "frames");
+    photograph(window, "frames");
     // The gate's verdicts, worst first.
     auto* rows = window.board_place()->frames_view()->model();
     rows->sort(FramesModel::gate, Qt::AscendingOrder);
@@ -333,12 +325,12 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.restart();
     key(Qt::Key_L);
     EXPECT_GT(window.board_place()->log_view()->table()->rowCount(), 30);
-    keep_picture(window, "log");
+    photograph(window, "log");
     stall.restart();
     key(Qt::Key_2);
     EXPECT_EQ(window.plan_view()->matrix()->rowCount(), 4);
     stall.phase("frames, log and plan shown");
-    keep_picture(window, "plan");
+    photograph(window, "plan");
     stall.restart();
     key(Qt::Key_4);
     window.kit_view()->sections()->setCurrentRow(2);
@@ -346,11 +338,11 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     lights->setCurrentCell(3, 0);
     QTest::qWait(50);
     stall.phase("kit shown");
-    keep_picture(window, "kit");
+    photograph(window, "kit");
     window.kit_view()->sections()->setCurrentRow(1);
     child<ChartEditor>(*window.kit_view(), "")->start_from("field77");
     QTest::qWait(50);
-    keep_picture(window, "own-chart");
+    photograph(window, "own-chart");
     test::measured("longest stall of the event loop: %.0f ms (aim: under 50)", stall.longest_of_all());
     EXPECT_EQ(notice(), "");
 }
@@ -411,7 +403,7 @@ TEST_F(Window, a_frame_without_a_chart_can_be_given_corners_by_hand) {
         [&] { return desk().chains.count() == 1 && desk().pictures.of(id(0)).frame && desk().tasks.running() == 0; }));
     EXPECT_EQ(desk().chains.at(id(0)).link(Step::shot), LinkState::broken);
     EXPECT_FALSE(desk().chains.at(id(0)).problem.empty());
-    keep_picture(window, "no-chart");
+    photograph(window, "no-chart");
     QPushButton* by_hand = nullptr;
     for (auto* b : window.setup_view()->page()->findChildren<QPushButton*>())
         if (b->isVisible() && b->text().contains("by hand")) by_hand = b;
