@@ -45,10 +45,11 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     kinds_->setAccessibleName(tr("Kind of file"));
     const auto add_kind = [&](const QString& title, const QString& files, const QString& id) {
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(title, files), kinds_);
-        item->setSizeHint({180, 56});
+        item->setSizeHint({180, 43});
         item->setData(Qt::UserRole, id);
     };
-    for (const deliver::Format& f : deliver::formats()) add_kind(qt(f.title), "*" + qt(f.extension), qt(f.id));
+    for (const deliver::Format& f : deliver::formats())
+        add_kind(qt(f.title), f.folder ? tr("a folder") : "*" + qt(f.extension), qt(f.id));
     add_kind(tr("Corrected frames"), tr("TIFF, PNG, JPEG, EXR"), "frames");
     row->addWidget(kinds_);
 
@@ -76,7 +77,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     };
     for (const char* e : {"srgb", "linear", "bt709", "hlg", "pq", "acescct"}) encoding_->addItem(e);
     add(tr("&Encoding in"), encoding_, tr("How the camera RGB that goes in is encoded"));
-    for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "acescg"})
+    for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "romm", "acescg"})
         space_->addItem(s);
     add(tr("&Space out"), space_, tr("Colour space of what comes out"));
     size_->setRange(2, 129);
@@ -152,6 +153,18 @@ QString HandoverPage::default_name() const {
     return f ? base + (f->extension == ".json" ? "-" + qt(f->id) : QString()) + qt(f->extension) : base;
 }
 
+/// LUTs expect what was recorded; a profile has its own usual encoding.
+void HandoverPage::choose_usual(const deliver::Format* f) {
+    if (!f || f->input_encoding.empty()) return;
+    const auto correction =
+        desk_.chains.has(setup_) ? desk_.chains.at(setup_).correction : std::shared_ptr<const fit::Correction>();
+    const bool lut = f->input_encoding == "srgb" && correction;
+    const QString encoding = lut ? qt(deliver::usual_encoding(*correction)) : qt(f->input_encoding);
+    if (encoding_->findText(encoding) < 0) encoding_->addItem(encoding); // a curve of its own
+    encoding_->setCurrentText(encoding);
+    if (lut) space_->setCurrentText(qt(deliver::usual_space(*correction)));
+}
+
 void HandoverPage::choose_kind() {
     const deliver::Format* f = format_at(kinds_->currentRow()); // null: the frames
     what_->setText(f ? qt(f->what) : tr("The chart shot and all frames of this setup, corrected at full size."));
@@ -161,7 +174,7 @@ void HandoverPage::choose_kind() {
     };
     const auto asks = [&](deliver::Option option) { return f && f->has(option); };
     visible(encoding_, asks(deliver::Option::input_encoding));
-    if (f && !f->input_encoding.empty()) encoding_->setCurrentText(qt(f->input_encoding));
+    choose_usual(f);
     visible(space_, !f || asks(deliver::Option::space));
     visible(size_, asks(deliver::Option::size));
     visible(second_, !f || asks(deliver::Option::second));
@@ -178,6 +191,7 @@ void HandoverPage::show_setup(Id setup) {
     if (other) name_->setText(default_name());
     const Chain& s = desk_.chains.at(setup);
     const deliver::Format* f = format_at(kinds_->currentRow());
+    if (other) choose_usual(f);
     write_->setEnabled(s.correction != nullptr);
     const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
     {

@@ -20,6 +20,7 @@ public:
     void show_setup(Id setup) override;
 
 private:
+    void choose_usual(const deliver::Format* format);
     void choose_kind();
     void write();
     QString default_name() const;

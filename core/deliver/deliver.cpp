@@ -17,16 +17,20 @@ std::string title_of(const fit::Correction& c) {
     return title;
 }
 
+std::string usual_encoding(const fit::Correction& c) { return c.encoding.empty() ? "srgb" : c.encoding; }
+
+std::string usual_space(const fit::Correction& c) {
+    // Pictures are linear or sRGB; every other curve is a recording mode's of moving pictures.
+    const bool video = !c.encoding.empty() && c.encoding != "srgb" && c.encoding != "linear";
+    return video ? "bt709" : "srgb";
+}
+
 frame::Encoding input_of(const Options& o, const fit::Correction& c) {
-    const std::string& name = !o.input_encoding.empty() ? o.input_encoding : c.encoding;
-    return frame::Encoding::named(name.empty() ? "srgb" : name);
+    return frame::Encoding::named(o.input_encoding.empty() ? usual_encoding(c) : o.input_encoding);
 }
 
 const colour::RgbSpace& space_of(const Options& o, const fit::Correction& c) {
-    if (!o.space.empty()) return colour::rgb_space(o.space);
-    // Pictures are linear or sRGB; every other curve is a recording mode's of moving pictures.
-    const bool video = !c.encoding.empty() && c.encoding != "srgb" && c.encoding != "linear";
-    return colour::rgb_space(video ? "bt709" : "srgb");
+    return colour::rgb_space(o.space.empty() ? usual_space(c) : o.space);
 }
 
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& c, const Options& o) {
@@ -38,6 +42,15 @@ std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& 
         return colour::Vec3(colour::encode(transfer, out[0]), colour::encode(transfer, out[1]),
                             colour::encode(transfer, out[2]));
     };
+}
+
+double code_of(const frame::Encoding& input, int channel, double light) {
+    double low = 0, high = 1;
+    for (int i = 0; i < 40; ++i) {
+        const double middle = (low + high) / 2;
+        (input.decode(channel, middle) < light ? low : high) = middle;
+    }
+    return (low + high) / 2;
 }
 
 std::string in_xml(const std::string& text) {

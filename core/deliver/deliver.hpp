@@ -56,6 +56,11 @@ const std::vector<Format>& formats();
 /// Throws Error(usage) listing the formats of this version.
 const Format& format_named(const std::string& id);
 
+/// What a LUT of this correction expects and gives unless it is told: the encoding that the reading was decoded with,
+/// srgb for raw files and readings; bt709 for video modes, else srgb.
+std::string usual_encoding(const fit::Correction& correction);
+std::string usual_space(const fit::Correction& correction);
+
 /// Any way from camera RGB to XYZ (D50) as a cube; `what` says in the file what it is.
 void write_cube(const std::function<colour::Vec3(const colour::Vec3&)>& rendering, const std::string& what,
                 const std::filesystem::path& file, const Options& options);

@@ -12,6 +12,8 @@ const colour::RgbSpace& space_of(const Options& options, const fit::Correction& 
 /// The whole way of one colour: code in, linear camera RGB, correction with its finish, output space, code out. Not
 /// clipped.
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& correction, const Options& options);
+/// The code of a light, by search: an encoding that is a file knows one direction only.
+double code_of(const frame::Encoding& input, int channel, double light);
 /// Text as an XML document takes it.
 std::string in_xml(const std::string& text);
 

@@ -398,6 +398,83 @@ void propose(Taught& t, const std::vector<colour::Vec3>& rgb, const frame::Frame
     t.reference.nominal = true;
 }
 
+/// What a chart's definition is made of: its patches' places and ids, cells first.
+struct Laid {
+    std::vector<Box> boxes;
+    std::vector<std::string> ids;
+};
+
+Laid laid_out(const Straight& s, Patches& patches, Taught& t) {
+    // One size and one pitch for the lattice.
+    std::vector<Box> cells;
+    for (const auto& [place, box] : patches.cells) cells.push_back(box);
+    const double w = median_of(cells, &Box::width), h = median_of(cells, &Box::height);
+    std::vector<double> x0, y0;
+    for (const auto& [place, box] : patches.cells) {
+        x0.push_back(box.middle().x() - place.first * s.pitch);
+        y0.push_back(box.middle().y() - place.second * s.pitch);
+    }
+    const Point first(median(x0) - w / 2, median(y0) - h / 2);
+    t.columns = patches.columns;
+    t.rows = patches.rows;
+    Laid laid;
+    // A patch of the ground's own colour has no edges: in a grid that is full otherwise there is one all the same.
+    const bool mostly_full =
+        static_cast<double>(patches.cells.size()) >= fullness * static_cast<double>(patches.columns * patches.rows);
+    const auto free_of_bars = [&](int u, int v) {
+        const Point middle = first + Point(w, h) / 2 + s.pitch * Point(u, v);
+        return std::none_of(patches.bars.begin(), patches.bars.end(), [&](const Box& b) {
+            return middle.x() > b.x0 && middle.x() < b.x1 && middle.y() > b.y0 && middle.y() < b.y1;
+        });
+    };
+    for (int v = 0; v < patches.rows; ++v)
+        for (int u = 0; u < patches.columns; ++u)
+            if (patches.cells.contains({u, v}) || (mostly_full && free_of_bars(u, v))) {
+                laid.boxes.push_back({first.x() + u * s.pitch, first.y() + v * s.pitch, first.x() + u * s.pitch + w,
+                                      first.y() + v * s.pitch + h});
+                laid.ids.push_back(chart::grid(u + 1, v + 1, 1, 1, 0, 0).patches.back().id);
+            }
+    std::sort(patches.bars.begin(), patches.bars.end(), [](const Box& a, const Box& b) {
+        return std::pair(std::round(a.y0), a.x0) < std::pair(std::round(b.y0), b.x0);
+    });
+    for (const Box& bar : patches.bars) {
+        laid.boxes.push_back(bar);
+        laid.ids.push_back("bar" + std::to_string(++t.bars));
+    }
+    return laid;
+}
+
+/// Into millimetres; the patches' colours come back.
+std::vector<colour::Vec3> write_down(const frame::Frame& frame, const Straight& s, const Laid& laid, double width_mm,
+                                     Taught& t) {
+    const std::vector<Box>& all = laid.boxes;
+    Box whole = all.front();
+    for (const Box& b : all)
+        whole = {std::min(whole.x0, b.x0), std::min(whole.y0, b.y0), std::max(whole.x1, b.x1),
+                 std::max(whole.y1, b.y1)};
+    const double aspect = aspect_of(frame, s.frame_from_px);
+    const double mm_x = width_mm > 0 ? width_mm / whole.width() : usual_pitch_mm / s.pitch, mm_y = mm_x / aspect;
+    std::vector<colour::Vec3> rgb;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const Box& b = all[i];
+        // To hundredths, so that what is written fits into its size.
+        const auto hundredths = [](double mm) { return std::round(100 * std::max(0.0, mm)) / 100; };
+        const chart::Patch p{laid.ids[i],
+                             hundredths((b.x0 - whole.x0) * mm_x),
+                             hundredths((b.y0 - whole.y0) * mm_y),
+                             hundredths(b.width() * mm_x),
+                             hundredths(b.height() * mm_y),
+                             "other"};
+        t.definition.width_mm = std::max(t.definition.width_mm, p.x_mm + p.w_mm);
+        t.definition.height_mm = std::max(t.definition.height_mm, p.y_mm + p.h_mm);
+        t.definition.patches.push_back(p);
+        rgb.push_back(seen_in(frame, s.frame_from_px, b));
+    }
+    t.corners = {s.frame_from_px({whole.x0, whole.y0}), s.frame_from_px({whole.x1, whole.y0}),
+                 s.frame_from_px({whole.x1, whole.y1}), s.frame_from_px({whole.x0, whole.y1})};
+    return rgb;
+}
+
 } // namespace
 
 Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, std::stop_token stop) {
@@ -453,68 +530,9 @@ Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, s
         if (patches.cells.size() < 6) throw nothing();
     }
     throw_if_stopped(stop);
-    // One size and one pitch for the lattice.
-    std::vector<Box> cells;
-    for (const auto& [place, box] : patches.cells) cells.push_back(box);
-    const double w = median_of(cells, &Box::width), h = median_of(cells, &Box::height);
-    std::vector<double> x0, y0;
-    for (const auto& [place, box] : patches.cells) {
-        x0.push_back(box.middle().x() - place.first * s.pitch);
-        y0.push_back(box.middle().y() - place.second * s.pitch);
-    }
-    const Point first(median(x0) - w / 2, median(y0) - h / 2);
     Taught t;
-    t.columns = patches.columns;
-    t.rows = patches.rows;
-    std::vector<Box> all;
-    std::vector<std::string> ids;
-    // A patch of the ground's own colour has no edges: in a grid that is full otherwise there is one all the same.
-    const bool mostly_full =
-        static_cast<double>(patches.cells.size()) >= fullness * static_cast<double>(patches.columns * patches.rows);
-    const auto free_of_bars = [&](int u, int v) {
-        const Point middle = first + Point(w, h) / 2 + s.pitch * Point(u, v);
-        return std::none_of(patches.bars.begin(), patches.bars.end(), [&](const Box& b) {
-            return middle.x() > b.x0 && middle.x() < b.x1 && middle.y() > b.y0 && middle.y() < b.y1;
-        });
-    };
-    for (int v = 0; v < patches.rows; ++v)
-        for (int u = 0; u < patches.columns; ++u)
-            if (patches.cells.contains({u, v}) || (mostly_full && free_of_bars(u, v))) {
-                all.push_back({first.x() + u * s.pitch, first.y() + v * s.pitch, first.x() + u * s.pitch + w,
-                               first.y() + v * s.pitch + h});
-                ids.push_back(chart::grid(u + 1, v + 1, 1, 1, 0, 0).patches.back().id);
-            }
-    std::sort(patches.bars.begin(), patches.bars.end(), [](const Box& a, const Box& b) {
-        return std::pair(std::round(a.y0), a.x0) < std::pair(std::round(b.y0), b.x0);
-    });
-    for (const Box& bar : patches.bars) {
-        all.push_back(bar);
-        ids.push_back("bar" + std::to_string(++t.bars));
-    }
-    Box whole = all.front();
-    for (const Box& b : all)
-        whole = {std::min(whole.x0, b.x0), std::min(whole.y0, b.y0), std::max(whole.x1, b.x1),
-                 std::max(whole.y1, b.y1)};
-    const double aspect = aspect_of(frame, s.frame_from_px);
-    const double mm_x = width_mm > 0 ? width_mm / whole.width() : usual_pitch_mm / s.pitch, mm_y = mm_x / aspect;
-    std::vector<colour::Vec3> rgb;
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        const Box& b = all[i];
-        // To hundredths, so that what is written fits into its size.
-        const auto hundredths = [](double mm) { return std::round(100 * std::max(0.0, mm)) / 100; };
-        const chart::Patch p{ids[i],
-                             hundredths((b.x0 - whole.x0) * mm_x),
-                             hundredths((b.y0 - whole.y0) * mm_y),
-                             hundredths(b.width() * mm_x),
-                             hundredths(b.height() * mm_y),
-                             "other"};
-        t.definition.width_mm = std::max(t.definition.width_mm, p.x_mm + p.w_mm);
-        t.definition.height_mm = std::max(t.definition.height_mm, p.y_mm + p.h_mm);
-        t.definition.patches.push_back(p);
-        rgb.push_back(seen_in(frame, s.frame_from_px, b));
-    }
-    t.corners = {s.frame_from_px({whole.x0, whole.y0}), s.frame_from_px({whole.x1, whole.y0}),
-                 s.frame_from_px({whole.x1, whole.y1}), s.frame_from_px({whole.x0, whole.y1})};
+    const Laid laid = laid_out(s, patches, t);
+    const std::vector<colour::Vec3> rgb = write_down(frame, s, laid, width_mm, t);
     propose(t, rgb, frame);
     return t;
 }

@@ -340,6 +340,16 @@ Correction as_matrix(const Correction& correction) {
     return c;
 }
 
+std::vector<Vec3> plausible_colours(const Correction& c) {
+    if (c.reading.patches.size() < static_cast<std::size_t>(Lesson::least_for_surfaces)) return {};
+    const auto definition = definition_of(c);
+    const Eigen::Matrix3Xd seen = Lesson(c, definition ? &*definition : nullptr).surfaces_seen();
+    const Vec3 to_camera = (c.balance.exposure * c.balance.gains).cwiseInverse();
+    std::vector<Vec3> all;
+    for (Eigen::Index i = 0; i < seen.cols(); ++i) all.push_back(to_camera.cwiseProduct(seen.col(i)));
+    return all;
+}
+
 std::vector<std::pair<std::string, double>> weights_in_use(const Correction& c) {
     const auto definition = definition_of(c);
     std::vector<std::pair<std::string, double>> all;

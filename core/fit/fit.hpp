@@ -190,6 +190,10 @@ Correction between(const Correction& a, const Correction& b, const frame::Frame&
 std::vector<Coefficients> bootstrap(const Correction& correction, int draws, const Progress& progress = {},
                                     std::stop_token stop = {}, std::uint64_t seed = 1);
 
+/// Linear camera RGB, unbalanced, of plausible surfaces beside the chart's patches in their light, by the sensitivities
+/// that the reading tells (docs/methods.md, Spectral fit); empty with too few patches.
+std::vector<Vec3> plausible_colours(const Correction& correction);
+
 /// Correction files (JSON, docs/formats.md). load() throws Error(input).
 void save(const Correction& correction, const std::filesystem::path& file);
 std::string to_json(const Correction& correction);

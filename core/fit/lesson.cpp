@@ -105,6 +105,13 @@ Statistics Lesson::unseen(Model model, const Coefficients& c) const {
     return statistics(all);
 }
 
+Eigen::Matrix3Xd Lesson::surfaces_seen() const {
+    if (surfaces_.from.empty()) return {};
+    return estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size()))
+               .sensitivities *
+           surfaces_.reflectance;
+}
+
 Lesson Lesson::drawn_again(std::mt19937_64& random) const {
     std::normal_distribution<double> normal;
     Lesson other = *this;

@@ -29,6 +29,9 @@ public:
     /// What a model would leave on plausible surfaces, by the sensitivities that all patches tell.
     Statistics unseen(Model model, const Coefficients& c) const;
 
+    /// Balanced camera RGB of those surfaces, a column each; none with too few patches.
+    Eigen::Matrix3Xd surfaces_seen() const;
+
     /// The same with other readings of its patches: their noise drawn anew.
     Lesson drawn_again(std::mt19937_64& random) const;
 

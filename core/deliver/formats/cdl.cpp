@@ -42,21 +42,12 @@ struct Sample {
 std::vector<Sample> samples_of(const fit::Correction& c, const Options& o) {
     const auto path = path_of(c, o);
     const frame::Encoding input = input_of(o, c);
-    // Codes of light by search: an encoding that is a file knows one direction only.
-    const auto code_of = [&](int channel, double light) {
-        double low = 0, high = 1;
-        for (int i = 0; i < 40; ++i) {
-            const double middle = (low + high) / 2;
-            (input.decode(channel, middle) < light ? low : high) = middle;
-        }
-        return (low + high) / 2;
-    };
     std::vector<Sample> all;
     for (const read::PatchReading& p : c.reading.patches) {
         if (!p.usable()) continue;
         for (const double exposure : {1.0, 0.5}) {
             Vec3 code;
-            for (int k = 0; k < 3; ++k) code[k] = code_of(k, exposure * p.mean[static_cast<std::size_t>(k)]);
+            for (int k = 0; k < 3; ++k) code[k] = code_of(input, k, exposure * p.mean[static_cast<std::size_t>(k)]);
             const Vec3 out = path(code);
             if (out.minCoeff() > -0.05 && out.maxCoeff() < 1.05)
                 all.push_back({code, out, exposure == 1 ? 1.0 : 0.4, p.id});

@@ -3,6 +3,7 @@
 #include <random>
 
 #include <Eigen/LU>
+#include <Eigen/Sparse>
 
 #include "deliver/internal.hpp"
 
@@ -63,6 +64,67 @@ Vec3 trilinear(const std::vector<Vec3>& nodes, int n, const Vec3& code) {
     return sum;
 }
 
+/// The four nodes about a code and their shares: tetrahedral interpolation (Kasson, Plouffe and Nin 1993).
+struct Corner {
+    std::size_t node;
+    double share;
+};
+std::array<Corner, 4> tetrahedron(const Vec3& code, int n) {
+    Eigen::Vector3i i;
+    Vec3 t;
+    for (int c = 0; c < 3; ++c) {
+        const double at = std::clamp(code[c], 0.0, 1.0) * (n - 1);
+        i[c] = std::min(static_cast<int>(at), n - 2);
+        t[c] = at - i[c];
+    }
+    std::array<int, 3> order{0, 1, 2};
+    std::sort(order.begin(), order.end(), [&](int a, int b) { return t[a] > t[b]; });
+    Eigen::Vector3i corner = i;
+    std::array<Corner, 4> all;
+    double before = 1;
+    for (std::size_t k = 0; k < 4; ++k) {
+        const double next = k < 3 ? t[order[k]] : 0;
+        all[k] = {(static_cast<std::size_t>(corner[2]) * n + corner[1]) * n + corner[0], before - next};
+        before = next;
+        if (k < 3) ++corner[order[k]];
+    }
+    return all;
+}
+
+/// Nodes moved so that plausible colours come out right between them: least squares, held to what they were sampled at.
+void refine(std::vector<Vec3>& nodes, int n, const Path& path, const std::vector<Vec3>& codes) {
+    constexpr double held = 0.1; // chosen on simulated cameras ///< weight of each node's own value beside a colour's
+    std::vector<Eigen::Triplet<double>> shares;
+    std::vector<Vec3> off; // of the nodes as they were sampled
+    for (const Vec3& code : codes) {
+        const Vec3 want = path(code);
+        // Beyond the output's range everybody clips: there is nothing to mend.
+        if (want.minCoeff() < 0 || want.maxCoeff() > 1) continue;
+        Vec3 made = Vec3::Zero();
+        for (const Corner& c : tetrahedron(code, n)) {
+            made += c.share * nodes[c.node];
+            if (c.share > 0) shares.emplace_back(static_cast<int>(off.size()), static_cast<int>(c.node), c.share);
+        }
+        off.push_back(want - made);
+    }
+    if (off.empty()) return;
+    Eigen::SparseMatrix<double> a(static_cast<int>(off.size()), static_cast<int>(nodes.size()));
+    a.setFromTriplets(shares.begin(), shares.end());
+    Eigen::SparseMatrix<double> normal = a.transpose() * a;
+    Eigen::SparseMatrix<double> hold(normal.rows(), normal.cols());
+    hold.setIdentity();
+    normal += held * hold;
+    Eigen::ConjugateGradient<Eigen::SparseMatrix<double>, Eigen::Lower | Eigen::Upper> solver;
+    solver.setTolerance(1e-6);
+    solver.compute(normal);
+    for (int c = 0; c < 3; ++c) {
+        Eigen::VectorXd right(static_cast<Eigen::Index>(off.size()));
+        for (std::size_t i = 0; i < off.size(); ++i) right[static_cast<Eigen::Index>(i)] = off[i][c];
+        const Eigen::VectorXd moved = solver.solve(a.transpose() * right);
+        for (std::size_t i = 0; i < nodes.size(); ++i) nodes[i][c] += moved[static_cast<Eigen::Index>(i)];
+    }
+}
+
 // Mean and largest error between the nodes, in output code values, on colours spread evenly over the cube.
 std::string error_between_nodes(const Path& path, int n) {
     const auto nodes = nodes_of(path, n);
@@ -80,7 +142,8 @@ std::string error_between_nodes(const Path& path, int n) {
                      largest);
 }
 
-std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o) {
+std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o,
+                    const std::vector<Vec3>& colours = {}, const Vec3& neutral = Vec3::Ones()) {
     if (o.size < 2 || o.size > 129)
         throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
     const Path path(rendering, o);
@@ -92,7 +155,27 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
     std::string title = o.name;
     std::replace(title.begin(), title.end(), '"', '\'');
     text += "TITLE \"" + title + "\"\nLUT_3D_SIZE " + std::to_string(o.size) + "\n";
-    for (const Vec3& v : nodes_of(path, o.size)) { text += formatted("{:.7f} {:.7f} {:.7f}\n", v[0], v[1], v[2]); }
+    std::vector<Vec3> nodes = nodes_of(path, o.size);
+    if (!colours.empty()) {
+        const frame::Encoding input = frame::Encoding::named(encoding);
+        std::vector<Vec3> codes;
+        for (const Vec3& light : colours)
+            for (const double exposure : {1.0, 0.75, 0.5, 0.35, 0.25, 0.17, 0.12, 0.08}) {
+                Vec3 code;
+                for (int c = 0; c < 3; ++c) code[c] = code_of(input, c, exposure * std::max(0.0, light[c]));
+                codes.push_back(code);
+            }
+        // Greys count more, and black stays black.
+        constexpr int times = 8, steps = 40;
+        for (int i = 0; i <= steps; ++i) {
+            Vec3 code;
+            const double light = std::pow(static_cast<double>(i) / steps, 3);
+            for (int c = 0; c < 3; ++c) code[c] = code_of(input, c, light * neutral[c]);
+            codes.insert(codes.end(), i ? times : 50 * times, code);
+        }
+        refine(nodes, o.size, path, codes);
+    }
+    for (const Vec3& v : nodes) { text += formatted("{:.7f} {:.7f} {:.7f}\n", v[0], v[1], v[2]); }
     return text;
 }
 
@@ -104,7 +187,8 @@ static std::string cube_text(const fit::Correction& c, const Options& given) {
     o.space = space_of(given, c).name;
     return cube_of(
         [&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); },
-        c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o);
+        c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o,
+        fit::plausible_colours(c), (c.balance.exposure * c.balance.gains).cwiseInverse());
 }
 
 void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file,
