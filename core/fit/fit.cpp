@@ -250,6 +250,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     c.made = utc_now();
     c.program_version = program_version();
     c.reference.file = reference.file;
+    c.reference.nominal = reference.nominal;
     for (const read::PatchReading& p : reading.patches) {
         const auto xyz = reference.xyz.find(p.id);
         if (xyz == reference.xyz.end()) continue;

@@ -194,6 +194,7 @@ TEST_F(CardWalk, values_of_the_card_in_hand_are_looked_at_then_used_and_kept_in_
     desk().setups.fit(id(0));
     ASSERT_TRUE(idle());
     ASSERT_TRUE(desk().chains.at(id(0)).nominal());
+    EXPECT_TRUE(desk().chains.at(id(0)).correction->reference.nominal);
     window.open_setup(id(0));
     window.setup_view()->choose(Step::shot);
     auto* panel = window.findChild<ValuesPanel*>();
