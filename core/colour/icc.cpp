@@ -1,5 +1,8 @@
 #include "colour/icc.hpp"
 
+#include <algorithm>
+#include <iterator>
+
 #include <lcms2.h>
 
 #include "base/base.hpp"
@@ -49,6 +52,9 @@ std::vector<unsigned char> icc_profile(IccClass kind, const Mat3& to_xyz_d50, Tr
     cmsFreeToneCurve(curve);
     cmsCloseProfile(profile);
     if (bytes.empty()) throw Error(ErrorKind::internal, "the ICC profile '" + title + "' could not be made");
+    // The header's time of making (ICC.1, 7.2.8): one day for all, so that a picture developed twice is the same file.
+    constexpr unsigned char made[12] = {0x07, 0xEA, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0};
+    std::copy(std::begin(made), std::end(made), bytes.begin() + 24);
     return bytes;
 }
 

@@ -40,7 +40,10 @@ TEST_F(WaysOut, a_folder_goes_through_and_what_fails_does_not_stop_it) {
     EXPECT_EQ(again["written"], json({"out/x.tif"}));
     EXPECT_EQ(again["left_out"].size(), 2u);
     EXPECT_EQ(fs::last_write_time(scratch / "out" / "y.tif"), before);
-    EXPECT_EQ(bytes("out/x.tif").substr(0, 1000), bytes("out/y.tif").substr(0, 1000));
+    // Developed again it is the same file, whenever that is.
+    const std::string first = bytes("out/x.tif");
+    EXPECT_EQ(run("apply a.json in/x.dng -o later").status, 0);
+    EXPECT_TRUE(bytes("later/x.tif") == first);
     EXPECT_EQ(run("apply a.json in/y.dng -o out --resume --space display-p3").status, 2);
     EXPECT_EQ(
         run("apply a.json in/y.dng -o out --resume --space display-p3 --overwrite --json").object()["written"].size(),
