@@ -1,9 +1,9 @@
 // refero [--demo] [FILE...]
 #include <cstdio>
 
+#include <QBuffer>
 #include <QCommandLineParser>
 #include <QFile>
-#include <QFileInfo>
 #include <QPdfWriter>
 #include <QTextDocument>
 #include <string_view>
@@ -45,13 +45,17 @@ int html_to_pdf(int argc, char** argv) {
     if (!in.open(QIODevice::ReadOnly)) return 1;
     QTextDocument document;
     document.setHtml(QString::fromUtf8(in.readAll()));
-    QPdfWriter pdf(argv[3]);
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    buffer.open(QIODevice::WriteOnly);
+    QPdfWriter pdf(&buffer);
     pdf.setPageSize(QPageSize(QPageSize::A4));
     pdf.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout::Millimeter);
     pdf.setTitle(document.metaInformation(QTextDocument::DocumentTitle));
     pdf.setCreator("Refero");
     document.print(&pdf);
-    return QFileInfo(argv[3]).size() > 0 ? 0 : 1;
+    QFile out(argv[3]);
+    return out.open(QIODevice::WriteOnly) && out.write(bytes) == bytes.size() && out.flush() ? 0 : 1;
 }
 
 } // namespace

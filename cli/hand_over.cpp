@@ -37,8 +37,7 @@ Run add_export(CLI::App& app) {
     a->outputs.add(app);
     return [a] {
         const deliver::Format& format = deliver::format_named(a->format);
-        a->outputs.check({format.folder ? fs::path(a->output) / "config.ocio" : fs::path(a->output)},
-                         {a->correction, a->second, a->options.input_encoding});
+        a->outputs.check({format.first_of(a->output)}, {a->correction, a->second, a->options.input_encoding});
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
         const deliver::Written w = deliver::write(fit::load(a->correction), a->format, a->output, a->options);
         Result r;

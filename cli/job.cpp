@@ -146,7 +146,7 @@ void make_folder(const std::string& folder) {
 /// An output of a job, worked out before the first one is written.
 struct Output {
     work::Chain chain;
-    fs::path target;
+    fs::path target;    ///< a file that it writes: of a folder its first
     std::string source; ///< what is named where it fails
     std::function<work::HandedOver()> write;
 };
@@ -181,8 +181,8 @@ Result hand_over(job::JobFile& job, const JobArguments& a) {
             const std::string stem = file_name(c.title) + (format.extension == ".json" ? "-" + format.id : "");
             const fs::path target = fs::path(a.output) / (stem + format.extension);
             files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
-            outputs.push_back(
-                {c, target, c.title, [=, id = format.id] { return work::write_file(*c.correction, id, {}, target); }});
+            outputs.push_back({c, format.first_of(target), c.title,
+                               [=, id = format.id] { return work::write_file(*c.correction, id, {}, target); }});
         }
         const fs::path note = fs::path(a.output) / (file_name(c.title) + "-note.txt");
         outputs.push_back({c, note, c.title, [=, text = work::note_of(job.content(), c, files)] {
@@ -252,6 +252,13 @@ Result report(job::JobFile& job, const JobArguments& a) {
     if (extension == ".pdf") {
         // Pages are laid out by the program with the window, which needs no display for it.
         const fs::path source = fs::temp_directory_path() / ("refero-report-" + new_uid() + ".html");
+        const struct Sweep {
+            const fs::path& file;
+            ~Sweep() {
+                std::error_code ignored;
+                fs::remove(file, ignored);
+            }
+        } sweep{source};
         write_whole(source, text);
         std::error_code ec;
         const fs::path program = fs::read_symlink("/proc/self/exe", ec).parent_path() / "refero";
@@ -266,7 +273,6 @@ Result report(job::JobFile& job, const JobArguments& a) {
                                 "Write the report as .html instead");
             },
             a.outputs.existing());
-        fs::remove(source, ec);
     } else write_whole(a.output, text, a.outputs.existing());
     Result r;
     r.json = {{"file", a.output}};

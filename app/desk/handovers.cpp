@@ -44,7 +44,7 @@ void Handovers::handed_over(Id setup, const work::HandedOver& handed) {
 void Handovers::write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
                            Consent consent) {
     const auto correction = chains_.at(setup).correction;
-    if (!correction || !may_write({file}, consent)) return;
+    if (!correction || !may_write({deliver::format_named(format).first_of(file)}, consent)) return;
     run(setup, file,
         [=](std::stop_token, const Progress&) { return work::write_file(*correction, format, options, file); });
 }

@@ -121,8 +121,9 @@ colour::LogCurve LogCurveForm::curve() const {
             figures_[3]->value(), figures_[4]->value(), figures_[5]->value()};
 }
 
-void LogCurveForm::set_curve(const colour::LogCurve& c) {
-    const double values[] = {c.base, c.log_slope, c.log_offset, c.lin_slope, c.lin_offset, c.break_at};
+void LogCurveForm::set_curve(const colour::LogCurve& curve) {
+    const double values[] = {curve.base,      curve.log_slope,  curve.log_offset,
+                             curve.lin_slope, curve.lin_offset, curve.break_at};
     for (std::size_t i = 0; i < figures_.size(); ++i) {
         const QSignalBlocker quiet(figures_[i]);
         figures_[i]->setValue(values[i]);

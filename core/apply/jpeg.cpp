@@ -63,9 +63,7 @@ std::string jpeg_bytes(const Codes& codes) {
     unsigned long size = 0;
     const std::string exif = std::string("Exif\0\0", 6) + frame::exif_of(codes.metadata);
     const auto data = [](const std::string& text) { return reinterpret_cast<const unsigned char*>(text.data()); };
-    const std::string xmp = codes.metadata.xmp.empty()
-                                ? std::string()
-                                : std::string("http://ns.adobe.com/xap/1.0/") + '\0' + codes.metadata.xmp;
+    const std::string xmp = codes.metadata.xmp.empty() ? std::string() : frame::xmp_identifier() + codes.metadata.xmp;
     const bool good = encode(c, errors, &bytes, &size, codes, data(exif), exif.size(), data(xmp), xmp.size());
     std::string result(reinterpret_cast<const char*>(bytes), good ? size : 0);
     jpeg_destroy_compress(&c);

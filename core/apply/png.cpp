@@ -22,14 +22,6 @@ bool encode(png_structp png, png_infop info, const Codes& codes, const std::stri
                  static_cast<png_uint_32>(codes.icc.size()));
     png_set_eXIf_1(png, info, static_cast<png_uint_32>(exif.size()),
                    reinterpret_cast<png_bytep>(const_cast<char*>(exif.data())));
-    if (!codes.metadata.xmp.empty()) {
-        png_text text{};
-        text.compression = PNG_ITXT_COMPRESSION_NONE;
-        text.key = const_cast<char*>("XML:com.adobe.xmp");
-        text.text = const_cast<char*>(codes.metadata.xmp.c_str());
-        text.itxt_length = codes.metadata.xmp.size();
-        png_set_text(png, info, &text, 1);
-    }
     png_write_info(png, info);
     if (!codes.deep.empty()) png_set_swap(png); // little-endian memory to big-endian file
     png_write_image(png, rows);
@@ -61,7 +53,7 @@ std::string png_bytes(const Codes& codes) {
     const bool good = encode(png, info, codes, exif, rows.data());
     png_destroy_write_struct(&png, &info);
     if (!good) throw Error(ErrorKind::internal, "the PNG encoder failed");
-    return bytes;
+    return codes.metadata.xmp.empty() ? bytes : frame::with_xmp(bytes, codes.metadata.xmp);
 }
 
 } // namespace refero::apply

@@ -9,12 +9,14 @@ namespace refero::colour {
 namespace {
 
 /// Slope of the straight part: that of the logarithm at the break.
-double straight_slope(const LogCurve& c) {
-    return c.log_slope * c.lin_slope / ((c.lin_slope * c.break_at + c.lin_offset) * std::log(c.base));
+double straight_slope(const LogCurve& curve) {
+    return curve.log_slope * curve.lin_slope /
+           ((curve.lin_slope * curve.break_at + curve.lin_offset) * std::log(curve.base));
 }
 
-double logarithm(const LogCurve& c, double light) {
-    return c.log_slope * std::log(c.lin_slope * light + c.lin_offset) / std::log(c.base) + c.log_offset;
+double logarithm(const LogCurve& curve, double light) {
+    return curve.log_slope * std::log(curve.lin_slope * light + curve.lin_offset) / std::log(curve.base) +
+           curve.log_offset;
 }
 
 } // namespace
@@ -47,7 +49,7 @@ void LogCurve::check() const {
               "Codes run from 0 to 1: divide 10-bit codes by 1023, and mind which side each figure belongs to");
 }
 
-std::string clf_of(const LogCurve& c, const std::string& name) {
+std::string clf_of(const LogCurve& curve, const std::string& name) {
     std::string id;
     for (const char ch : name) id += std::isalnum(static_cast<unsigned char>(ch)) || ch == '-' || ch == '_' ? ch : '_';
     return formatted(R"(<?xml version="1.0" encoding="UTF-8"?>
@@ -61,8 +63,8 @@ std::string clf_of(const LogCurve& c, const std::string& name) {
     </Log>
 </ProcessList>
 )",
-                     id.empty() ? std::string("curve") : id, c.base, c.log_slope, c.log_offset, c.lin_slope,
-                     c.lin_offset, c.break_at);
+                     id.empty() ? std::string("curve") : id, curve.base, curve.log_slope, curve.log_offset,
+                     curve.lin_slope, curve.lin_offset, curve.break_at);
 }
 
 } // namespace refero::colour

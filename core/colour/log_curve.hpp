@@ -1,5 +1,5 @@
-// Log curves of cameras as makers print them: six figures. The form is that of the CLF's Log style "cameraLogToLin"
-// (Academy S-2014-006, Common LUT Format 3) and of OpenColorIO's LogCameraTransform.
+// Log curves of cameras as makers print them: six figures. The form is that of style "cameraLogToLin" in
+// Common LUT Format 3 (Academy S-2014-006), and of LogCameraTransform in OpenColorIO.
 #pragma once
 
 #include <string>

@@ -53,6 +53,16 @@ double code_of(const frame::Encoding& input, int channel, double light) {
     return (low + high) / 2;
 }
 
+OCIO_NAMESPACE::MatrixTransformRcPtr ocio_matrix(const colour::Mat3& m) {
+    double values[16] = {};
+    for (int r = 0; r < 3; ++r)
+        for (int c = 0; c < 3; ++c) values[4 * r + c] = m(r, c);
+    values[15] = 1;
+    const auto t = OCIO_NAMESPACE::MatrixTransform::Create();
+    t->setMatrix(values);
+    return t;
+}
+
 std::string in_xml(const std::string& text) {
     std::string out;
     for (const char ch : text)

@@ -41,8 +41,12 @@ struct Format {
     enum class Holds { any_model, matrix } holds = Holds::any_model;
     bool finish = false; ///< holds what is done after the correction
     bool curves = false; ///< holds the greys' curves
-    bool folder = false; ///< what is written is a folder
-    int order = 0;       ///< in lists
+    bool folder = false; ///< what is written is a folder ...
+    /// ... and this is the file whose being there means that it is there.
+    std::filesystem::path first_of(const std::filesystem::path& output) const {
+        return folder ? output / "config.ocio" : output;
+    }
+    int order = 0; ///< in lists
     std::vector<Option> options;
     std::string input_encoding; ///< the usual one; empty: it is not asked
     /// Gets a correction that the format can hold, and options with a name. May change what is said to be held.

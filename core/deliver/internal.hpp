@@ -1,6 +1,8 @@
 // Shared by the sources of this room only: each takes a correction that the format can hold.
 #pragma once
 
+#include <OpenColorIO/OpenColorIO.h>
+
 #include "deliver/deliver.hpp"
 
 namespace refero::deliver {
@@ -14,6 +16,7 @@ const colour::RgbSpace& space_of(const Options& options, const fit::Correction& 
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& correction, const Options& options);
 /// The code of a light, by search: an encoding that is a file knows one direction only.
 double code_of(const frame::Encoding& input, int channel, double light);
+OCIO_NAMESPACE::MatrixTransformRcPtr ocio_matrix(const colour::Mat3& m);
 /// Text as an XML document takes it.
 std::string in_xml(const std::string& text);
 

@@ -271,6 +271,25 @@ Metadata read_metadata(const fs::path& file) {
     return m;
 }
 
+std::string xmp_identifier() {
+    start_metadata();
+    return Exiv2::XmpProperties::ns("xmp") + '\0';
+}
+
+std::string with_xmp(const std::string& png, const std::string& xmp) {
+    start_metadata();
+    const auto image =
+        Exiv2::ImageFactory::open(reinterpret_cast<const Exiv2::byte*>(png.data()), static_cast<long>(png.size()));
+    image->readMetadata();
+    image->setXmpPacket(xmp);
+    Exiv2::XmpParser::decode(image->xmpData(), xmp);
+    image->writeMetadata();
+    Exiv2::BasicIo& io = image->io();
+    io.open();
+    const Exiv2::DataBuf bytes = io.read(static_cast<long>(io.size()));
+    return {reinterpret_cast<const char*>(bytes.pData_), static_cast<std::size_t>(bytes.size_)};
+}
+
 std::string exif_of(const Metadata& m) {
     start_metadata();
     Exiv2::ExifData exif;

@@ -137,6 +137,10 @@ Metadata read_metadata(const std::filesystem::path& file);
 std::string exif_of(const Metadata& metadata);
 /// "Refero" and its version, as written pictures name it.
 std::string software_name();
+/// What a JPEG segment that holds XMP begins with (ISO 16684-3): the namespace of XMP itself, and a zero.
+std::string xmp_identifier();
+/// A PNG's bytes with an XMP packet in them.
+std::string with_xmp(const std::string& png, const std::string& xmp);
 /// "YYYY:MM:DD hh:mm:ss", as EXIF and TIFF write a time; empty where it is not known.
 std::string exif_time(const std::string& iso);
 /// True if a picture was written by this program, by its Software tag.

@@ -4,6 +4,7 @@
 #include <map>
 #include <memory>
 #include <set>
+#include <sstream>
 
 #include <archive.h>
 #include <archive_entry.h>
@@ -77,14 +78,17 @@ std::string name_in_archive(const char* folder, std::size_t number, const fs::pa
     throw Error(ErrorKind::input, "this archive cannot be opened: " + why, zip, "Ask for it again, or copy it again");
 }
 
-/// A name that stays inside: one of our folders and a plain name, or the manifest.
+/// A name that stays inside: below one of our folders, each part of it plain, or the manifest.
 bool is_ours(const std::string& name) {
     if (name == "manifest.json") return true;
-    const std::size_t slash = name.find('/');
-    if (slash == std::string::npos || name.find('/', slash + 1) != std::string::npos) return false;
-    const std::string folder = name.substr(0, slash), file = name.substr(slash + 1);
-    return (folder == "job" || folder == "frames" || folder == "handovers") && !file.empty() && file != "." &&
-           file != ".." && file.find('\\') == std::string::npos;
+    std::vector<std::string> parts;
+    std::istringstream in(name);
+    for (std::string part; std::getline(in, part, '/');) parts.push_back(part);
+    if (parts.size() < 2 || name.ends_with('/')) return false;
+    if (parts[0] != "job" && parts[0] != "frames" && parts[0] != "handovers") return false;
+    return std::none_of(parts.begin(), parts.end(), [](const std::string& p) {
+        return p.empty() || p == "." || p == ".." || p.find('\\') != std::string::npos;
+    });
 }
 
 /// All entries into an empty folder. Throws what is wrong with them.
@@ -132,7 +136,13 @@ Archived archive(const job::JobFile& job, const fs::path& zip, bool all_frames, 
     std::vector<File> files{{job.file(), "job/" + job.file().filename().string(), job.file().string()}};
     const auto add = [&](const char* folder, const std::string& path) {
         std::error_code ec;
-        if (fs::is_regular_file(path, ec)) files.push_back({path, name_in_archive(folder, files.size(), path), path});
+        const std::string name = name_in_archive(folder, files.size(), path);
+        if (fs::is_regular_file(path, ec)) files.push_back({path, name, path});
+        else if (fs::is_directory(path, ec)) // a handover of several files
+            for (const auto& entry : fs::recursive_directory_iterator(path, ec)) {
+                const std::string inside = "/" + fs::relative(entry.path(), path, ec).generic_string();
+                if (entry.is_regular_file(ec)) files.push_back({entry.path(), name + inside, path + inside});
+            }
         else done.missing.push_back(path);
     };
     std::set<plan::Id> charts;
@@ -200,9 +210,10 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
     if (!job_name.starts_with("job/") || !is_ours(job_name)) refuse(zip, "it names no job");
     Unpacked u;
     u.job = folder / fs::path(job_name).filename();
-    std::vector<std::pair<fs::path, fs::path>> moves{{part / job_name, u.job}};
+    std::vector<std::pair<fs::path, fs::path>> moves; // the job last: it is there when all of it is
     for (const auto& [original, name] : name_of)
         if (name != job_name) moves.emplace_back(part / name, folder / name);
+    moves.emplace_back(part / job_name, u.job);
     std::vector<fs::path> targets;
     for (const auto& [from, to] : moves) targets.push_back(to);
     check_outputs(targets, {zip}, existing == Existing::replace);
@@ -219,9 +230,15 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
                 f.path = *path;
                 c.update(f);
             }
+        const auto folder_here = [&](const std::string& original) -> std::optional<std::string> {
+            const auto at = name_of.lower_bound(original + "/"); // the first file in it
+            if (at == name_of.end() || !at->first.starts_with(original + "/")) return std::nullopt;
+            const std::string name = at->second.substr(0, at->second.find('/', at->second.find('/') + 1));
+            return fs::absolute(folder / name).lexically_normal().string();
+        };
         for (plan::Handover h : job.content().handovers)
-            if (const auto path = here(h.file)) {
-                h.file = *path;
+            if (const auto path = here(h.file), inside = folder_here(h.file); path || inside) {
+                h.file = path ? *path : *inside;
                 c.update(h);
             }
         if (!c.empty()) job.change(c);
@@ -229,7 +246,12 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
     for (const auto& [from, to] : moves) {
         fs::create_directories(to.parent_path(), ec);
         fs::rename(from, to, ec);
-        if (ec) throw Error(ErrorKind::internal, "cannot be written: " + ec.message(), to, "Check its folder");
+        if (ec) {
+            const std::string why = ec.message();
+            for (const fs::path& file : u.files)
+                if (existing == Existing::refuse) fs::remove(file, ec); // none of them was there before
+            throw Error(ErrorKind::internal, "cannot be written: " + why, to, "Check its folder");
+        }
         u.files.push_back(to);
     }
     return u;

@@ -32,8 +32,6 @@ std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopO
 
 void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& options,
                  const std::function<void(const BatchEnd&)>& ended, std::stop_token stop) {
-    const std::vector<bool> before =
-        options.resume ? finished(frames, options.develop) : std::vector<bool>(frames.size(), false);
     std::atomic<std::size_t> next{0};
     std::mutex one_at_a_time;
     std::optional<Error> wrong;
@@ -41,15 +39,14 @@ void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& opti
         for (std::size_t i; (i = next++) < frames.size();) {
             if (stop.stop_requested()) return;
             BatchEnd end{i, {}, {}};
-            if (!before[i]) try {
-                    end.done =
-                        develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {}, stop);
-                } catch (const Error& e) { end.problem = e; } catch (const std::bad_alloc&) {
-                    end.problem = Error(ErrorKind::internal, "there is not enough memory", frames[i].frame.source.file,
-                                        "Work on fewer frames at a time");
-                } catch (const std::exception& e) {
-                    end.problem = Error(ErrorKind::internal, e.what(), frames[i].frame.source.file);
-                }
+            try {
+                end.done = develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {}, stop);
+            } catch (const Error& e) { end.problem = e; } catch (const std::bad_alloc&) {
+                end.problem = Error(ErrorKind::internal, "there is not enough memory", frames[i].frame.source.file,
+                                    "Work on fewer frames at a time");
+            } catch (const std::exception& e) {
+                end.problem = Error(ErrorKind::internal, e.what(), frames[i].frame.source.file);
+            }
             const std::lock_guard guard(one_at_a_time);
             if (end.problem && end.problem->kind() == ErrorKind::cancelled) return;
             if (end.problem && end.problem->kind() == ErrorKind::usage) {

@@ -11,7 +11,7 @@ struct BatchFrame {
     std::shared_ptr<const fit::Correction> correction;
     SecondLight second = {};
 };
-/// What became of it: `problem` says why it failed; neither: it was finished before.
+/// What became of it: done, or `problem` says why not.
 struct BatchEnd {
     std::size_t frame = 0; ///< index
     std::optional<Developed> done;
@@ -19,10 +19,9 @@ struct BatchEnd {
 };
 struct BatchOptions {
     DevelopOptions develop;
-    bool resume = false; ///< what bears the record of the same correction and settings is left out
-    int jobs = 0;        ///< frames at a time; 0: by memory and processors
+    int jobs = 0; ///< frames at a time; 0: by memory and processors
 };
-/// Frames of a batch that --resume would leave out.
+/// Which of them were finished with the same correction and settings: whoever resumes leaves them out.
 std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopOptions& options);
 /// Goes on after a frame that fails, unless its problem is wrong usage, which is thrown. `ended` is called for each
 /// frame, one at a time, in the order in which they end. Throws Error(cancelled).

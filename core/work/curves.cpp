@@ -32,13 +32,13 @@ std::optional<colour::LogCurve> typed_curve(const std::string& file) {
     if (!file.ends_with(".clf") || !fs::is_regular_file(file, ec)) return std::nullopt;
     const std::string text = read_file(file, 1 << 20);
     if (text.find("cameraLogToLin") == std::string::npos) return std::nullopt;
-    colour::LogCurve c;
-    const std::pair<const char*, double*> figures[] = {{"base", &c.base},
-                                                       {"logSideSlope", &c.log_slope},
-                                                       {"logSideOffset", &c.log_offset},
-                                                       {"linSideSlope", &c.lin_slope},
-                                                       {"linSideOffset", &c.lin_offset},
-                                                       {"linSideBreak", &c.break_at}};
+    colour::LogCurve curve;
+    const std::pair<const char*, double*> figures[] = {{"base", &curve.base},
+                                                       {"logSideSlope", &curve.log_slope},
+                                                       {"logSideOffset", &curve.log_offset},
+                                                       {"linSideSlope", &curve.lin_slope},
+                                                       {"linSideOffset", &curve.lin_offset},
+                                                       {"linSideBreak", &curve.break_at}};
     for (const auto& [name, value] : figures) {
         std::smatch found;
         if (!std::regex_search(text, found, std::regex(std::string("\\b") + name + "=\"([^\"]+)\"")))
@@ -47,7 +47,7 @@ std::optional<colour::LogCurve> typed_curve(const std::string& file) {
         if (std::from_chars(figure.data(), figure.data() + figure.size(), *value).ec != std::errc())
             return std::nullopt;
     }
-    return c;
+    return curve;
 }
 
 CurveCheckRequest curve_check_request(const Chain& chain) {

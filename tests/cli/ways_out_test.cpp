@@ -7,6 +7,7 @@
 
 #include "apply/apply.hpp"
 #include "cli.hpp"
+#include "simulate/clip.hpp"
 
 namespace refero {
 namespace {
@@ -94,11 +95,66 @@ TEST_F(WaysOut, depths_spaces_names_and_parts) {
             << space;
 }
 
+// What people wrote about a picture goes with it: ExifTool, which is not ours, writes and reads it.
+TEST_F(WaysOut, what_people_wrote_goes_along) {
+    fs::copy_file(scratch / "a.dng", scratch / "told.dng");
+    const auto shell = [&](const std::string& command) {
+        return std::system(("cd '" + scratch.folder().string() + "' && " + command).c_str());
+    };
+    ASSERT_EQ(shell("exiftool -q -overwrite_original -XMP:Rating=4 -XMP-dc:Title='Red weed' -IFD0:Copyright=Museum "
+                    "told.dng"),
+              0);
+    for (const char* format : {"tiff", "jpeg", "png"}) {
+        ASSERT_EQ(run(std::string("apply a.json told.dng -o told --format ") + format).status, 0);
+        const std::string file = std::string("told/told") + (*format == 't'   ? ".tif"
+                                                             : *format == 'j' ? ".jpg"
+                                                                              : ".png");
+        ASSERT_EQ(shell("exiftool -j -n " + file + " > tags.json"), 0);
+        const json tags = json::parse(bytes("tags.json")).at(0);
+        EXPECT_EQ(tags.value("Rating", 0), 4) << file;
+        EXPECT_EQ(tags.value("Title", ""), "Red weed") << file;
+        EXPECT_EQ(tags.value("Rights", ""), "Museum") << file;
+        EXPECT_EQ(tags.value("LensModel", ""), "Lens 50 mm") << file;
+        EXPECT_EQ(tags.value("ImageUniqueID", "").size(), 32u) << file;
+        EXPECT_TRUE(tags.contains("ProfileDescription")) << file;
+        EXPECT_FALSE(run("apply a.json told.dng -o told --resume --json --format " + std::string(format))
+                         .object()["left_out"]
+                         .empty())
+            << file;
+    }
+}
+
+TEST_F(WaysOut, clips_give_a_still_or_numbered_files) {
+    test::written(scratch / "scene.json", test::scene_text({.width = 320, .height = 240}));
+    const auto r = simulate::render(simulate::load_scene(scratch / "scene.json"));
+    simulate::write_clip({{&r, 1.0}}, colour::Transfer::bt709, 5, scratch / "c.mkv");
+    ASSERT_EQ(run("fit c.mkv --chart grid24 -o c.json").status, 0);
+    EXPECT_EQ(fit::load(scratch / "c.json").encoding, "bt709"); // so its LUTs expect it, and give BT.709
+    ASSERT_EQ(run("export c.json --format cube -o c.cube").status, 0);
+    EXPECT_NE(bytes("c.cube").find("encoding bt709. Out: bt709"), std::string::npos);
+    const json one = run("apply c.json c.mkv -o one --at 0.4 --json").object();
+    EXPECT_EQ(one["written"], json({"one/c.tif"}));
+    const json some = run("apply c.json c.mkv -o some --from 0.2 --to 0.6 --json").object();
+    EXPECT_EQ(some["written"], json({"some/c_0001.tif", "some/c_0002.tif", "some/c_0003.tif"})) << some.dump();
+    EXPECT_EQ(run("apply c.json c.mkv -o x --to 0.6").status, 2);
+    const auto balanced = run("balance c.mkv --chart grid24 -o bc.json --json");
+    EXPECT_EQ(balanced.status, 0) << balanced.err;
+    EXPECT_TRUE(balanced.object()["kelvin"].is_null()); // a clip tells no matrix
+    // Encodings once for all, or once for each.
+    EXPECT_EQ(run("compare c.mkv c.mkv --chart grid24 --encoding bt709 --encoding srgb").status, 0);
+    EXPECT_EQ(run("series c.mkv c.mkv c.mkv --chart grid24 --encoding bt709 --encoding srgb").status, 2);
+    // A 1D LUT of its own as what goes in.
+    ASSERT_EQ(run("export c.json --format curve -o in.cube").status, 0);
+    EXPECT_EQ(run("export c.json --format clf --input-encoding in.cube -o own.clf").status, 0);
+    expect_error("export c.json --format clf --input-encoding none -o z.clf", 2, "none");
+}
+
 TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {
     ASSERT_EQ(run("job shoot.refero new").status, 0);
     ASSERT_EQ(run("job shoot.refero take a.dng").status, 0);
     ASSERT_EQ(run("job shoot.refero fit").status, 0);
-    ASSERT_EQ(run("job shoot.refero handover -o files --formats cube,clf,cdl,recipe,csv").status, 0);
+    ASSERT_EQ(run("job shoot.refero handover -o files --formats cube,clf,cdl,recipe,csv,ocio").status, 0);
+    EXPECT_EQ(run("job shoot.refero handover -o files --formats ocio").status, 2); // the folder is there
     int notes = 0;
     for (const auto& e : fs::directory_iterator(scratch / "files"))
         if (e.path().string().ends_with("-note.txt")) {
@@ -127,6 +183,10 @@ TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {
     const json status = run("job there/shoot.refero status --json").object();
     EXPECT_EQ(status["setups"].size(), 1u);
     EXPECT_EQ(run("job there/shoot.refero apply -o there/again").status, 0);
+    bool configured = false; // a handover of several files came along whole
+    for (const auto& e : fs::recursive_directory_iterator(scratch / "there" / "handovers"))
+        configured = configured || e.path().filename() == "config.ocio";
+    EXPECT_TRUE(configured);
     EXPECT_EQ(run("unpack shoot.zip -o there").status, 2); // nothing is replaced
 }
 

@@ -301,7 +301,6 @@ TEST(BroughtValues, what_is_wrong_with_a_table_is_said_plainly) {
                                                     : testing::AssertionFailure() << "says: " << text;
     };
     EXPECT_TRUE(says(problem_of(card_table(true, 1)), "shares of 1"));
-    EXPECT_TRUE(says(problem_of(card_table(true, 10000)), ""));
     EXPECT_NE(problem_of(card_table(true, 10000)), "");
     EXPECT_TRUE(says(problem_of(card_table(false, 100, [](int i) { return i / 6 * 6 + 5 - i % 6; })),
                      "each row from the other side"));

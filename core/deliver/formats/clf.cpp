@@ -1,6 +1,9 @@
-// Common LUT Format 3 (Academy S-2014-006): the input curve, a matrix and the output curve where the model is one, else
-// one 3D LUT from codes to codes.
+// Common LUT Format 3 (Academy S-2014-006), written by OpenColorIO: the input curve, a matrix and the output curve
+// where the model is a matrix, else one 3D LUT from codes to codes.
+#include <OpenColorIO/OpenColorIO.h>
+
 #include <Eigen/LU>
+#include <sstream>
 
 #include "deliver/internal.hpp"
 
@@ -8,61 +11,54 @@ namespace refero::deliver {
 
 namespace {
 
-constexpr int curve_size = 4096;
+namespace ocio = OCIO_NAMESPACE;
 
-/// A 1D LUT over codes from 0 to 1.
-std::string lut_1d(const std::function<double(int, double)>& f) {
-    std::string text = formatted("    <LUT1D inBitDepth=\"32f\" outBitDepth=\"32f\" interpolation=\"linear\">\n"
-                                 "        <Array dim=\"{} 3\">\n",
-                                 curve_size);
-    for (int i = 0; i < curve_size; ++i) {
+constexpr unsigned curve_size = 4096;
+
+void add_curve(const ocio::GroupTransformRcPtr& group, const std::function<double(int, double)>& f) {
+    const auto lut = ocio::Lut1DTransform::Create(curve_size, false);
+    for (unsigned i = 0; i < curve_size; ++i) {
         const double v = static_cast<double>(i) / (curve_size - 1);
-        text += formatted("{:.9g} {:.9g} {:.9g}\n", f(0, v), f(1, v), f(2, v));
+        lut->setValue(i, static_cast<float>(f(0, v)), static_cast<float>(f(1, v)), static_cast<float>(f(2, v)));
     }
-    return text + "        </Array>\n    </LUT1D>\n";
+    group->appendTransform(lut);
 }
 
-/// A curve of the monitor kind, forward to light or back to codes.
-std::string monitor_curve(const char* style, double gamma, double offset) {
-    return formatted("    <Exponent inBitDepth=\"32f\" outBitDepth=\"32f\" style=\"{}\">\n"
-                     "        <ExponentParams exponent=\"{:.10g}\" offset=\"{:.10g}\" />\n    </Exponent>\n",
-                     style, gamma, offset);
+/// The curve of sRGB (IEC 61966-2-1), exact, forward to light or back to codes.
+void add_srgb(const ocio::GroupTransformRcPtr& group, ocio::TransformDirection direction) {
+    const auto curve = ocio::ExponentWithLinearTransform::Create();
+    const double gamma[4] = {2.4, 2.4, 2.4, 1}, offset[4] = {0.055, 0.055, 0.055, 0};
+    curve->setGamma(gamma);
+    curve->setOffset(offset);
+    curve->setDirection(direction);
+    group->appendTransform(curve);
 }
 
-std::string input_curve(const frame::Encoding& input) {
-    const std::string& name = input.name();
-    if (name == "linear") return {};
-    if (name == "srgb") return monitor_curve("monCurveFwd", 2.4, 0.055);
-    return lut_1d([&](int c, double v) { return input.decode(c, v); });
+void add_matrix_way(const ocio::GroupTransformRcPtr& group, const fit::Correction& c, const frame::Encoding& input,
+                    const colour::RgbSpace& space) {
+    if (input.name() == "srgb") add_srgb(group, ocio::TRANSFORM_DIR_FORWARD);
+    else if (input.name() != "linear") add_curve(group, [&](int k, double v) { return input.decode(k, v); });
+    group->appendTransform(
+        ocio_matrix(space.to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light) * xyz_from_camera(c)));
+    if (space.transfer == colour::Transfer::srgb) add_srgb(group, ocio::TRANSFORM_DIR_INVERSE);
+    else if (space.transfer != colour::Transfer::linear)
+        add_curve(group, [&](int, double v) { return colour::encode(space.transfer, v); });
 }
 
-std::string output_curve(colour::Transfer transfer) {
-    switch (transfer) {
-    case colour::Transfer::linear: return {};
-    case colour::Transfer::srgb: return monitor_curve("monCurveRev", 2.4, 0.055);
-    default: return lut_1d([=](int, double v) { return colour::encode(transfer, v); });
-    }
-}
-
-std::string matrix_node(const colour::Mat3& m) {
-    std::string text = "    <Matrix inBitDepth=\"32f\" outBitDepth=\"32f\">\n        <Array dim=\"3 3\">\n";
-    for (int r = 0; r < 3; ++r) text += formatted("{:.10g} {:.10g} {:.10g}\n", m(r, 0), m(r, 1), m(r, 2));
-    return text + "        </Array>\n    </Matrix>\n";
-}
-
-// Blue runs fastest.
-std::string lut_3d(const std::function<colour::Vec3(const colour::Vec3&)>& path, int n) {
-    std::string text = formatted("    <LUT3D inBitDepth=\"32f\" outBitDepth=\"32f\" interpolation=\"tetrahedral\">\n"
-                                 "        <Array dim=\"{0} {0} {0} 3\">\n",
-                                 n);
-    const double step = 1.0 / (n - 1);
-    for (int r = 0; r < n; ++r)
-        for (int g = 0; g < n; ++g)
-            for (int b = 0; b < n; ++b) {
-                const colour::Vec3 v = path({r * step, g * step, b * step});
-                text += formatted("{:.7f} {:.7f} {:.7f}\n", v[0], v[1], v[2]);
+void add_grid(const ocio::GroupTransformRcPtr& group, const fit::Correction& c, const Options& o) {
+    const auto path = path_of(c, o);
+    const auto n = static_cast<unsigned long>(o.size);
+    const auto lut = ocio::Lut3DTransform::Create(n);
+    lut->setInterpolation(ocio::INTERP_TETRAHEDRAL);
+    const double step = 1.0 / (o.size - 1);
+    for (unsigned long r = 0; r < n; ++r)
+        for (unsigned long g = 0; g < n; ++g)
+            for (unsigned long b = 0; b < n; ++b) {
+                const colour::Vec3 v =
+                    path(step * colour::Vec3(static_cast<double>(r), static_cast<double>(g), static_cast<double>(b)));
+                lut->setValue(r, g, b, static_cast<float>(v[0]), static_cast<float>(v[1]), static_cast<float>(v[2]));
             }
-    return text + "        </Array>\n    </LUT3D>\n";
+    group->appendTransform(lut);
 }
 
 std::string clf_text(const fit::Correction& c, const Options& o) {
@@ -70,20 +66,22 @@ std::string clf_text(const fit::Correction& c, const Options& o) {
         throw Error(ErrorKind::usage, "a 3D LUT has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
     const frame::Encoding input = input_of(o, c);
     const colour::RgbSpace& space = space_of(o, c);
-    std::string id;
-    for (const char ch : o.name) id += std::isalnum(static_cast<unsigned char>(ch)) ? ch : '_';
-    std::string text =
-        formatted("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<ProcessList id=\"{}\" name=\"{}\" "
-                  "compCLFversion=\"3.0\">\n    <Description>Refero {}</Description>\n"
-                  "    <InputDescriptor>Camera RGB, encoding {}</InputDescriptor>\n"
-                  "    <OutputDescriptor>{}</OutputDescriptor>\n",
-                  id.empty() ? "correction" : id, in_xml(o.name), program_version(), in_xml(input.name()), space.name);
-    if (c.is_matrix()) {
-        const colour::Mat3 m =
-            space.to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light) * xyz_from_camera(c);
-        text += input_curve(input) + matrix_node(m) + output_curve(space.transfer);
-    } else text += lut_3d(path_of(c, o), o.size);
-    return text + "</ProcessList>\n";
+    const auto group = ocio::GroupTransform::Create();
+    ocio::FormatMetadata& words = group->getFormatMetadata();
+    words.setName(o.name.c_str());
+    words.setID(o.name.c_str());
+    words.addChildElement(ocio::METADATA_DESCRIPTION, ("Refero " + std::string(program_version())).c_str());
+    words.addChildElement(ocio::METADATA_INPUT_DESCRIPTOR, ("Camera RGB, encoding " + input.name()).c_str());
+    words.addChildElement(ocio::METADATA_OUTPUT_DESCRIPTOR, space.name.c_str());
+    if (c.is_matrix()) add_matrix_way(group, c, input, space);
+    else add_grid(group, c, o);
+    std::ostringstream text;
+    try {
+        group->write(ocio::Config::CreateRaw(), "Academy/ASC Common LUT Format", text);
+    } catch (const ocio::Exception& problem) {
+        throw Error(ErrorKind::internal, std::string("the LUT cannot be written: ") + problem.what());
+    }
+    return text.str();
 }
 
 } // namespace

@@ -45,15 +45,24 @@ std::vector<Vec3> nodes_of(const Path& path, int n) {
     return nodes;
 }
 
-Vec3 trilinear(const std::vector<Vec3>& nodes, int n, const Vec3& code) {
-    Eigen::Vector3i i;
-    Vec3 t;
+/// The first node of the cell that a code lies in, and where in it, 0 to 1.
+struct Cell {
+    Eigen::Vector3i node;
+    Vec3 within;
+};
+Cell cell_of(const Vec3& code, int n) {
+    Cell cell;
     for (int c = 0; c < 3; ++c) {
         const double at = std::clamp(code[c], 0.0, 1.0) * (n - 1);
-        i[c] = std::min(static_cast<int>(at), n - 2);
-        t[c] = at - i[c];
+        cell.node[c] = std::min(static_cast<int>(at), n - 2);
+        cell.within[c] = at - cell.node[c];
     }
-    const auto node = [&](int r, int g, int b) -> const Vec3& {
+    return cell;
+}
+
+Vec3 trilinear(const std::vector<Vec3>& nodes, int n, const Vec3& code) {
+    const auto [i, t] = cell_of(code, n);
+    const auto node = [&, &i = i](int r, int g, int b) -> const Vec3& {
         return nodes[(static_cast<std::size_t>(i[2] + b) * n + (i[1] + g)) * n + (i[0] + r)];
     };
     Vec3 sum = Vec3::Zero();
@@ -70,15 +79,9 @@ struct Corner {
     double share;
 };
 std::array<Corner, 4> tetrahedron(const Vec3& code, int n) {
-    Eigen::Vector3i i;
-    Vec3 t;
-    for (int c = 0; c < 3; ++c) {
-        const double at = std::clamp(code[c], 0.0, 1.0) * (n - 1);
-        i[c] = std::min(static_cast<int>(at), n - 2);
-        t[c] = at - i[c];
-    }
+    const auto [i, t] = cell_of(code, n);
     std::array<int, 3> order{0, 1, 2};
-    std::sort(order.begin(), order.end(), [&](int a, int b) { return t[a] > t[b]; });
+    std::sort(order.begin(), order.end(), [&, &t = t](int a, int b) { return t[a] > t[b]; });
     Eigen::Vector3i corner = i;
     std::array<Corner, 4> all;
     double before = 1;

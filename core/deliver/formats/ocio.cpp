@@ -18,16 +18,6 @@ namespace fs = std::filesystem;
 const colour::RgbSpace ap0{"aces2065-1",      {0.7347, 0.2653},   {0.0, 1.0},
                            {0.0001, -0.0770}, {0.32168, 0.33767}, colour::Transfer::linear};
 
-ocio::MatrixTransformRcPtr matrix_of(const colour::Mat3& m) {
-    double values[16] = {};
-    for (int r = 0; r < 3; ++r)
-        for (int c = 0; c < 3; ++c) values[4 * r + c] = m(r, c);
-    values[15] = 1;
-    const auto t = ocio::MatrixTransform::Create();
-    t->setMatrix(values);
-    return t;
-}
-
 void add_space(const ocio::ConfigRcPtr& config, const std::string& name, const std::string& about,
                const ocio::TransformRcPtr& to_reference, const char* encoding, const char* alias = nullptr) {
     const auto space = ocio::ColorSpace::Create();
@@ -47,7 +37,7 @@ ocio::GroupTransformRcPtr display_of(const colour::RgbSpace& s, double gamma, do
     curve->setGamma(g);
     curve->setOffset(o);
     group->appendTransform(curve);
-    group->appendTransform(matrix_of(ap0.to_xyz_d50().inverse() * s.to_xyz_d50()));
+    group->appendTransform(ocio_matrix(ap0.to_xyz_d50().inverse() * s.to_xyz_d50()));
     return group;
 }
 
@@ -65,7 +55,8 @@ void write_config(const fit::Correction& c, const fs::path& folder, const Option
     // The file gives codes of sRGB, not clipped: they are taken back to light and to the reference.
     Options lut = o;
     lut.space = "srgb";
-    format_named("clf").write(c, c, folder / "luts" / (stem + ".clf"), lut, *std::make_unique<Written>());
+    Written written; // the configuration says what it holds
+    format_named("clf").write(c, c, folder / "luts" / (stem + ".clf"), lut, written);
     const auto config = ocio::Config::CreateRaw()->createEditableCopy();
     config->setVersion(2, 0);
     config->setSearchPath("luts");
@@ -74,12 +65,12 @@ void write_config(const fit::Correction& c, const fs::path& folder, const Option
     config->clearDisplays();
     add_space(config, "ACES2065-1", "Reference of scenes, SMPTE ST 2065-1", nullptr, "scene-linear", "aces_2065_1");
     add_space(config, "ACEScg", "Scene-linear, AP1, Academy S-2014-004",
-              matrix_of(ap0.to_xyz_d50().inverse() * colour::rgb_space("acescg").to_xyz_d50()), "scene-linear");
+              ocio_matrix(ap0.to_xyz_d50().inverse() * colour::rgb_space("acescg").to_xyz_d50()), "scene-linear");
     add_space(config, "Linear BT.709", "Scene-linear, BT.709 primaries",
-              matrix_of(ap0.to_xyz_d50().inverse() * colour::rgb_space("linear-bt709").to_xyz_d50()), "scene-linear");
+              ocio_matrix(ap0.to_xyz_d50().inverse() * colour::rgb_space("linear-bt709").to_xyz_d50()), "scene-linear");
     add_space(config, "CIE XYZ D65", "CIE XYZ, adapted to D65",
-              matrix_of(ap0.to_xyz_d50().inverse() *
-                        colour::adaptation(colour::xyz_from({0.3127, 0.3290}), colour::white_d50)),
+              ocio_matrix(ap0.to_xyz_d50().inverse() *
+                          colour::adaptation(colour::xyz_from({0.3127, 0.3290}), colour::white_d50)),
               "scene-linear");
     add_space(config, "sRGB", "IEC 61966-2-1", display_of(colour::rgb_space("srgb"), 2.4, 0.055), "sdr-video");
     add_space(config, "Raw", "No conversion", nullptr, "data");
@@ -97,7 +88,7 @@ void write_config(const fit::Correction& c, const fs::path& folder, const Option
     back->setGamma(g);
     back->setOffset(off);
     group->appendTransform(back);
-    group->appendTransform(matrix_of(ap0.to_xyz_d50().inverse() * colour::rgb_space("linear-bt709").to_xyz_d50()));
+    group->appendTransform(ocio_matrix(ap0.to_xyz_d50().inverse() * colour::rgb_space("linear-bt709").to_xyz_d50()));
     add_space(config, o.name, "Camera RGB as codes, encoding " + input_of(o, c).name() + ", through its correction",
               group, "sdr-video");
     config->setRole("reference", "ACES2065-1");
