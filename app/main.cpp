@@ -40,6 +40,7 @@ Arguments arguments_of(int argc, char** argv) {
 /// Lays an HTML file out on A4 pages: what the command line's reports are made with. Needs no display.
 int html_to_pdf(int argc, char** argv) {
     qputenv("QT_QPA_PLATFORM", "offscreen");
+    refero::app::quieten_messages();
     const QGuiApplication application(argc, argv);
     QFile in(argv[2]);
     if (!in.open(QIODevice::ReadOnly)) return 1;

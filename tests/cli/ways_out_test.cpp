@@ -155,6 +155,8 @@ TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {
     ASSERT_EQ(run("job shoot.refero fit").status, 0);
     ASSERT_EQ(run("job shoot.refero handover -o files --formats cube,clf,cdl,recipe,csv,ocio").status, 0);
     EXPECT_EQ(run("job shoot.refero handover -o files --formats ocio").status, 2); // the folder is there
+    EXPECT_EQ(run("export a.json --format ocio --size 65 -o half", "ulimit -f 100;").status, 1);
+    EXPECT_FALSE(fs::exists(scratch / "half")); // a full disk leaves nothing of it
     int notes = 0;
     for (const auto& e : fs::directory_iterator(scratch / "files"))
         if (e.path().string().ends_with("-note.txt")) {

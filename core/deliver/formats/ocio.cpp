@@ -131,9 +131,15 @@ Format ocio_format() {
             .input_encoding = "srgb",
             .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,
                         const Options& options, Written& w) {
+                std::error_code ec;
+                const bool fresh = !fs::exists(file, ec);
                 try {
                     write_config(held, file, options);
+                } catch (const Error&) {
+                    if (fresh) fs::remove_all(file, ec); // nothing of a half is left
+                    throw;
                 } catch (const ocio::Exception& problem) {
+                    if (fresh) fs::remove_all(file, ec);
                     throw Error(ErrorKind::internal, std::string("the configuration is not valid: ") + problem.what(),
                                 file);
                 }
