@@ -10,8 +10,11 @@
 #include <QSettings>
 #include <QStandardPaths>
 #include <QVBoxLayout>
+#include <QWindow>
 
 #include "application.hpp"
+#include "pictures/kept_pictures.hpp"
+#include "pictures/screen_colour.hpp"
 #include "theme.hpp"
 #include "widgets/link_glyph.hpp"
 #include "widgets/picture_view.hpp"
@@ -28,7 +31,10 @@ MainWindow::MainWindow()
       board_(new BoardPlace(desk_)),
       setup_view_(new SetupView(desk_)),
       plan_(new PlanView(desk_)),
+      match_(new MatchView(desk_)),
       kit_(new KitView(desk_)),
+      monitor_(new MonitorView(desk_)),
+      practice_(new PracticeView(desk_)),
       camera_(new SimulatedCamera(desk_)),
       set_view_(new SetView(desk_, this)) {
     setWindowTitle("Refero");
@@ -39,7 +45,8 @@ MainWindow::MainWindow()
     resize(QSize(1280, 800).boundedTo(room));
     setMinimumSize(900, 600);
     start_ = make_start();
-    for (QWidget* place : std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, kit_})
+    for (QWidget* place :
+         std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, match_, kit_, monitor_, practice_})
         places_->addWidget(place);
     auto* middle = new QWidget;
     auto* column = new QVBoxLayout(middle);
@@ -93,6 +100,7 @@ MainWindow::MainWindow()
     desk_.frames.ask = [this](const QString& question) {
         return QMessageBox::question(this, tr("Refero"), question) == QMessageBox::Yes;
     };
+    connect(&desk_.kit, &KitDocument::changed, this, &MainWindow::follow_screen);
     task_delay_.setSingleShot(true);
     task_delay_.setInterval(task_shows_after_ms);
     connect(&task_delay_, &QTimer::timeout, this, [this] {
@@ -144,8 +152,13 @@ QWidget* MainWindow::make_place_line() {
     board_button_ = place(tr("Board"), tr("All setups of the job (1)"), [this] { show_board(); });
     plan_button_ =
         place(tr("Plan"), tr("Cameras, lights, and the shot list that follows (2)"), [this] { show_plan(); });
+    match_button_ =
+        place(tr("Match"), tr("Cameras under one light made alike, with the figures (3)"), [this] { show_match(); });
     kit_button_ =
         place(tr("Kit"), tr("What all jobs share: charts, lights, monitors, fallbacks (4)"), [this] { show_kit(); });
+    monitor_button_ = place(tr("Monitor"), tr("What the displays can be trusted for (5)"), [this] { show_monitor(); });
+    practice_button_ = place(tr("Practice"), tr("Charts learnt by spoiling them where it costs nothing (6)"),
+                             [this] { show_practice(); });
     here_ = new QLabel;
     here_->setProperty("dim", true);
     row->addSpacing(6);
@@ -154,6 +167,11 @@ QWidget* MainWindow::make_place_line() {
     job_name_ = new QLabel;
     job_name_->setProperty("dim", true);
     row->addWidget(job_name_);
+    row->addSpacing(10);
+    screen_name_ = new QLabel;
+    screen_name_->setProperty("dim", true);
+    screen_name_->setObjectName("screenName");
+    row->addWidget(screen_name_);
     row->addSpacing(8);
     menu_button_ = new QToolButton;
     menu_button_->setProperty("flat", true);
@@ -181,22 +199,27 @@ void MainWindow::make_menus() {
         return a;
     };
     const auto picture = [this]() -> PictureView* {
-        return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture() : nullptr;
+        return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture()
+               : places_->currentWidget() == match_    ? match_->picture()
+                                                       : nullptr;
     };
     add(menu, "", tr("New job \u2026"), QKeySequence::New, [this] { new_job(); });
     add(menu, "open", tr("Open \u2026"), QKeySequence::Open, [this] { choose_files(); });
     add(menu, "export", tr("Save the job as \u2026"), QKeySequence::SaveAs, [this] { save_as(); });
     add(menu, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     menu->addSeparator();
-    undo_ = add(menu, "undo", tr("Undo"), QKeySequence::Undo,
-                [this] { places_->currentWidget() == kit_ ? desk_.kit.undo() : desk_.job.undo(); });
-    redo_ = add(menu, "redo", tr("Redo"), QKeySequence::Redo,
-                [this] { places_->currentWidget() == kit_ ? desk_.kit.redo() : desk_.job.redo(); });
+    undo_ =
+        add(menu, "undo", tr("Undo"), QKeySequence::Undo, [this] { in_kit() ? desk_.kit.undo() : desk_.job.undo(); });
+    redo_ =
+        add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { in_kit() ? desk_.kit.redo() : desk_.job.redo(); });
     tell_history();
     menu->addSeparator();
     add(menu, "", tr("Board"), Qt::Key_1, [this] { show_board(); });
     add(menu, "", tr("Plan"), Qt::Key_2, [this] { show_plan(); });
+    add(menu, "", tr("Match"), Qt::Key_3, [this] { show_match(); });
     add(menu, "", tr("Kit"), Qt::Key_4, [this] { show_kit(); });
+    add(menu, "", tr("Monitor"), Qt::Key_5, [this] { show_monitor(); });
+    add(menu, "", tr("Practice"), Qt::Key_6, [this] { show_practice(); });
     add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
     add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
     add(menu, "", tr("Set view"), Qt::Key_V, [this] {
@@ -214,6 +237,9 @@ void MainWindow::make_menus() {
     add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
     add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
         if (places_->currentWidget() == setup_view_) setup_view_->go_on();
+        if (places_->currentWidget() == match_) match_->go_on();
+        if (places_->currentWidget() == monitor_) monitor_->check();
+        if (places_->currentWidget() == practice_) practice_->next();
     });
     add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return,
         [this] { desk_.setups.fit_all(); });
@@ -229,6 +255,12 @@ void MainWindow::make_menus() {
     });
     add(menu, "flip", tr("Flip before and after"), Qt::Key_X, [picture] {
         if (auto* p = picture()) p->flip();
+    });
+    add(menu, "", tr("Mark clipping"), Qt::Key_K, [this, picture] {
+        if (auto* p = picture()) {
+            const bool on = !p->marks_clipping();
+            for (PictureView* each : findChildren<PictureView*>()) each->mark_clipping(on);
+        }
     });
     menu->addSeparator();
     auto* themes = menu->addMenu(icon("theme"), tr("Surround"));
@@ -275,7 +307,10 @@ void MainWindow::tell_place() {
     QWidget* now = places_->currentWidget();
     board_button_->setChecked(now == board_);
     plan_button_->setChecked(now == plan_);
+    match_button_->setChecked(now == match_);
     kit_button_->setChecked(now == kit_);
+    monitor_button_->setChecked(now == monitor_);
+    practice_button_->setChecked(now == practice_);
     const bool in_setup = now == setup_view_ && desk_.chains.has(setup_view_->setup());
     here_->setText(in_setup ? tr("\u203a  %1").arg(desk_.chains.title_of(setup_view_->setup())) : QString());
     const QString job = QString::fromStdString(desk_.job.shoot().brief().title);
@@ -310,12 +345,58 @@ void MainWindow::show_plan() {
     else plan_->matrix()->setFocus();
 }
 
+void MainWindow::show_match() {
+    const Id setup = current_setup();
+    setup_view_->close();
+    places_->setCurrentWidget(match_);
+    match_->show_setup(setup);
+    tell_place();
+    match_->others()->setFocus();
+}
+
 void MainWindow::show_kit() {
     desk_.kit.refresh();
     setup_view_->close();
     places_->setCurrentWidget(kit_);
     tell_place();
     kit_->sections()->setFocus();
+}
+
+// The screen that the larger part of the window stands on, and its profile.
+void MainWindow::follow_screen() {
+    if (!isVisible()) return;
+    if (windowHandle() && windowHandle() != followed_) {
+        followed_ = windowHandle();
+        connect(followed_, &QWindow::screenChanged, this, &MainWindow::follow_screen);
+    }
+    const auto [icc, name] = profile_of(screen(), desk_.kit.kit());
+    desk_.notices.guarded([&, &icc = icc, &name = name] { ScreenColour::now().use(icc, name); });
+    screen_name_->setText(ScreenColour::now().is_plain() ? tr("screen: sRGB") : tr("screen: %1").arg(name));
+    screen_name_->setToolTip(tr("Pictures are shown through: %1. Monitor (5) checks a display and makes its profile.")
+                                 .arg(ScreenColour::now().name()));
+}
+
+void MainWindow::showEvent(QShowEvent* event) {
+    QMainWindow::showEvent(event);
+    QTimer::singleShot(0, this, &MainWindow::follow_screen);
+}
+
+void MainWindow::show_monitor() {
+    desk_.kit.refresh();
+    setup_view_->close();
+    places_->setCurrentWidget(monitor_);
+    monitor_->refresh();
+    tell_place();
+    monitor_->monitors()->setFocus();
+}
+
+void MainWindow::show_practice() {
+    desk_.kit.refresh();
+    setup_view_->close();
+    places_->setCurrentWidget(practice_);
+    practice_->refresh();
+    tell_place();
+    practice_->kinds()->setFocus();
 }
 
 void MainWindow::open_setup(Id setup) {
@@ -332,7 +413,7 @@ void MainWindow::show_camera(bool on) {
 }
 
 void MainWindow::tell_history() {
-    const bool kit = places_->currentWidget() == kit_;
+    const bool kit = in_kit();
     const QString undo = kit ? desk_.kit.undo_title() : desk_.job.undo_title(),
                   redo = kit ? desk_.kit.redo_title() : desk_.job.redo_title();
     undo_->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));
@@ -386,6 +467,11 @@ void MainWindow::save_as() {
 void MainWindow::find_moved() {
     const QString folder = QFileDialog::getExistingDirectory(this, tr("Where are the frames now?"), last_folder());
     if (!folder.isEmpty()) desk_.frames.find_moved(folder.toStdString());
+}
+
+bool MainWindow::in_kit() const {
+    QWidget* now = places_->currentWidget();
+    return now == kit_ || now == monitor_ || now == practice_;
 }
 
 Id MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : 0; }
@@ -447,6 +533,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+    if (desk_.job.is_open() && !scratch_ && desk_.chains.count() && board_->size().isValid())
+        keep_board(QString::fromStdString(desk_.job.file().string()), board()->table()->grab().toImage());
     desk_.tasks.drain();
     QMainWindow::closeEvent(event);
 }

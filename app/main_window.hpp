@@ -13,7 +13,10 @@
 #include "demo_run.hpp"
 #include "frames/simulated_camera.hpp"
 #include "kit/kit_view.hpp"
+#include "match/match_view.hpp"
+#include "monitor/monitor_view.hpp"
 #include "plan/plan_view.hpp"
+#include "practice/practice_view.hpp"
 #include "set/set_view.hpp"
 #include "setup/setup_view.hpp"
 #include "theme.hpp"
@@ -33,6 +36,9 @@ public:
     SetupView* setup_view() { return setup_view_; }
     PlanView* plan_view() { return plan_; }
     KitView* kit_view() { return kit_; }
+    MatchView* match_view() { return match_; }
+    MonitorView* monitor_view() { return monitor_; }
+    PracticeView* practice_view() { return practice_; }
     SimulatedCamera* simulated_camera() { return camera_; }
     SetView* set_view() { return set_view_; }
 
@@ -41,7 +47,10 @@ public:
     void open(const std::vector<fs::path>& files);
     void show_board(BoardPlace::View view = BoardPlace::setups);
     void show_plan();
+    void show_match();
     void show_kit();
+    void show_monitor();
+    void show_practice();
     void open_setup(Id setup);
     void show_camera(bool on);
 
@@ -49,6 +58,7 @@ protected:
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
     void closeEvent(QCloseEvent*) override;
+    void showEvent(QShowEvent*) override;
 
 private:
     QWidget* make_place_line();
@@ -58,6 +68,7 @@ private:
     QWidget* make_task_strip();
     void make_menus();
     void tell_place();
+    void follow_screen();
     void show_task();
     void tell_history();
     void notice(const QString& text);
@@ -71,6 +82,7 @@ private:
     void shortcuts();
     void remember_job();
     Id current_setup() const;
+    bool in_kit() const; ///< what is changed here is the kit's
     void use_theme(Theme::Kind kind);
 
     Desk desk_;
@@ -80,16 +92,21 @@ private:
     SetupView* setup_view_;
     Id taught_for_ = 0; ///< setup whose shot taught the chart that is being named
     PlanView* plan_;
+    MatchView* match_;
     KitView* kit_;
+    MonitorView* monitor_;
+    PracticeView* practice_;
     SimulatedCamera* camera_;
     SetView* set_view_;
     QWidget *start_ = nullptr, *notice_strip_ = nullptr, *question_strip_ = nullptr, *task_strip_ = nullptr;
     QLabel *notice_text_ = nullptr, *question_text_ = nullptr, *task_text_ = nullptr, *here_ = nullptr,
-           *job_name_ = nullptr;
+           *job_name_ = nullptr, *screen_name_ = nullptr;
+    QWindow* followed_ = nullptr;
     QComboBox* answers_ = nullptr;
     Id asked_camera_ = 0;
     QProgressBar* task_bar_ = nullptr;
-    QToolButton *board_button_ = nullptr, *plan_button_ = nullptr, *kit_button_ = nullptr, *menu_button_ = nullptr;
+    QToolButton *board_button_ = nullptr, *plan_button_ = nullptr, *match_button_ = nullptr, *kit_button_ = nullptr,
+                *monitor_button_ = nullptr, *practice_button_ = nullptr, *menu_button_ = nullptr;
     QAction *undo_ = nullptr, *redo_ = nullptr;
     QTimer task_delay_;
     std::unique_ptr<QTemporaryDir> scratch_;

@@ -1,53 +1,96 @@
 // The window's start page, strips and boxes of words.
 #include <QFile>
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QMessageBox>
 #include <QSettings>
 #include <QVBoxLayout>
 
 #include "main_window.hpp"
+#include "pictures/kept_pictures.hpp"
+#include "setup/page.hpp"
 #include "widgets/link_glyph.hpp"
 
 namespace refero::app {
+
+namespace {
+
+/// One of the ways in: what one has, what becomes of it, and the press that begins.
+class WayIn : public QFrame {
+public:
+    WayIn(const QString& title, const QString& words, QPushButton* button, const std::vector<Step>& steps) {
+        setProperty("panel", true);
+        setFixedWidth(300);
+        auto* column = new QVBoxLayout(this);
+        column->setContentsMargins(20, 18, 20, 18);
+        column->setSpacing(8);
+        auto* head = new QLabel(title);
+        head->setFont(title_font());
+        auto* text = new QLabel(words);
+        text->setWordWrap(true);
+        text->setAlignment(Qt::AlignLeft | Qt::AlignTop);
+        column->addWidget(head);
+        column->addWidget(text, 1);
+        QStringList links;
+        for (const Step s : steps) links << name_of(s);
+        auto* chain = new QLabel(links.join(QString::fromUtf8(" \u2013 ")));
+        chain->setProperty("dim", true);
+        chain->setWordWrap(true);
+        column->addWidget(chain);
+        column->addWidget(button);
+    }
+};
+
+} // namespace
 
 QWidget* MainWindow::make_start() {
     auto* page = new QWidget;
     auto* column = new QVBoxLayout(page);
     column->addStretch(2);
-    auto* head = new QLabel(tr("Plan a shoot, or drop a frame that shows a colour chart"));
+    auto* head = new QLabel(tr("What do you have?"));
     head->setFont(figure_font());
     head->setAlignment(Qt::AlignCenter);
-    auto* words = new QLabel(tr("Refero plans the chart shots, finds and reads the charts, and makes and proves a "
-                                "correction for each setup.\nEverything is kept in one job file as it is done."));
-    words->setAlignment(Qt::AlignCenter);
-    words->setProperty("dim", true);
+    column->addWidget(new ChainPicture, 0, Qt::AlignHCenter);
+    column->addSpacing(22);
+    column->addWidget(head);
+    column->addSpacing(14);
     auto* row = new QHBoxLayout;
-    auto* fresh = new QPushButton(tr("Plan a new shoot"));
+    row->setSpacing(14);
+    row->addStretch();
+    auto* fresh = new QPushButton(tr("&Plan a new shoot"));
     fresh->setProperty("primary", true);
     fresh->setObjectName("newJobButton");
     connect(fresh, &QPushButton::clicked, this, [this] {
         desk_.job.start_untitled();
         show_plan();
     });
-    auto* open = new QPushButton(tr("Open a job or a frame \u2026"));
+    auto* open = new QPushButton(tr("&Open a chart frame \u2026"));
+    open->setObjectName("openFrameButton");
     connect(open, &QPushButton::clicked, this, &MainWindow::choose_files);
-    auto* demo = new QPushButton(tr("Look at the demo job"));
-    demo->setToolTip(
-        tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
-    connect(demo, &QPushButton::clicked, this, &MainWindow::open_demo);
+    auto* card = new QPushButton(tr("Open a frame with a &card \u2026"));
+    card->setObjectName("openCardButton");
+    connect(card, &QPushButton::clicked, this, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("A frame with a card"), last_folder());
+        if (!file.isEmpty()) desk_.frames.take_card(file.toStdString());
+    });
+    row->addWidget(
+        new WayIn(tr("A shoot ahead"),
+                  tr("Name cameras, lenses and lights. Refero says which chart shots are needed, how large the "
+                     "chart has to be, and checks each as it comes in."),
+                  fresh, {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover}));
+    row->addWidget(
+        new WayIn(tr("A frame of a chart"),
+                  tr("Drop it here. The chart is found, read and judged; a correction is fitted and proved."), open,
+                  {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover}));
+    row->addWidget(
+        new WayIn(tr("A frame with a card"),
+                  tr("One click on a grey or white card, or the middle of a diffuser's frame, balances every frame "
+                     "of that light."),
+                  card, {Step::shot, Step::reading, Step::balance, Step::handover}));
     row->addStretch();
-    row->addWidget(fresh);
-    row->addWidget(open);
-    row->addWidget(demo);
-    row->addStretch();
-    column->addWidget(new ChainPicture, 0, Qt::AlignHCenter);
-    column->addSpacing(34);
-    column->addWidget(head);
-    column->addSpacing(6);
-    column->addWidget(words);
-    column->addSpacing(16);
     column->addLayout(row);
-    // Jobs that were open lately.
+    column->addSpacing(16);
+    // Jobs that were open lately, with their boards in small.
     auto* lately = new QHBoxLayout;
     lately->addStretch();
     for (const QString& file : QSettings().value("jobs").toStringList()) {
@@ -56,12 +99,22 @@ QWidget* MainWindow::make_start() {
         b->setText(QFileInfo(file).completeBaseName());
         b->setToolTip(file);
         b->setProperty("flat", true);
+        if (const QImage board = kept_board(file); !board.isNull()) {
+            b->setIcon(QPixmap::fromImage(board));
+            b->setIconSize({176, 99});
+            b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+        }
         connect(b, &QToolButton::clicked, this, [this, file] { desk_.frames.open({file.toStdString()}, 0); });
         lately->addWidget(b);
     }
     lately->addStretch();
-    column->addSpacing(10);
     column->addLayout(lately);
+    auto* demo = new QPushButton(tr("Look at the demo job"));
+    demo->setObjectName("demoButton");
+    demo->setToolTip(
+        tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
+    connect(demo, &QPushButton::clicked, this, &MainWindow::open_demo);
+    column->addWidget(demo, 0, Qt::AlignHCenter);
     column->addStretch(3);
     return page;
 }
@@ -139,7 +192,7 @@ void MainWindow::shortcuts() {
     box->setTextFormat(Qt::RichText);
     const std::pair<const char*, QString> keys[] = {
         {"1, Backspace", tr("the board")},
-        {"2, 4", tr("plan, kit")},
+        {"2 \u2026 6", tr("plan, match, kit, monitor, practice")},
         {"F, L", tr("frames, log")},
         {"Ctrl+F", tr("filter the board")},
         {"V", tr("the set view: the verdict for two metres away; Escape leaves")},
@@ -152,6 +205,7 @@ void MainWindow::shortcuts() {
         {"W, Z, P", tr("whole picture, chart, single pixels")},
         {"+ \u2212, wheel", tr("zoom")},
         {"X, Space", tr("flip before and after")},
+        {"K", tr("mark clipping: of the input by lines, of the output by dots")},
         {"C", tr("from corner to corner")},
         {"arrows", tr("move the corner by half a pixel, with Shift by five; else move the picture")},
         {"Ctrl+Z, Ctrl+Shift+Z", tr("undo, redo")},

@@ -154,7 +154,7 @@ void count_folds(int count, std::uint64_t seed) {
         int fits = 0, folded = 0, stiffened = 0, withdrawn = 0;
     };
     std::map<std::string, Count> counts;
-    Random random(500 + seed);
+    Draw random(500 + seed);
     for (int i = 0; i < count; ++i) {
         Eigen::Matrix<double, 3, Spectrum::size> e;
         constexpr double centres[3][2] = {{575, 630}, {515, 565}, {430, 485}};
@@ -263,7 +263,7 @@ int main(int argc, char** argv) {
     double seconds = 0, longest = 0;
     std::map<std::string, int> chosen;
     std::map<std::string, std::vector<double>> kept, gains;
-    Random random(400 + seed);
+    Draw random(400 + seed);
     for (const Body& body : bodies())
         for (const auto& [lamp, light] : lamps()) {
             Eigen::Matrix<double, 3, Spectrum::size> e;

@@ -19,9 +19,9 @@ using colour::Mat3;
 using colour::Spectrum;
 using colour::Vec3;
 
-struct Random {
+struct Draw {
     std::mt19937_64 engine;
-    explicit Random(std::uint64_t seed) : engine(seed) {}
+    explicit Draw(std::uint64_t seed) : engine(seed) {}
     double operator()(double low, double high) {
         return low + (high - low) * (static_cast<double>(engine() >> 11) * 0x1p-53);
     }
@@ -52,7 +52,7 @@ inline Spectrum opaque(const Spectrum& absorbs, const Spectrum& scatters) {
 
 /// Opaque mixtures of one to three of eighty invented pigments with white, bands 65 to 165 nm wide at half height.
 inline std::vector<Spectrum> pigment_mixtures(int count, std::uint64_t seed) {
-    Random random(seed);
+    Draw random(seed);
     struct Pigment {
         Spectrum absorbs, scatters;
     };
@@ -86,7 +86,7 @@ inline std::vector<Spectrum> pigment_mixtures(int count, std::uint64_t seed) {
 /// Dyes in a clear layer over paper: bands of absorption, 65 to 140 nm wide at half height, that add in density (Beer
 /// and Lambert).
 inline std::vector<Spectrum> dyed_papers(int count, std::uint64_t seed) {
-    Random random(seed);
+    Draw random(seed);
     std::vector<Spectrum> all;
     for (int n = 0; n < count; ++n) {
         Spectrum density = Spectrum::constant(std::max(0.0, random(-0.3, 0.5)));
@@ -113,7 +113,7 @@ inline Eigen::Matrix3Xd xyz_of(const std::vector<Spectrum>& surfaces) {
 /// Paints of the chart, of another kind than the tested ones: absorption that ends in an edge (earths, yellows, reds)
 /// or has one or two broad bands (greens, blues), forty of them, mixed by one to three with white.
 inline std::vector<Spectrum> paints(int count, std::uint64_t seed) {
-    Random random(seed);
+    Draw random(seed);
     std::vector<Spectrum> pigments;
     for (int p = 0; p < 40; ++p) {
         Spectrum k = Spectrum::constant(random(0.002, 0.03));

@@ -3,6 +3,7 @@
 
 #include "balance/balance.hpp"
 #include "verb.hpp"
+#include "work/matching.hpp"
 
 namespace refero::cli {
 
@@ -56,15 +57,6 @@ Taken on_card(const BalanceArguments& a, const frame::Frame& f) {
     return {balance::on_card(card, a.grey), card, {}};
 }
 
-/// Finished pictures are rendered in their own primaries.
-colour::Mat3 primaries_of(const frame::Frame& f) {
-    if (f.xyz_from_rgb) return *f.xyz_from_rgb;
-    const char* space = f.encoding == "acescct"                     ? "acescg"
-                        : f.encoding == "hlg" || f.encoding == "pq" ? "bt2020"
-                                                                    : "linear-bt709";
-    return colour::rgb_space(space).to_xyz_d50();
-}
-
 Result run(const BalanceArguments& a) {
     const int ways = !a.spot.empty() + a.middle + !a.chart.empty();
     if (ways != 1) throw Error(ErrorKind::usage, "balance on one thing", {}, "Give --spot, --middle or --chart");
@@ -76,8 +68,7 @@ Result run(const BalanceArguments& a) {
     const Taken t = a.chart.empty() ? on_card(a, f) : on_chart(a, f);
     std::optional<colour::Temperature> light;
     if (f.camera_from_xyz) light = balance::light_of(t.balance, *f.camera_from_xyz);
-    fit::Correction c = fit::balance_alone(
-        t.balance, light, f.camera_from_xyz ? fit::own_colours(t.balance, *f.camera_from_xyz) : primaries_of(f));
+    fit::Correction c = fit::balance_alone(t.balance, light, work::own_colours(f, t.balance));
     c.reading = t.reading;
     c.choice = "balance alone, as asked for";
     c.made = utc_now();

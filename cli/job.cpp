@@ -206,8 +206,8 @@ std::string quoted(const std::string& word) {
 Result develop(job::JobFile& job, const JobArguments& a) {
     const work::DevelopOptions options = a.how.options(a.outputs);
     if (a.output.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
-    std::vector<work::BatchFrame> frames;
     std::map<std::shared_ptr<const fit::Correction>, work::Chain> chains;
+    std::vector<const work::Chain*> batch;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
     const auto all = chosen(job.content(), a.setup);
@@ -225,12 +225,12 @@ Result develop(job::JobFile& job, const JobArguments& a) {
             r.words += line + "\n";
             continue;
         }
-        for (work::Development& d :
-             work::developments(job.content(), c, options.format, a.output, a.name, options.space))
-            frames.push_back({std::move(d), c.correction});
         chains.emplace(c.correction, c);
+        batch.push_back(&chains.at(c.correction));
     }
     if (a.list) return r;
+    std::vector<work::BatchFrame> frames =
+        work::batch_of(job.content(), batch, options.format, a.output, a.name, options.space);
     std::vector<fs::path> targets;
     for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
     work::guard_outputs(job.content(), job.file(), targets);

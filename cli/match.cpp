@@ -1,22 +1,14 @@
 // refero-cli match, series, compare, verify: cameras, exposures, modes and delivered pictures beside each other.
-#include "match/match.hpp"
 #include "verb.hpp"
+#include "work/matching.hpp"
 
 namespace refero::cli {
 
 namespace fs = std::filesystem;
+using work::own_colours_of;
+using work::Side;
 
 namespace {
-
-/// What an image or a table of readings shows of a chart, and the file's own colours.
-struct Side {
-    read::Reading reading;
-    std::optional<chart::Definition> definition;
-    std::optional<colour::Mat3> camera_from_xyz, xyz_from_rgb;
-    bool raw = false, finished = false;
-    std::string encoding; ///< see work::encoding_of
-    fit::Source source;
-};
 
 bool is_table(const std::string& file) {
     const std::string extension = to_lower(fs::path(file).extension().string());
@@ -25,34 +17,10 @@ bool is_table(const std::string& file) {
 
 Side side_of(const std::string& file, const std::string& chart, const std::string& encoding, double clip_code = 1,
              double at = -1) {
-    Side s;
-    if (is_table(file)) {
-        s.reading = read::load_cgats(file);
-        if (!chart.empty()) s.definition = chart::find_definition(chart);
-        if (s.definition) s.reading.chart = s.definition->id;
-        s.source = {file, sha256_of(file), {}, {}};
-        return s;
-    }
+    if (is_table(file)) return work::side_of_table(file, chart);
     work::ShotOptions o{.chart = chart, .position_s = at, .clip_code = clip_code};
     if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);
-    const work::MeasuredShot shot = work::take_shot(file, o);
-    s.reading = shot.reading;
-    s.definition = shot.definition;
-    s.camera_from_xyz = shot.frame.camera_from_xyz;
-    s.xyz_from_rgb = shot.frame.xyz_from_rgb;
-    s.raw = shot.frame.is_raw;
-    s.finished = !shot.frame.linear;
-    s.source = work::source_of(shot);
-    s.encoding = work::encoding_of(shot.frame);
-    return s;
-}
-
-/// Balanced colour to XYZ (D50) by what the file itself says, else by BT.709's primaries.
-std::function<colour::Mat3(const balance::Balance&)> own_colours_of(const Side& s) {
-    return [s](const balance::Balance& b) -> colour::Mat3 {
-        if (s.camera_from_xyz) return fit::own_colours(b, *s.camera_from_xyz);
-        return s.xyz_from_rgb.value_or(colour::rgb_space("linear-bt709").to_xyz_d50());
-    };
+    return work::side_of(work::take_shot(file, o));
 }
 
 const chart::Definition* definition_of(const Side& s) { return s.definition ? &*s.definition : nullptr; }
@@ -97,30 +65,13 @@ Run add_match(CLI::App& app) {
         if (picture && encoding.empty() && !a->lead_space.empty() && file_is_picture)
             encoding = std::string(colour::name_of(colour::rgb_space(a->lead_space).transfer));
         const Side lead = side_of(a->lead, chart, encoding), other = side_of(a->other, chart, a->other_encoding);
-        if (lead.definition && other.definition && lead.definition->id != other.definition->id)
-            throw Error(ErrorKind::usage, "the two frames show different charts", a->other,
-                        "Shoot one chart with both, or name it with --chart");
-        chart::Reference target;
-        if (lead_correction) target = match::rendering_of(*lead_correction, lead.reading);
-        else {
-            if (lead.raw)
-                throw Error(ErrorKind::usage, "a raw file has no rendering of its own", a->lead,
-                            "Give the lead's correction with --lead-correction");
-            target = match::picture_of(
-                lead.reading, !a->lead_space.empty()
-                                  ? colour::rgb_space(a->lead_space).to_xyz_d50()
-                                  : lead.xyz_from_rgb.value_or(colour::rgb_space("linear-bt709").to_xyz_d50()));
-        }
-        const chart::Definition* definition = definition_of(other) ? definition_of(other) : definition_of(lead);
-        chart::Reference reference;
+        const chart::Reference target =
+            work::shown_by(lead, lead_correction ? &*lead_correction : nullptr, a->lead_space);
+        std::optional<chart::Reference> reference;
         if (!a->reference.empty()) reference = chart::load_reference(a->reference);
-        else if (definition) reference = chart::reference_of(*definition);
-        settings.finished = other.finished;
-        match::Match m = match::match(other.reading, target, reference, definition, own_colours_of(other), settings);
-        m.correction.sources.push_back(other.source);
-        m.correction.encoding = other.encoding;
-        m.correction.made = utc_now();
-        if (other.camera_from_xyz) m.correction.light = balance::light_of(m.correction.balance, *other.camera_from_xyz);
+        else if (const chart::Definition* d = definition_of(other) ? definition_of(other) : definition_of(lead))
+            reference = chart::reference_of(*d);
+        const match::Match m = work::matched(lead, other, target, reference, settings);
         fit::save(m.correction, a->output);
         Result r;
         r.json = {{"model", fit::name_of(m.correction.model)},
@@ -179,11 +130,13 @@ struct Several {
 
 Run add_series(CLI::App& app) {
     struct Arguments : Several {
-        std::string key;
+        std::string key, limits;
     };
     const auto a = std::make_shared<Arguments>();
     a->add(app, "Frames of one chart in one camera and mode, at several exposures");
     app.add_option("--key", a->key, "The key exposure, one of the images; default: the middle one");
+    app.add_option("--limits", a->limits,
+                   "Limits (JSON) instead of the shipped ones: \"series noise\", \"series drift\"");
     return [a] {
         chart::find_definition(a->chart);
         std::size_t key = (a->images.size() - 1) / 2;
@@ -198,11 +151,13 @@ Run add_series(CLI::App& app) {
         std::vector<read::Reading> readings;
         for (const Side& s : sides) readings.push_back(s.reading);
         const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
-        const auto all = match::series(readings, key, reference, definition_of(sides[key]), own_colours_of(sides[key]));
+        inspect::Limits limits = inspect::limits_for({});
+        if (!a->limits.empty()) inspect::change_limits(limits, read_file(a->limits, 1 << 20), a->limits);
+        const auto all =
+            match::series(readings, key, reference, definition_of(sides[key]), own_colours_of(sides[key]), limits);
         Result r;
         r.json["key"] = a->images[key];
         r.json["frames"] = Json::array();
-        double low = INFINITY, high = -INFINITY;
         for (std::size_t i = 0; i < all.size(); ++i) {
             const match::Exposure& e = all[i];
             Json drift = Json::array();
@@ -212,18 +167,20 @@ Run add_series(CLI::App& app) {
                                         {"stops", e.stops},
                                         {"snr_db", e.snr_db},
                                         {"drift", drift},
+                                        {"grey_drift", {e.grey_delta_a, e.grey_delta_b}},
+                                        {"direction", e.direction},
+                                        {"skin_noise", e.skin_noise},
                                         {"clipped", e.clipped},
+                                        {"why", e.why},
                                         {"usable", e.usable}});
-            if (e.usable) {
-                low = std::min(low, e.stops);
-                high = std::max(high, e.stops);
-            }
-            r.words += formatted("{}: {:+.2f} stops, {:.0f} dB{}\n", a->images[i], e.stops, e.snr_db,
+            r.words += formatted("{}: {:+.2f} stops, {:.0f} dB{}{}\n", a->images[i], e.stops, e.snr_db,
+                                 e.direction.empty() ? std::string() : ", greys drift " + e.direction,
                                  e.usable ? std::string(", usable") : ", not usable: " + e.why);
         }
-        r.json["usable_stops"] = low <= high ? Json{low, high} : Json();
-        r.words += low <= high ? formatted("Usable from {:+.1f} to {:+.1f} stops\n", low, high)
-                               : std::string("None is usable\n");
+        const auto usable = match::usable_stops(all, key);
+        r.json["usable_stops"] = usable ? Json{usable->first, usable->second} : Json();
+        r.words += usable ? formatted("Usable from {:+.1f} to {:+.1f} stops\n", usable->first, usable->second)
+                          : std::string("The key exposure itself is not usable\n");
         return r;
     };
 }

@@ -22,7 +22,11 @@ Desk::Desk()
       cards(job, kit, chains, pictures, tasks, notices),
       watcher(job, tasks),
       frames(job, kit, chains, pictures, readings, watcher, tasks, notices),
-      handovers(job, kit, chains, watcher, tasks, notices) {
+      handovers(job, kit, chains, watcher, tasks, notices),
+      batches(job, chains, handovers, watcher, tasks, notices),
+      matches(job, chains, tasks, notices),
+      monitors(kit, notices),
+      practice(kit, tasks) {
     QObject::connect(&tasks, &Tasks::failed, &notices, &Notices::told);
     QObject::connect(&job, &JobDocument::closing, &tasks, &Tasks::drain);
     QObject::connect(&pictures, &Pictures::changed, &chains, [this](Id setup) {

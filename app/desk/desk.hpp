@@ -2,10 +2,14 @@
 // parts; the parts tell each other through signals.
 #pragma once
 
+#include "desk/batches.hpp"
 #include "desk/cards.hpp"
 #include "desk/document.hpp"
 #include "desk/frames.hpp"
 #include "desk/handovers.hpp"
+#include "desk/matches.hpp"
+#include "desk/monitors.hpp"
+#include "desk/practice.hpp"
 #include "desk/readings.hpp"
 #include "desk/setups.hpp"
 #include "desk/watcher.hpp"
@@ -29,6 +33,10 @@ struct Desk {
     Watcher watcher;
     Frames frames;
     Handovers handovers;
+    Batches batches;
+    Matches matches;
+    Monitors monitors;
+    Practice practice;
 };
 
 } // namespace refero::app

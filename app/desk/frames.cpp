@@ -118,6 +118,14 @@ void Frames::take_in(const std::vector<fs::path>& files, Id setup) {
         if (frame::is_frame_name(file)) take(file, {.setup = setup, .by_hand = setup != 0});
 }
 
+void Frames::take_card(const fs::path& file) {
+    notices_.guarded([&] {
+        if (!frame::is_frame_name(file))
+            throw Error(ErrorKind::input, "this is no frame", file, "Choose a raw file, a picture or a clip");
+        take(file, {.by_hand = true, .card = true});
+    });
+}
+
 // Looks at a file beside the window: what it is, whether it shows a chart.
 void Frames::take(const fs::path& file, const work::TakeIn& how) {
     const fs::path path = fs::absolute(file).lexically_normal();

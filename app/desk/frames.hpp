@@ -21,6 +21,8 @@ public:
     void open(const std::vector<fs::path>& files, Id current);
     /// Takes frames into the job: recognised and assigned, or into `setup` when it is given.
     void take_in(const std::vector<fs::path>& files, Id setup = 0);
+    /// A frame of a card: a setup of its own, balance only, that asks for a click on it.
+    void take_card(const fs::path& file);
     void assign(const std::vector<Id>& frames, Id setup);
     void let_assign(const std::vector<Id>& frames);
     /// The frame shows the chart, or does not.

@@ -4,6 +4,8 @@
 #include "desk/watcher.hpp"
 #include "work/keeping.hpp"
 
+#include <set>
+
 namespace refero::app {
 
 Handovers::Handovers(JobDocument& job, KitDocument& kit, Chains& chains, Watcher& watcher, Tasks& tasks,
@@ -30,15 +32,24 @@ void Handovers::run(Id setup, const fs::path& file,
     tasks_.run({Doing::writing, setup}, tr("Writing %1").arg(name_of_file(file)),
                [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
                    const work::HandedOver handed = write(stop, progress);
-                   return [=, this] { handed_over(setup, handed); };
+                   return [=, this] { handed_over({{setup, handed}}); };
                });
 }
 
-void Handovers::handed_over(Id setup, const work::HandedOver& handed) {
-    if (!chains_.has(setup)) return;
-    job_.change(work::keep(job_.shoot(), chains_.at(setup), handed));
-    if (chains_.has(setup))
-        kit_.change(work::keep_for_series(job_.shoot(), kit_.kit(), chains_.at(setup), job_.file()));
+void Handovers::handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed) {
+    std::vector<std::pair<const Chain*, work::HandedOver>> of_chains;
+    std::set<Id> setups;
+    for (const auto& [setup, h] : handed)
+        if (chains_.has(setup)) {
+            of_chains.emplace_back(&chains_.at(setup), h);
+            setups.insert(setup);
+        }
+    if (of_chains.empty()) return;
+    job_.change(of_chains.size() == 1 ? work::keep(job_.shoot(), *of_chains.front().first, of_chains.front().second)
+                                      : work::keep_all(job_.shoot(), of_chains));
+    for (const Id setup : setups)
+        if (chains_.has(setup))
+            kit_.change(work::keep_for_series(job_.shoot(), kit_.kit(), chains_.at(setup), job_.file()));
 }
 
 void Handovers::write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
@@ -66,20 +77,14 @@ void Handovers::write_trimmed(Id setup, const prove::Named& other, const fs::pat
     });
 }
 
-void Handovers::write_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder,
-                             Id second) {
-    const Chain& chain = chains_.at(setup);
-    const auto correction = chain.correction, other = chains_.has(second) ? chains_.at(second).correction : nullptr;
-    if (!correction) return;
-    const auto frames = work::developments(job_.shoot(), chain, format, folder);
-    std::vector<fs::path> targets;
-    for (const work::Development& d : frames) targets.push_back(d.target);
-    if (!may_write(targets, Consent::ask)) return;
-    for (const work::Development& d : frames)
-        run(setup, d.target, [=](std::stop_token stop, const Progress& progress) {
-            work::DevelopOptions options{.format = format, .space = space, .existing = Existing::replace};
-            return work::develop(d, *correction, {other}, options, progress, stop);
-        });
+void Handovers::write_match(const work::KeptMatch& match, const std::string& format, const deliver::Options& options,
+                            const fs::path& file, Consent consent) {
+    if (!chains_.has(match.other) || !may_write({deliver::format_named(format).first_of(file)}, consent)) return;
+    run(match.other, file, [=](std::stop_token, const Progress&) {
+        work::HandedOver handed = work::write_file(*match.correction, format, options, file);
+        handed.correction = match.row;
+        return handed;
+    });
 }
 
 } // namespace refero::app

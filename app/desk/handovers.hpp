@@ -3,6 +3,7 @@
 
 #include "desk/chains.hpp"
 #include "work/handover.hpp"
+#include "work/matching.hpp"
 
 namespace refero::app {
 
@@ -22,19 +23,21 @@ public:
     /// For files that the user has named in a dialog which asked already.
     enum class Consent { ask, given };
 
+    /// All outputs are worked out and asked for before the first byte; false: nothing may be written.
+    bool may_write(const std::vector<fs::path>& outputs, Consent consent);
     void write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
                     Consent consent = Consent::ask);
     void write_reading(Id setup, const fs::path& file, Consent consent = Consent::ask);
     /// Writes one made elsewhere, with a small fitted correction after it, as a cube.
     void write_trimmed(Id setup, const prove::Named& other, const fs::path& file, Consent consent = Consent::ask);
-    /// With a `second` setup each raw frame gets what its own balance says between both lights.
-    void write_frames(Id setup, apply::Format format, const std::string& space, const fs::path& folder, Id second = 0);
+    /// A match of the setup in place of its own correction.
+    void write_match(const work::KeptMatch& match, const std::string& format, const deliver::Options& options,
+                     const fs::path& file, Consent consent = Consent::ask);
+    /// Keeps what was handed over, as one step.
+    void handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed);
 
 private:
-    /// All outputs are worked out and asked for before the first byte; false: nothing may be written.
-    bool may_write(const std::vector<fs::path>& outputs, Consent consent);
     void run(Id setup, const fs::path& file, std::function<work::HandedOver(std::stop_token, const Progress&)> write);
-    void handed_over(Id setup, const work::HandedOver& handed);
 
     JobDocument& job_;
     KitDocument& kit_;

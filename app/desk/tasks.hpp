@@ -24,6 +24,8 @@ enum class Doing {
     reading,
     looking,
     fitting,
+    matching,
+    practising,
     proving,
     measuring,
     taking_in,

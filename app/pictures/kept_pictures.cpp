@@ -41,4 +41,17 @@ void keep_picture(const std::string& key, const QImage& image) {
     if (file.open(QIODevice::WriteOnly) && image.save(&file, "JPG", 88)) file.commit();
 }
 
+namespace {
+constexpr int board_width = 352;
+
+std::string board_key(const QString& job) { return sha256_of_text("board of " + job.toStdString()); }
+} // namespace
+
+QImage kept_board(const QString& job) { return kept_picture(board_key(job)); }
+
+void keep_board(const QString& job, const QImage& board) {
+    if (!job.isEmpty() && !board.isNull())
+        keep_picture(board_key(job), board.scaledToWidth(board_width, Qt::SmoothTransformation));
+}
+
 } // namespace refero::app

@@ -19,4 +19,8 @@ std::string corrected_key(const work::FrameSource& source, const std::string& co
 QImage kept_picture(const std::string& key);
 void keep_picture(const std::string& key, const QImage& image);
 
+/// A job's board as it was last seen, in small; null where it was never kept.
+QImage kept_board(const QString& job);
+void keep_board(const QString& job, const QImage& board);
+
 } // namespace refero::app

@@ -20,6 +20,9 @@ Rendition rendition_of(const apply::Picture& picture, const frame::Frame& frame)
         std::memcpy(image.scanLine(y), &codes[static_cast<std::size_t>(y) * picture.width],
                     static_cast<std::size_t>(picture.width) * 4);
     r.levels.push_back(image);
+    const apply::Clipping marks = apply::clipping_of(picture, frame);
+    r.clipped = marks.shares;
+    r.clipping = std::make_shared<const std::vector<std::uint8_t>>(marks.bits);
     while (r.levels.back().width() > 400)
         r.levels.push_back(r.levels.back().scaled(r.levels.back().width() / 2, r.levels.back().height() / 2,
                                                   Qt::IgnoreAspectRatio, Qt::SmoothTransformation));

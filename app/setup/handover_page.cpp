@@ -25,13 +25,13 @@ const deliver::Format* format_at(int row) {
 HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     : Page(desk, parent),
       kinds_(new QListWidget),
+      forms_(new QStackedWidget),
+      develop_(new DevelopPanel(desk)),
       what_(new QLabel),
       fits_(new QLabel),
-      options_(new QWidget),
       encoding_(new QComboBox),
       space_(new QComboBox),
       second_(new QComboBox),
-      picture_format_(new QComboBox),
       size_(new QSpinBox),
       folder_(new QLineEdit(last_folder())),
       name_(new QLineEdit),
@@ -89,8 +89,6 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
         tr("Another corrected setup of this camera under a light far from this one. A profile holds both, and programs "
            "interpolate by the light's temperature; raw frames are corrected for what their own balance says between "
            "both"));
-    for (const char* f : {"tiff", "png", "jpeg", "exr"}) picture_format_->addItem(f);
-    add(tr("File &format"), picture_format_, tr("TIFF and PNG with 16 bits, JPEG with 8, EXR linear half"));
     auto* browse = new QToolButton;
     browse->setIcon(icon("folder"));
     browse->setToolTip(tr("Choose the folder"));
@@ -99,7 +97,9 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     name_->setObjectName("nameEdit");
     add(tr("File &name"), name_, tr("An existing file of this name is replaced only after a question"));
     form->setRowStretch(line, 1);
-    row->addWidget(form_panel, 1);
+    forms_->addWidget(form_panel);
+    forms_->addWidget(develop_);
+    row->addWidget(forms_, 1);
 
     auto* heading = new QLabel(tr("What it holds for"));
     heading->setFont(title_font());
@@ -167,7 +167,8 @@ void HandoverPage::choose_usual(const deliver::Format* f) {
 
 void HandoverPage::choose_kind() {
     const deliver::Format* f = format_at(kinds_->currentRow()); // null: the frames
-    what_->setText(f ? qt(f->what) : tr("The chart shot and all frames of this setup, corrected at full size."));
+    forms_->setCurrentIndex(f ? 0 : 1);
+    if (f) what_->setText(qt(f->what));
     const auto visible = [](QWidget* field, bool on) {
         field->setVisible(on);
         if (auto* label = qobject_cast<QWidget*>(field->property("label").value<QObject*>())) label->setVisible(on);
@@ -175,13 +176,11 @@ void HandoverPage::choose_kind() {
     const auto asks = [&](deliver::Option option) { return f && f->has(option); };
     visible(encoding_, asks(deliver::Option::input_encoding));
     choose_usual(f);
-    visible(space_, !f || asks(deliver::Option::space));
+    visible(space_, asks(deliver::Option::space));
     visible(size_, asks(deliver::Option::size));
-    visible(second_, !f || asks(deliver::Option::second));
-    visible(picture_format_, !f);
-    visible(name_, f);
+    visible(second_, asks(deliver::Option::second));
     name_->setText(default_name());
-    write_->setText(!f ? tr("Write the frames") : tr("Write the file"));
+    write_->setText(!f ? tr("Develop the frames") : tr("Write the file"));
     if (setup_) show_setup(setup_);
 }
 
@@ -192,6 +191,7 @@ void HandoverPage::show_setup(Id setup) {
     const Chain& s = desk_.chains.at(setup);
     const deliver::Format* f = format_at(kinds_->currentRow());
     if (other) choose_usual(f);
+    develop_->show_setup(setup);
     write_->setEnabled(s.correction != nullptr);
     const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
     {
@@ -247,6 +247,7 @@ void HandoverPage::show_setup(Id setup) {
 
 void HandoverPage::write() {
     const deliver::Format* format = format_at(kinds_->currentRow());
+    if (!format) return develop_->develop();
     const fs::path folder = folder_->text().toStdString();
     std::error_code ec;
     fs::create_directories(folder, ec);
@@ -254,9 +255,6 @@ void HandoverPage::write() {
         return desk_.notices.tell(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
     remember_folder(folder_->text());
     const Id second = second_->currentData().toLongLong();
-    if (!format)
-        return desk_.handovers.write_frames(setup_, apply::format_named(picture_format_->currentText().toStdString()),
-                                            space_->currentText().toStdString(), folder, second);
     if (name_->text().trimmed().isEmpty() || name_->text().contains('/'))
         return desk_.notices.tell(tr("Give the file a name without a slash."));
     const fs::path file = folder / name_->text().trimmed().toStdString();

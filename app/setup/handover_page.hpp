@@ -5,8 +5,10 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QSpinBox>
+#include <QStackedWidget>
 #include <QTableWidget>
 
+#include "develop_panel.hpp"
 #include "page.hpp"
 
 namespace refero::app {
@@ -26,14 +28,14 @@ private:
     QString default_name() const;
 
     QListWidget* kinds_;
+    QStackedWidget* forms_; ///< of a file, of the frames
+    DevelopPanel* develop_;
     QLabel *what_, *fits_;
-    QWidget* options_;
-    QComboBox *encoding_, *space_, *second_, *picture_format_;
+    QComboBox *encoding_, *space_, *second_;
     QSpinBox* size_;
     QLineEdit *folder_, *name_;
     QPushButton* write_;
     QTableWidget* written_;
-    QString suggested_;
 };
 
 } // namespace refero::app

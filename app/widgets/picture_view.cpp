@@ -5,6 +5,7 @@
 #include <QPainter>
 #include <QPainterPath>
 
+#include "../pictures/screen_colour.hpp"
 #include "../theme.hpp"
 
 namespace refero::app {
@@ -23,6 +24,7 @@ PictureView::PictureView(QWidget* parent) : QWidget(parent) {
     setMinimumSize(240, 160);
     setAccessibleName(tr("Picture"));
     set_names(tr("Before: balanced only"), tr("After: corrected"));
+    connect(&ScreenColour::now(), &ScreenColour::changed, this, qOverload<>(&QWidget::update));
 }
 
 void PictureView::set_picture(const Rendition& picture, const QString& empty_text) {
@@ -150,7 +152,62 @@ void PictureView::draw(QPainter& painter, const Rendition& picture, const QRectF
     const QRectF source((target.x() - whole.x()) * k, (target.y() - whole.y()) * k, target.width() * k,
                         target.height() * k);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, k > 0.4);
-    painter.drawImage(target, *level, source);
+    painter.drawImage(target, ScreenColour::now().shown(*level), source);
+    if (marks_clipping_) draw_clipping(painter, picture, target);
+}
+
+void PictureView::mark_clipping(bool on) {
+    marks_clipping_ = on;
+    update();
+}
+
+void PictureView::draw_clipping(QPainter& painter, const Rendition& picture, const QRectF& clip) const {
+    if (!picture.clipping || picture.clipping->empty()) return;
+    const int width = picture.levels.front().width(), height = picture.levels.front().height();
+    const QRect on = clip.toAlignedRect() & rect();
+    QImage marks(on.size(), QImage::Format_ARGB32_Premultiplied);
+    marks.fill(Qt::transparent);
+    constexpr int pitch = 7;
+    const double k = width / (before_.full_width * scale_);
+    for (int y = 0; y < on.height(); ++y) {
+        auto* row = reinterpret_cast<QRgb*>(marks.scanLine(y));
+        const int py = static_cast<int>((on.top() + y - origin_.y()) * k);
+        if (py < 0 || py >= height) continue;
+        for (int x = 0; x < on.width(); ++x) {
+            const int px = static_cast<int>((on.left() + x - origin_.x()) * k);
+            if (px < 0 || px >= width) continue;
+            const std::uint8_t bits =
+                (*picture.clipping)[static_cast<std::size_t>(py) * static_cast<std::size_t>(width) +
+                                    static_cast<std::size_t>(px)];
+            if (!bits) continue;
+            const int at[] = {(on.left() + x + on.top() + y) % pitch, (on.top() + y) % pitch,
+                              (on.left() + x - on.top() - y + 100 * pitch * pitch) % pitch};
+            for (int c = 0; c < 3; ++c) {
+                const bool input = (bits >> c) & 1, output = (bits >> (c + 3)) & 1;
+                if (!(input || (output && (on.left() + x) % 4 < 2))) continue;
+                if (at[c] == 0) row[x] = qRgb(255, 255, 255);
+                else if (at[c] == 1) row[x] = qRgb(0, 0, 0); // seen on light and dark alike
+            }
+        }
+    }
+    painter.drawImage(on.topLeft(), marks);
+    const auto shares = [&](int from) {
+        return tr("R %1 %, G %2 %, B %3 %")
+            .arg(100 * picture.clipped[static_cast<std::size_t>(from)], 0, 'f', 2)
+            .arg(100 * picture.clipped[static_cast<std::size_t>(from) + 1], 0, 'f', 2)
+            .arg(100 * picture.clipped[static_cast<std::size_t>(from) + 2], 0, 'f', 2);
+    };
+    const QString words =
+        tr("input saturates (lines): %1\noutput leaves its range (dots): %2").arg(shares(0), shares(3));
+    painter.setFont(small_font());
+    const QRectF box = QFontMetricsF(small_font()).boundingRect(QRectF(0, 0, 700, 60), 0, words).adjusted(-9, -5, 9, 5);
+    QRectF at(clip.left() + 10, 0, box.width(), box.height());
+    at.moveBottom(rect().bottom() - 10);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 20, 20, 215));
+    painter.drawRoundedRect(at, 4, 4);
+    painter.setPen(Qt::white);
+    painter.drawText(at.adjusted(9, 5, -9, -5), Qt::AlignLeft | Qt::AlignTop, words);
 }
 
 void PictureView::draw_tag(QPainter& painter, const QString& text, Qt::Alignment side) const {

@@ -36,6 +36,10 @@ public:
     void show_chart();
     void show_pixels(); ///< one picture pixel a screen pixel
     void flip();        ///< before, after, split again
+    /// Where the input saturates (lines) and where the output leaves its range (dots), by channel: red rising, green
+    /// level, blue falling; with the shares of the frame.
+    void mark_clipping(bool on);
+    bool marks_clipping() const { return marks_clipping_; }
     QPointF to_widget(const chart::Point& full) const;
     double split() const { return split_; }
     bool shows_after_only() const { return flipped_ == Flip::after; }
@@ -65,6 +69,7 @@ private:
     void fit_rect(const QRectF& full);
     void settle();
     void draw(QPainter& painter, const Rendition& picture, const QRectF& clip) const;
+    void draw_clipping(QPainter& painter, const Rendition& picture, const QRectF& clip) const;
     void draw_chart(QPainter& painter) const;
     void draw_loupe(QPainter& painter) const;
     void draw_tag(QPainter& painter, const QString& text, Qt::Alignment side) const;
@@ -76,6 +81,7 @@ private:
     QString empty_text_;
     std::optional<chart::Definition> definition_;
     std::optional<chart::Corners> corners_;
+    bool marks_clipping_ = false;
     bool editable_ = false, chart_in_view_ = false, touched_ = false;
     QString selected_;
     int corner_ = -1;

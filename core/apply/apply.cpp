@@ -302,6 +302,24 @@ Picture corrected(frame::Frame&& f, const fit::Correction& c, const std::string&
     return {f.width, f.height, std::move(f.rgb), space};
 }
 
+Clipping clipping_of(const Picture& p, const frame::Frame& f) {
+    constexpr float least = -0.002f, most = 1.002f; // beyond rounding: what an 8-bit code would show as its end
+    const std::size_t n = p.rgb.size() / 3;
+    Clipping c;
+    c.bits.resize(n);
+    const bool input = f.width == p.width && f.height == p.height && f.clipped.size() == n;
+    std::array<std::size_t, 6> counts{};
+    for (std::size_t i = 0; i < n; ++i) {
+        std::uint8_t bits = input ? f.clipped[i] & 7 : 0;
+        for (std::size_t k = 0; k < 3; ++k)
+            if (const float v = p.rgb[3 * i + k]; v < least || v > most) bits |= static_cast<std::uint8_t>(8u << k);
+        c.bits[i] = bits;
+        for (std::size_t k = 0; k < 6; ++k) counts[k] += (bits >> k) & 1;
+    }
+    for (std::size_t k = 0; k < 6; ++k) c.shares[k] = n ? static_cast<double>(counts[k]) / static_cast<double>(n) : 0;
+    return c;
+}
+
 Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std::string& space, std::stop_token stop) {
     const Vec3f gain = gains.cast<float>();
     const bool calm = f.is_raw;

@@ -50,6 +50,14 @@ Picture exaggerated(const Picture& picture, double times);
 /// clipped.
 frame::Frame smaller(const frame::Frame& frame, int most_width);
 
+/// Where a frame's input saturates and where the picture made of it leaves its range.
+struct Clipping {
+    std::vector<std::uint8_t> bits; ///< of each pixel: 0 to 2, the input's R, G, B; 3 to 5, the output's
+    std::array<double, 6> shares{}; ///< of the picture's pixels, in the order of the bits
+};
+/// A frame of another size than the picture, or one that does not know its saturation, says nothing of its input.
+Clipping clipping_of(const Picture& picture, const frame::Frame& frame);
+
 /// 8-bit display codes (0xffRRGGBB) of a picture, clipped, by the space's transfer function.
 std::vector<std::uint32_t> display_codes(const Picture& picture);
 

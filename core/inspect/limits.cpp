@@ -38,6 +38,9 @@ Limits limits_for(const School& s) {
         {"recording balance",
          {3, 12, "% of red or blue", "balance that wanders between frames needs a correction for each of them"}},
         {"noise", {25, 16, "dB", "signal to noise of one pixel on a middle grey", true}},
+        // Of exposure series (room match); the gate does not ask for them.
+        {"series noise", {25, 0, "dB", "an exposure is usable while the grey nearest 20 % is as clean as this", true}},
+        {"series drift", {2, 1000, "a*b*", "an exposure is usable while its greys drift by no more, levelled"}},
     };
 }
 

@@ -34,6 +34,18 @@ json json_of(const chart::Definition& definition, const find::Placement& placeme
     return j;
 }
 
+json json_of(const colour::Mat3& m) {
+    json j;
+    for (int i = 0; i < 9; ++i) j.push_back(m(i / 3, i % 3));
+    return j;
+}
+std::optional<colour::Mat3> matrix_from(const json& j, const char* name) {
+    if (!j.contains(name)) return {};
+    colour::Mat3 m;
+    for (int i = 0; i < 9; ++i) m(i / 3, i % 3) = j[name].at(static_cast<std::size_t>(i));
+    return m;
+}
+
 /// The chart as it was. Readings of earlier versions name it only: the installed chart, or the file it was read from.
 chart::Definition definition_from(const json& j) {
     const std::filesystem::path file = j.at("definition").get<std::string>();
@@ -98,6 +110,7 @@ std::string to_json(const MeasuredShot& s) {
     json j = json_of(s.definition, s.placement, s.reading);
     j["refero_reading"] = 1;
     j["raw"] = s.frame.is_raw;
+    j["linear"] = s.frame.linear;
     j["sha256"] = s.sha256;
     j["full_size"] = {s.frame.full_width, s.frame.full_height};
     j["cell"] = s.frame.cell;
@@ -105,8 +118,8 @@ std::string to_json(const MeasuredShot& s) {
     if (chart::is_balance_page(s.definition)) j["page"] = true; // plan::Evidence asks for it
     json& metadata = j["metadata"];
     frame::for_each_kept(s.frame.metadata, [&](const char* name, const auto& value) { metadata[name] = value; });
-    if (s.frame.camera_from_xyz)
-        for (int i = 0; i < 9; ++i) j["camera_from_xyz"].push_back((*s.frame.camera_from_xyz)(i / 3, i % 3));
+    if (s.frame.camera_from_xyz) j["camera_from_xyz"] = json_of(*s.frame.camera_from_xyz);
+    if (s.frame.xyz_from_rgb) j["xyz_from_rgb"] = json_of(*s.frame.xyz_from_rgb);
     for (const Panel& p : s.panels) j["panels"].push_back(json_of(p.definition, p.placement, p.reading));
     return j.dump(-1, ' ', false, json::error_handler_t::replace);
 }
@@ -126,14 +139,12 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
         s.frame.cell = j.at("cell");
         s.frame.encoding = j.at("encoding");
         s.frame.is_raw = j.value("raw", j.contains("camera_from_xyz"));
+        s.frame.linear = j.value("linear", s.frame.is_raw || s.frame.encoding == "linear");
         const json& metadata = j.at("metadata");
         frame::for_each_kept(s.frame.metadata,
                              [&](const char* name, auto& value) { value = metadata.value(name, value); });
-        if (j.contains("camera_from_xyz")) {
-            colour::Mat3 matrix;
-            for (int i = 0; i < 9; ++i) matrix(i / 3, i % 3) = j["camera_from_xyz"].at(static_cast<std::size_t>(i));
-            s.frame.camera_from_xyz = matrix;
-        }
+        s.frame.camera_from_xyz = matrix_from(j, "camera_from_xyz");
+        s.frame.xyz_from_rgb = matrix_from(j, "xyz_from_rgb");
         for (const json& p : j.value("panels", json::array())) s.panels.push_back(panel_from(p, file));
     } catch (const json::exception& problem) {
         throw Error(ErrorKind::input, std::string("a reading in the job is damaged: ") + problem.what(), file,

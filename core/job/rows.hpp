@@ -50,7 +50,11 @@ REFERO_ROWS(Handover, "handover", C(setup), C(correction), C(file), C(kind), C(m
 REFERO_ROWS(Note, "note", C(setup), C(at), C(text));
 REFERO_ROWS(Fallback, "fallback", C(uid), C(camera), C(kind), C(made), C(content));
 REFERO_ROWS(LightReading, "light_reading", C(light), C(at), C(kelvin), C(duv), C(power), C(modifier), C(source));
-REFERO_ROWS(Monitor, "monitor", C(name), C(calibrated), C(before_each_project), C(interval_days), C(note));
+REFERO_ROWS(Monitor, "monitor", C(name), C(calibrated), C(before_each_project), C(interval_days), C(note), C(backlight),
+            C(target), C(screen), C(profile));
+REFERO_ROWS(MonitorCheck, "monitor_check", C(monitor), C(at), C(source), C(kelvin), C(duv), C(luminance), C(black),
+            C(gamma), C(grey_tracking), C(delta_e), C(verdict), C(content));
+REFERO_ROWS(Answer, "answer", C(at), C(task), C(about), C(level), C(passed));
 REFERO_ROWS(Warmth, "warmth", C(name), C(mired), C(tint));
 REFERO_ROWS(StoredBalance, "balance", C(camera), C(name), C(at), C(kelvin), C(tint), C(number));
 REFERO_ROWS(SeriesShot, "series_shot", C(client), C(job), C(job_file), C(camera), C(lens), C(mode), C(light), C(taken),

@@ -174,6 +174,19 @@ constexpr const char* kit_4 = R"(
 ALTER TABLE balance ADD COLUMN number INTEGER DEFAULT 0;
 )";
 
+// What monitors were checked as, and what was practised.
+constexpr const char* kit_5 = R"(
+ALTER TABLE monitor ADD COLUMN backlight TEXT DEFAULT '';
+ALTER TABLE monitor ADD COLUMN target TEXT DEFAULT 'srgb';
+ALTER TABLE monitor ADD COLUMN screen TEXT DEFAULT '';
+ALTER TABLE monitor ADD COLUMN profile TEXT DEFAULT '';
+CREATE TABLE monitor_check (id INTEGER PRIMARY KEY, monitor INTEGER NOT NULL REFERENCES monitor ON DELETE CASCADE,
+  at TEXT, source TEXT, kelvin REAL, duv REAL, luminance REAL, black REAL, gamma REAL, grey_tracking REAL,
+  delta_e REAL, verdict TEXT, content TEXT);
+CREATE INDEX monitor_check_monitor ON monitor_check (monitor);
+CREATE TABLE answer (id INTEGER PRIMARY KEY, at TEXT, task TEXT, about TEXT, level INTEGER, passed INTEGER);
+)";
+
 template<class Content>
 std::vector<std::string> tables_of() {
     std::vector<std::string> all;
@@ -197,7 +210,7 @@ const Schema& job_schema() {
 const Schema& kit_schema() {
     static const Schema schema{0x52666b31,
                                "kit",
-                               {std::string(things_1) + kit_1, kit_2, cards_2, kit_4},
+                               {std::string(things_1) + kit_1, kit_2, cards_2, kit_4, kit_5},
                                tables_of<plan::Kit>(),
                                true}; // "Rfk1"
     return schema;

@@ -235,6 +235,8 @@ INSTANTIATE(Note);
 INSTANTIATE(Fallback);
 INSTANTIATE(LightReading);
 INSTANTIATE(Monitor);
+INSTANTIATE(MonitorCheck);
+INSTANTIATE(Answer);
 INSTANTIATE(Warmth);
 INSTANTIATE(StoredBalance);
 INSTANTIATE(SeriesShot);

@@ -92,6 +92,22 @@ chart::Reference picture_of(const read::Reading& reading, const colour::Mat3& xy
     return r;
 }
 
+ByHand by_hand(const read::Reading& other, const chart::Reference& target, const chart::Definition* definition,
+               const balance::Balance& balance, const std::optional<colour::Temperature>& light,
+               const std::function<colour::Mat3(const balance::Balance&)>& own_colours) {
+    const colour::Mat3 own = own_colours(balance), to_rgb = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
+    chart::Reference alone;
+    std::map<std::string, Vec3> recorded, balanced;
+    for (const read::PatchReading& p : other.patches) {
+        if (!p.usable() || !target.xyz.contains(p.id)) continue;
+        const Vec3 rgb(p.mean[0], p.mean[1], p.mean[2]);
+        alone.xyz[p.id] = own * balance(rgb);
+        balanced[p.id] = to_rgb * alone.xyz[p.id];
+        recorded[p.id] = to_rgb * own * (balance.exposure * rgb);
+    }
+    return {between(alone, target), recipe_of(recorded, balanced, target, definition, balance, light)};
+}
+
 Match match(const read::Reading& reading, const chart::Reference& target, const chart::Reference& reference,
             const chart::Definition* definition,
             const std::function<colour::Mat3(const balance::Balance&)>& own_colours, const Settings& settings,
@@ -137,20 +153,9 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     m.correction.choice = formatted("match, {}: {:.2f} CIEDE2000 between both cameras on patches left out",
                                     m.way == Way::direct ? "straight to the lead's rendering" : "through the reference",
                                     m.cross_validated.mean);
-    // The other by its balance alone, beside the lead.
-    const balance::Balance& balance = m.correction.balance;
-    const colour::Mat3 own = own_colours(balance), to_rgb = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
-    chart::Reference alone;
-    std::map<std::string, Vec3> recorded, balanced;
-    for (const read::PatchReading& p : other.patches) {
-        if (!p.usable()) continue;
-        const Vec3 rgb(p.mean[0], p.mean[1], p.mean[2]);
-        alone.xyz[p.id] = own * balance(rgb);
-        balanced[p.id] = to_rgb * alone.xyz[p.id];
-        recorded[p.id] = to_rgb * own * (balance.exposure * rgb);
-    }
-    m.before = between(alone, target);
-    m.recipe = recipe_of(recorded, balanced, target, definition, balance, m.correction.light);
+    ByHand hand = by_hand(other, target, definition, m.correction.balance, m.correction.light, own_colours);
+    m.before = hand.before;
+    m.recipe = std::move(hand.recipe);
     return m;
 }
 

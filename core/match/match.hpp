@@ -1,6 +1,7 @@
 // Cameras, modes, exposures and delivered pictures beside each other, by a chart that all of them show.
 #pragma once
 
+#include "inspect/inspect.hpp"
 #include "match/recipe.hpp"
 #include "prove/prove.hpp"
 
@@ -37,6 +38,14 @@ struct Match {
     std::vector<Candidate> candidates; ///< best first
     Recipe recipe;                     ///< the same by hand
 };
+/// The hand-made way, and what it starts from.
+struct ByHand {
+    fit::Statistics before; ///< between both renderings, the other's by its balance alone
+    Recipe recipe;
+};
+ByHand by_hand(const read::Reading& other, const chart::Reference& target, const chart::Definition* definition,
+               const balance::Balance& balance, const std::optional<colour::Temperature>& light,
+               const std::function<colour::Mat3(const balance::Balance&)>& own_colours);
 /// Matches the other camera to `target`, the lead's rendering. `reference` may lack patches: without values there is
 /// only the direct way. `other_xyz_from_balanced` is the other's own colours. Throws Error(input) when both show too
 /// few patches.
@@ -48,24 +57,27 @@ Match match(const read::Reading& other, const chart::Reference& target, const ch
 /// One frame of an exposure series of one camera and mode.
 struct Exposure {
     double stops = 0;  ///< against the key frame, by the greys
-    double snr_db = 0; ///< of one pixel of green at the grey nearest to 18 %
+    double snr_db = 0; ///< of one pixel of green at the grey nearest to 20 %
     struct Drift {
         std::string patch;
         double delta_a = 0, delta_b = 0; ///< CIELAB, after levelling, against the key frame
     };
     std::vector<Drift> drift;
+    double grey_delta_a = 0, grey_delta_b = 0; ///< mean drift of the greys
+    std::string direction;                     ///< of the greys' drift: "to magenta"; empty where they stay
+    double skin_noise = 0;                     ///< CIELAB a*b* of one pixel on the skins, levelled; 0 without skins
     std::vector<std::string> clipped;
     bool usable = false;
     std::string why; ///< not usable: clipped, noisy, drifted
 };
-/// A frame is usable while no patch is clipped, its noise stays above `least_snr_db` and no grey drifts by more than
-/// `most_drift` in a* and b* (chosen by us; docs/methods.md, Series).
-inline constexpr double least_snr_db = 20, most_drift = 3;
-/// `xyz_from_rgb` takes linear camera RGB, balanced on the key frame's greys, to XYZ (D50). Throws Error(input) where
-/// the key frame's greys cannot be read.
+/// What is usable is said by the limits "series noise" and "series drift". `own_colours` takes linear camera RGB,
+/// balanced on the key frame's greys, to XYZ (D50). Throws Error(input) where the key frame's greys cannot be read.
 std::vector<Exposure> series(const std::vector<read::Reading>& frames, std::size_t key,
                              const chart::Reference& reference, const chart::Definition* definition,
-                             const std::function<colour::Mat3(const balance::Balance&)>& own_colours);
+                             const std::function<colour::Mat3(const balance::Balance&)>& own_colours,
+                             const inspect::Limits& limits);
+/// Lowest and highest stops of the usable exposures about the key frame without a gap; none where the key is not.
+std::optional<std::pair<double, double>> usable_stops(const std::vector<Exposure>& exposures, std::size_t key);
 
 /// What one mode or camera makes of the chart by its balance alone.
 struct ModeLook {

@@ -93,9 +93,10 @@ Vec3 levelled(const Recipe& r, const Vec3& code) {
     return out;
 }
 
-/// How much a colour belongs to a range of hues: 1 at its centre, 0 at the next ones.
+/// How much a colour belongs to a range of hues, a raised cosine: 1 at its centre, 0 at the next ones.
 double belongs(double angle, double centre, double reach) {
-    return std::max(0.0, 1 - std::abs(turned(angle - centre)) / reach);
+    const double off = std::abs(turned(angle - centre));
+    return off < reach ? 0.5 * (1 + std::cos(std::numbers::pi * off / reach)) : 0;
 }
 
 Vec3 moved(const Vec3& code, const std::vector<HueMove>& moves, double reach, bool saturation, bool hue) {
@@ -110,6 +111,39 @@ Vec3 moved(const Vec3& code, const std::vector<HueMove>& moves, double reach, bo
     s.cb = strength * std::cos(angle);
     s.cr = strength * std::sin(angle);
     return codes_of(s);
+}
+
+/// What moves leave on the patches, with a little against large ones: few patches stand for many colours.
+double left_by(const std::vector<Patch>& patches, const std::vector<HueMove>& moves, double reach) {
+    constexpr double against = 0.01, usual_percent = 10, usual_deg = 5;
+    double sum = 0, size = 0;
+    for (const Patch& p : patches)
+        sum += colour::delta_e_2000(lab_of(moved(moved(p.code, moves, reach, true, false), moves, reach, false, true)),
+                                    lab_of(p.target));
+    for (const HueMove& m : moves)
+        size += std::pow(m.saturation_percent / usual_percent, 2) + std::pow(m.hue_deg / usual_deg, 2);
+    return sum / static_cast<double>(patches.size()) + against * size / static_cast<double>(moves.size());
+}
+
+/// Each number in turn up and down by steps that grow smaller, as long as less is left.
+void refine(const std::vector<Patch>& patches, std::vector<HueMove>& moves, double reach) {
+    double left = left_by(patches, moves, reach);
+    for (double step = 1; step > 0.03; step /= 2)
+        for (bool better = true; better;) {
+            better = false;
+            for (HueMove& m : moves) {
+                if (m.patches == 0) continue;
+                for (double HueMove::*number : {&HueMove::saturation_percent, &HueMove::hue_deg})
+                    for (const double by : {step, -step}) {
+                        const double was = m.*number;
+                        m.*number += by * (number == &HueMove::hue_deg ? 4 : 8);
+                        if (const double now = left_by(patches, moves, reach); now < left - 1e-6) {
+                            left = now;
+                            better = true;
+                        } else m.*number = was;
+                    }
+            }
+        }
 }
 
 constexpr double least_strength = 0.03; ///< of a colour whose hue says something
@@ -138,6 +172,7 @@ std::vector<HueMove> moves_for(const std::vector<Patch>& patches, std::vector<Hu
     };
     learn(true);
     learn(false);
+    refine(patches, moves, reach);
     // What one move alone does to the hues beside it.
     for (HueMove& m : moves) {
         double sum = 0;

@@ -24,7 +24,37 @@ struct Monitor {
     bool before_each_project = false; ///< else every `interval_days`
     double interval_days = 30;
     std::string note;
+    std::string backlight;       ///< what makes its light: "white LED" ...
+    std::string target = "srgb"; ///< what it is to show: srgb, display-p3, oprgb, bt709
+    std::string screen;          ///< manufacturer, model and serial number by which its screen is known
+    std::string profile;         ///< ICC file that describes it; empty: none
     bool operator==(const Monitor&) const = default;
+};
+
+/// What a monitor was checked as, once.
+struct MonitorCheck {
+    Id id = 0;
+    Id monitor = 0;
+    std::string at;                                   ///< time
+    std::string source;                               ///< the instrument, or the file of values
+    double kelvin = 0, duv = 0;                       ///< of its white
+    double luminance = 0;                             ///< of its white, cd/m2
+    double black = 0;                                 ///< cd/m2
+    double gamma = 0, grey_tracking = 0, delta_e = 0; ///< see screen::Display; delta_e: mean CIEDE2000
+    std::string verdict;                              ///< pass, caution, fail
+    std::string content;                              ///< the measured patches, CSV
+    bool operator==(const MonitorCheck&) const = default;
+};
+
+/// One answer to a task of practice.
+struct Answer {
+    Id id = 0;
+    std::string at;    ///< time
+    std::string task;  ///< kind of task
+    std::string about; ///< the fault or thing that it was about
+    int level = 1;     ///< difficulty, from 1
+    bool passed = false;
+    bool operator==(const Answer&) const = default;
 };
 
 /// A repeatable step away from neutral that belongs to the house, the same on every job.
@@ -71,6 +101,8 @@ struct Kit {
     std::vector<Fallback> fallbacks;
     std::vector<LightReading> light_readings;
     std::vector<Monitor> monitors;
+    std::vector<MonitorCheck> monitor_checks;
+    std::vector<Answer> answers;
     std::vector<Warmth> warmths;
     std::vector<StoredBalance> balances;
     std::vector<SeriesShot> series;
@@ -86,6 +118,8 @@ void for_each_list(K& k, F&& f) {
     f(k.fallbacks);
     f(k.light_readings);
     f(k.monitors);
+    f(k.monitor_checks);
+    f(k.answers);
     f(k.warmths);
     f(k.balances);
     f(k.series);

@@ -1,5 +1,3 @@
-#include "screen/screen.hpp"
-
 #include <charconv>
 #include <cmath>
 #include <sstream>
@@ -10,6 +8,7 @@
 #include "base/statistics.hpp"
 #include "chart/measured.hpp"
 #include "colour/rgb.hpp"
+#include "screen/internal.hpp"
 
 namespace refero::screen {
 
@@ -18,13 +17,6 @@ using colour::Chromaticity;
 using colour::Vec3;
 
 namespace {
-
-// What a display for judging colour keeps to. ISO 3664:2009 and ISO 12646 ask for 80 to 160 cd/m2 and a white within
-// 0.005 of the aim in u' and v'; contrast, tracking and differences are customary figures, from memory.
-constexpr double least_luminance = 80, most_luminance = 160, least_contrast = 300;
-constexpr double good_grey = 2, most_grey = 4;             ///< CIELAB chroma
-constexpr double good_difference = 2, most_difference = 4; ///< mean CIEDE2000
-constexpr double most_white_off = 0.005;                   ///< in u', v'
 
 std::vector<std::string> words_of(const std::string& line) {
     std::vector<std::string> words;
@@ -36,15 +28,6 @@ std::vector<std::string> words_of(const std::string& line) {
         } else if (c != '"') word += c;
     return words;
 }
-
-struct Uv {
-    double u, v;
-};
-Uv uv_of(const Vec3& xyz) {
-    const double d = xyz[0] + 15 * xyz[1] + 3 * xyz[2];
-    return {4 * xyz[0] / d, 9 * xyz[1] / d};
-}
-Uv uv_of(const Chromaticity& c) { return uv_of(Vec3(c.x / c.y, 1, (1 - c.x - c.y) / c.y)); }
 
 double area_of(const std::vector<Uv>& p) {
     double sum = 0;
@@ -78,9 +61,102 @@ std::vector<Uv> common(std::vector<Uv> subject, std::array<Uv, 3> clip) {
     return subject;
 }
 
-bool is_grey(const Patch& p) { return std::abs(p.rgb[0] - p.rgb[1]) < 1e-3 && std::abs(p.rgb[2] - p.rgb[1]) < 1e-3; }
+/// Light of a channel over code, in even steps: from the greys, taken apart into channels, where there are enough of
+/// them, else from its own ramp. Between measured codes by a monotone curve over the light's 2.4th root, which is
+/// nearly straight.
+std::vector<double> ramp_of(const std::vector<Patch>& patches, int channel, const Vec3& black,
+                            const colour::Mat3& channels) {
+    constexpr double root = 2.4;
+    constexpr std::size_t enough = 8;
+    constexpr int size = 1024;
+    const colour::Mat3 apart = channels.inverse();
+    std::map<double, std::vector<double>> greys, own;
+    for (const Patch& p : patches) {
+        bool alone = p.rgb[channel] > 1e-3;
+        for (int c = 0; c < 3; ++c) alone = alone && (c == channel || p.rgb[c] < 1e-3);
+        const double light = std::max(0.0, (apart * (p.xyz - black))[channel]);
+        if (alone) own[p.rgb[channel]].push_back(light);
+        if (is_grey(p) && p.rgb[1] > 1e-3) greys[p.rgb[1]].push_back(light);
+    }
+    balance::Curve curve;
+    double low = 0;
+    for (auto& [code, values] : greys.size() >= enough || own.size() < 4 ? greys : own) {
+        low = std::max(low + 1e-6, std::pow(median(values), 1 / root));
+        curve.in.push_back(code);
+        curve.out.push_back(low);
+    }
+    const double full = curve.out.back();
+    for (double& v : curve.out) v /= full;
+    std::vector<double> steps;
+    for (int i = 0; i < size; ++i)
+        steps.push_back(std::pow(std::clamp(curve(static_cast<double>(i) / (size - 1)), 0.0, 1.0), root));
+    return steps;
+}
 
-/// Mean of all measurements of one code.
+/// A space as people call it.
+std::string title_of(const std::string& space) {
+    return space == "srgb"         ? "sRGB"
+           : space == "display-p3" ? "Display P3"
+           : space == "oprgb"      ? "opRGB"
+           : space == "bt709"      ? "BT.709"
+                                   : space;
+}
+
+/// What the profile makes of codes, XYZ relative to D50.
+Vec3 profile_of(const Display& d, const Vec3& rgb) {
+    Vec3 light;
+    for (int c = 0; c < 3; ++c) {
+        const auto& steps = d.curves[static_cast<std::size_t>(c)];
+        const double at = std::clamp(rgb[c], 0.0, 1.0) * static_cast<double>(steps.size() - 1);
+        const auto low = std::min(static_cast<std::size_t>(at), steps.size() - 2);
+        light[c] = steps[low] + (at - static_cast<double>(low)) * (steps[low + 1] - steps[low]);
+    }
+    return d.to_xyz_d50 * light;
+}
+
+/// The exponent that a display curve comes to between 10 and 90 % of code: least squares in logarithms.
+double exponent_of(colour::Transfer curve) {
+    double xx = 0, xy = 0;
+    for (double code = 0.1; code < 0.905; code += 0.05) {
+        xx += std::log(code) * std::log(code);
+        xy += std::log(code) * std::log(colour::decode(curve, code));
+    }
+    return xy / xx;
+}
+
+/// Read back, a profile says what was put in, to a step of 16 bits.
+void verify(const std::string& bytes, const Display& d, const fs::path& file) {
+    const auto close = [](void* p) { cmsCloseProfile(p); };
+    const std::unique_ptr<void, decltype(close)> own(
+        cmsOpenProfileFromMem(bytes.data(), static_cast<cmsUInt32Number>(bytes.size())), close);
+    const std::unique_ptr<void, decltype(close)> xyz(cmsCreateXYZProfile(), close);
+    const auto remove = [](void* t) { cmsDeleteTransform(t); };
+    const std::unique_ptr<void, decltype(remove)> transform(
+        own ? cmsCreateTransform(own.get(), TYPE_RGB_DBL, xyz.get(), TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC,
+                                 cmsFLAGS_NOOPTIMIZE)
+            : nullptr,
+        remove);
+    double off = transform ? 0 : INFINITY;
+    if (transform)
+        for (const Vec3& rgb : {Vec3(1, 1, 1), Vec3(0.5, 0.5, 0.5), Vec3(1, 0.3, 0.1), Vec3(0.1, 0.4, 0.9)}) {
+            cmsCIEXYZ got;
+            cmsDoTransform(transform.get(), rgb.data(), &got, 1);
+            off = std::max(off, (Vec3(got.X, got.Y, got.Z) - profile_of(d, rgb)).cwiseAbs().maxCoeff());
+        }
+    constexpr double most_off = 2e-3;
+    if (!(off < most_off))
+        throw Error(ErrorKind::internal, formatted("the display profile does not read back as it was made ({:g})", off),
+                    file, "Measure the display again");
+}
+
+} // namespace
+
+colour::Transfer target_curve(const std::string& target) {
+    if (target != "srgb" && target != "display-p3" && target != "oprgb" && target != "bt709")
+        throw Error(ErrorKind::usage, "unknown target '" + target + "'", {}, "Known: srgb display-p3 oprgb bt709");
+    return target == "bt709" ? colour::Transfer::bt1886 : colour::rgb_space(target).transfer;
+}
+
 std::optional<Vec3> shown(const std::vector<Patch>& patches, const Vec3& rgb) {
     Vec3 sum = Vec3::Zero();
     int n = 0;
@@ -92,45 +168,17 @@ std::optional<Vec3> shown(const std::vector<Patch>& patches, const Vec3& rgb) {
     return n ? std::optional<Vec3>(sum / n) : std::nullopt;
 }
 
-/// The display curve of a space: BT.709 pictures are seen by BT.1886.
-colour::Transfer curve_of(const std::string& target) {
-    if (target == "bt709") return colour::Transfer::bt1886;
-    return colour::rgb_space(target).transfer;
+std::vector<Patch> load(const fs::path& file) { return parse(read_file(file, 16 << 20), file); }
+
+std::string to_csv(const std::vector<Patch>& patches) {
+    std::string text = "R,G,B,X,Y,Z\n";
+    for (const Patch& p : patches)
+        text += formatted("{:.6f},{:.6f},{:.6f},{:.5f},{:.5f},{:.5f}\n", p.rgb[0], p.rgb[1], p.rgb[2], p.xyz[0],
+                          p.xyz[1], p.xyz[2]);
+    return text;
 }
 
-/// Light of a channel over code, between the measured ones in even steps, by a monotone curve.
-std::vector<double> ramp_of(const std::vector<Patch>& patches, int channel, const Vec3& black, const Vec3& full) {
-    std::map<double, std::vector<double>> at;
-    for (const Patch& p : patches) {
-        bool alone = true;
-        for (int c = 0; c < 3; ++c) alone = alone && (c == channel || p.rgb[c] < 1e-3);
-        if (alone && p.rgb[channel] > 1e-3) at[p.rgb[channel]].push_back((p.xyz[1] - black[1]) / (full[1] - black[1]));
-    }
-    if (at.size() < 4) { // no ramp of its own: that of the greys
-        at.clear();
-        double white = 0;
-        for (const Patch& p : patches)
-            if (is_grey(p)) white = std::max(white, p.xyz[1] - black[1]);
-        for (const Patch& p : patches)
-            if (is_grey(p) && p.rgb[1] > 1e-3) at[p.rgb[1]].push_back((p.xyz[1] - black[1]) / white);
-    }
-    balance::Curve curve;
-    double low = 0;
-    for (auto& [code, values] : at) {
-        low = std::max(low + 1e-7, median(values));
-        curve.in.push_back(code);
-        curve.out.push_back(low);
-    }
-    std::vector<double> steps;
-    constexpr int size = 1024;
-    for (int i = 0; i < size; ++i) steps.push_back(std::clamp(curve(static_cast<double>(i) / (size - 1)), 0.0, 1.0));
-    return steps;
-}
-
-} // namespace
-
-std::vector<Patch> load(const fs::path& file) {
-    const std::string text = read_file(file, 16 << 20);
+std::vector<Patch> parse(const std::string& text, const fs::path& file) {
     const auto wrong = [&](const std::string& what, const std::string& remedy) {
         throw Error(ErrorKind::input, what, file, remedy);
     };
@@ -197,8 +245,7 @@ std::vector<Patch> load(const fs::path& file) {
 }
 
 Display look(const std::vector<Patch>& patches, const std::string& target) {
-    if (target != "srgb" && target != "display-p3" && target != "oprgb" && target != "bt709")
-        throw Error(ErrorKind::usage, "unknown target '" + target + "'", {}, "Known: srgb display-p3 oprgb bt709");
+    const colour::Transfer curve = target_curve(target);
     Display d;
     const Vec3 white = *shown(patches, Vec3::Ones()), black = shown(patches, Vec3::Zero()).value_or(Vec3::Zero());
     d.white = colour::chromaticity_of(white);
@@ -246,6 +293,7 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
     for (const char* name : {"srgb", "display-p3", "oprgb", "bt709", "bt2020"}) {
         const colour::RgbSpace& s = colour::rgb_space(name);
         const std::array<Uv, 3> theirs{uv_of(s.red), uv_of(s.green), uv_of(s.blue)};
+        d.area[name] = area_of({own.begin(), own.end()}) / area_of({theirs.begin(), theirs.end()});
         d.coverage[name] = area_of(common({own.begin(), own.end()}, theirs)) / area_of({theirs.begin(), theirs.end()});
     }
     // All patches as the target space has them.
@@ -253,7 +301,7 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
     const colour::Mat3 adapt = colour::adaptation(white / white[1], colour::white_d50), to_xyz = space.to_xyz_d50();
     std::vector<double> all;
     for (const Patch& p : patches) {
-        const Vec3 light = p.rgb.unaryExpr([&](double v) { return colour::decode(curve_of(target), v); });
+        const Vec3 light = p.rgb.unaryExpr([&](double v) { return colour::decode(curve, v); });
         all.push_back(
             colour::delta_e_2000(colour::lab_from_xyz(to_xyz * light), colour::lab_from_xyz(adapt * p.xyz / white[1])));
     }
@@ -262,37 +310,48 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
     const Vec3 sum = primaries.inverse() * (white - black) / (white[1] - black[1]);
     d.to_xyz_d50 = adapt * primaries * sum.asDiagonal();
     for (int c = 0; c < 3; ++c)
-        d.curves[static_cast<std::size_t>(c)] = ramp_of(patches, c, black, *shown(patches, Vec3::Unit(c)));
+        d.curves[static_cast<std::size_t>(c)] = ramp_of(patches, c, black, primaries * (white[1] - black[1]));
+    // As the profile has them.
+    std::vector<double> profiled;
+    for (const Patch& p : patches) {
+        const Vec3 made = profile_of(d, p.rgb) + adapt * black / white[1];
+        profiled.push_back(
+            colour::delta_e_2000(colour::lab_from_xyz(made), colour::lab_from_xyz(adapt * p.xyz / white[1])));
+    }
+    d.after_profile = fit::statistics(profiled);
+    d.white_off_d50 = distance(uv_of(white), uv_of(colour::white_d50));
+    d.white_off_d65 = distance(uv_of(white), uv_of(colour::rgb_space("srgb").white));
+    d.faults = faults_of(patches, d, space.white, exponent_of(curve));
     // In words.
     const Uv is = uv_of(white), aim = uv_of(space.white);
-    const double white_off = std::hypot(is.u - aim.u, is.v - aim.v);
+    const double white_off = distance(is, aim);
     std::vector<std::string> bad, soft;
     const auto say = [&](bool fails, bool warns, const std::string& words) {
         if (fails) bad.push_back(words);
         else if (warns) soft.push_back(words);
     };
-    say(white_off > 4 * most_white_off, white_off > most_white_off,
+    say(white_off > 4 * aims.white_off, white_off > aims.white_off,
         formatted("set its white to {} (it is {:.0f} K, Duv {:+.4f})", target == "romm" ? "D50" : "D65", d.light.kelvin,
                   d.light.duv));
-    say(false, d.luminance < least_luminance,
-        formatted("turn its brightness up: {:.0f} cd/m2 is below {:.0f}", d.luminance, least_luminance));
-    say(false, d.luminance > most_luminance,
+    say(false, d.luminance < aims.least_luminance,
+        formatted("turn its brightness up: {:.0f} cd/m2 is below {:.0f}", d.luminance, aims.least_luminance));
+    say(false, d.luminance > aims.most_luminance,
         formatted("turn its brightness down: {:.0f} cd/m2 is above {:.0f} for judging prints and pictures", d.luminance,
-                  most_luminance));
-    say(false, d.contrast < least_contrast,
+                  aims.most_luminance));
+    say(false, d.contrast < aims.least_contrast,
         formatted("darken the room, or check its black level: contrast is {:.0f} to 1", d.contrast));
-    say(d.grey_tracking > most_grey, d.grey_tracking > good_grey,
+    say(d.grey_tracking > aims.most_grey, d.grey_tracking > aims.good_grey,
         formatted("profile it: its greys are tinted by up to {:.1f}", d.grey_tracking));
     say(d.coverage[target] < 0.85, d.coverage[target] < 0.95,
-        formatted("edit in a smaller space: it shows {:.0f} % of {}", 100 * d.coverage[target], target));
-    say(d.delta_e_2000.mean > most_difference, d.delta_e_2000.mean > good_difference,
+        formatted("edit in a smaller space: it shows {:.0f} % of {}", 100 * d.coverage[target], title_of(target)));
+    say(d.delta_e_2000.mean > aims.most_difference, d.delta_e_2000.mean > aims.good_difference,
         formatted("calibrate and profile it: colours are off by {:.1f} on average", d.delta_e_2000.mean));
     d.verdict = !bad.empty() ? "fail" : !soft.empty() ? "caution" : "pass";
     bad.insert(bad.end(), soft.begin(), soft.end());
     for (const std::string& b : bad) d.advice += (d.advice.empty() ? "" : "; ") + b;
     std::string whole;
     for (const char* name : {"srgb", "display-p3", "oprgb"})
-        if (d.coverage[name] > 0.97) whole += (whole.empty() ? "" : ", ") + std::string(name);
+        if (d.coverage[name] > 0.97) whole += (whole.empty() ? "" : ", ") + title_of(name);
     d.words = d.verdict == "pass"      ? "It can be trusted for judging colour"
               : d.verdict == "caution" ? "It can be trusted for most work once what is advised is done"
                                        : "Do not judge colour on it as it is";
@@ -300,9 +359,12 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
     return d;
 }
 
-void write_profile(const Display& d, const std::string& title, const fs::path& file, Existing existing) {
+void write_profile(const Display& d, const std::string& title, const fs::path& file, Existing existing,
+                   int icc_version) {
+    if (icc_version != 2 && icc_version != 4)
+        throw Error(ErrorKind::usage, "profiles are of ICC version 2 or 4", {}, "Give 2 or 4");
     cmsHPROFILE profile = cmsCreateProfilePlaceholder(nullptr);
-    cmsSetProfileVersion(profile, 2.4);
+    cmsSetProfileVersion(profile, icc_version == 2 ? 2.4 : 4.3);
     cmsSetDeviceClass(profile, cmsSigDisplayClass);
     cmsSetColorSpace(profile, cmsSigRgbData);
     cmsSetPCS(profile, cmsSigXYZData);
@@ -333,6 +395,7 @@ void write_profile(const Display& d, const std::string& title, const fs::path& f
     }
     cmsCloseProfile(profile);
     if (bytes.empty()) throw Error(ErrorKind::internal, "the display profile could not be made", file);
+    verify(bytes, d, file);
     write_whole(file, bytes, existing);
 }
 

@@ -226,6 +226,37 @@ static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const S
     return t;
 }
 
+/// Light of a studio over the frame, on the plane of the first chart: worked out on a grid and laid between.
+static void light_by_studio(Rendering& r, const Corners& corners) {
+    const Scene& s = r.scene;
+    const chart::Definition& d = s.charts.front().definition;
+    const Homography to_mm = chart::pixels_from_mm(d, corners).inverse();
+    constexpr int step = 16;
+    const int columns = s.width / step + 2, rows = s.height / step + 2;
+    cv::Mat diffuse(rows, columns, CV_32F), mirrored(rows, columns, CV_32F);
+    tbb::parallel_for(0, rows, [&](int y) {
+        for (int x = 0; x < columns; ++x) {
+            const Point mm = to_mm({(x + 0.5) * step, (y + 0.5) * step});
+            const LightAt light =
+                light_at(*s.studio, {(mm.x() - d.width_mm / 2) / 1000, (d.height_mm / 2 - mm.y()) / 1000});
+            diffuse.at<float>(y, x) = static_cast<float>(light.diffuse);
+            mirrored.at<float>(y, x) = static_cast<float>(light.mirrored);
+        }
+    });
+    const cv::Size size(columns * step, rows * step);
+    cv::Mat whole_diffuse, whole_mirrored;
+    cv::resize(diffuse, whole_diffuse, size, 0, 0, cv::INTER_LINEAR);
+    cv::resize(mirrored, whole_mirrored, size, 0, 0, cv::INTER_LINEAR);
+    const Rgb white = (s.white * s.camera.response(Spectrum::constant(1), s.light)).cast<float>();
+    for (int y = 0; y < s.height; ++y)
+        for (int x = 0; x < s.width; ++x) {
+            Eigen::Map<Rgb> pixel(
+                &r.rgb[(static_cast<std::size_t>(y) * static_cast<std::size_t>(s.width) + static_cast<std::size_t>(x)) *
+                       3]);
+            pixel = whole_diffuse.at<float>(y, x) * pixel + whole_mirrored.at<float>(y, x) * white;
+        }
+}
+
 // Second light, shadows, sheens and stray light, in this order.
 static void add_faults(Rendering& r, const std::stop_token& stop) {
     const Scene& s = r.scene;
@@ -351,6 +382,7 @@ Rendering render(const Scene& s, std::stop_token stop) {
         }
     });
     throw_if_stopped(stop);
+    if (s.studio && !s.charts.empty()) light_by_studio(r, corners.front());
     add_faults(r, stop);
     if (s.blur_px > 0) {
         cv::Mat image(s.height, s.width, CV_32FC3, r.rgb.data());

@@ -11,6 +11,7 @@
 #include "chart/geometry.hpp"
 #include "colour/colour.hpp"
 #include "frame/frame.hpp"
+#include "simulate/studio.hpp"
 
 namespace refero::simulate {
 
@@ -123,6 +124,7 @@ struct Scene {
     DngKind dng;
     double veil = 0; ///< stray light over the whole frame, share of the perfect diffuser's signal
     std::optional<SecondLight> second_light;
+    std::optional<Studio> studio; ///< lights the first chart's plane; `white` then is at irradiance 1
 };
 
 /// Reads a scene description (docs/formats.md), with changes to it as a JSON merge patch (RFC 7396).

@@ -2,6 +2,7 @@
 
 #include <atomic>
 #include <mutex>
+#include <set>
 #include <thread>
 
 namespace refero::work {
@@ -18,6 +19,23 @@ int jobs_for(int asked, std::size_t frames) {
 }
 
 } // namespace
+
+std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<const Chain*>& chains,
+                                 apply::Format format, const std::filesystem::path& folder, const std::string& pattern,
+                                 const std::string& space) {
+    std::vector<BatchFrame> all;
+    std::set<std::string> taken;
+    for (const Chain* chain : chains) {
+        if (!chain->correction) continue;
+        for (Development& d : developments(shoot, *chain, format, folder, pattern, space)) {
+            const std::string stem = d.target.stem().string(), extension = d.target.extension().string();
+            for (int n = 2; !taken.insert(to_lower(d.target.filename().string())).second; ++n)
+                d.target.replace_filename(stem + "-" + std::to_string(n) + extension);
+            all.push_back({std::move(d), chain->correction});
+        }
+    }
+    return all;
+}
 
 std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopOptions& options) {
     std::vector<bool> all;

@@ -11,6 +11,12 @@ struct BatchFrame {
     std::shared_ptr<const fit::Correction> correction;
     SecondLight second = {};
 };
+/// The chart shots and ordinary frames of setups that have a correction; equal names are told apart over all of them.
+/// Throws Error(usage) for a pattern that cannot be used.
+std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<const Chain*>& chains,
+                                 apply::Format format, const std::filesystem::path& folder, const std::string& pattern,
+                                 const std::string& space);
+
 /// What became of it: done, or `problem` says why not.
 struct BatchEnd {
     std::size_t frame = 0; ///< index

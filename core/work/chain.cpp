@@ -1,4 +1,5 @@
 #include "work/chain.hpp"
+#include "work/matching.hpp"
 
 namespace refero::work {
 
@@ -45,7 +46,10 @@ ChainFacts facts_of(const plan::Shoot& shoot, const plan::Setup& row, const plan
         f.proved = true;
         f.proof_mean = e.proof->mean;
     }
-    for (const plan::Handover* h : e.handovers) f.handovers.push_back(*h);
+    for (const plan::Handover* h : e.handovers) { // a match's belong to it, not to the setup's own correction
+        const plan::Correction* of = plan::record(shoot.corrections, h->correction);
+        if (!of || of->kind != plan::CorrectionKind::match) f.handovers.push_back(*h);
+    }
     f.stale = standing.stale;
     return f;
 }
@@ -97,9 +101,7 @@ void put_in_force(Chain& c) {
         settings.white = c.settings.white;
         settings.curves = c.settings.curves;
         fit::Correction alone = correct({*c.shot}, *c.reference, settings);
-        // The file's own matrix gives usable colour; without one the camera's are taken for BT.709.
-        if (const auto& matrix = c.shot->frame.camera_from_xyz)
-            alone.coefficients = fit::own_colours(alone.balance, *matrix);
+        alone.coefficients = own_colours(c.shot->frame, alone.balance); // the file's own give usable colour
         c.correction = std::make_shared<const fit::Correction>(std::move(alone));
     } catch (const Error& e) {
         c.balance_problem = e.what();

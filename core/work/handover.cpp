@@ -6,6 +6,7 @@ namespace refero::work {
 
 namespace fs = std::filesystem;
 using plan::Change;
+using plan::Id;
 
 void guard_outputs(const plan::Shoot& shoot, const fs::path& job_file, const std::vector<fs::path>& outputs) {
     std::vector<fs::path> kept{job_file};
@@ -155,17 +156,41 @@ Developed develop(const Development& d, const fit::Correction& correction, const
     return done;
 }
 
-Change keep(const plan::Shoot& shoot, const Chain& chain, const HandedOver& handed) {
+namespace {
+
+void add_row(Change& c, const std::map<std::pair<Id, std::string>, Id>& before, const Chain& chain,
+             const HandedOver& handed) {
     const fs::path whole = fs::absolute(handed.file).lexically_normal();
-    Change c("Hand over " + whole.filename().string(), chain.title);
-    for (const plan::Handover& h : shoot.handovers)
-        if (h.setup == chain.id && h.file == whole.string()) c.remove<plan::Handover>(h.id);
+    if (const auto at = before.find({chain.id, whole.string()}); at != before.end())
+        c.remove<plan::Handover>(at->second);
     c.add(plan::Handover{.setup = chain.id,
-                         .correction = chain.balance_only() ? 0 : chain.correction_id,
+                         .correction = handed.correction      ? handed.correction
+                                       : chain.balance_only() ? 0
+                                                              : chain.correction_id,
                          .file = whole.string(),
                          .kind = handed.kind,
                          .message = handed.message,
                          .made = utc_now()});
+}
+
+std::map<std::pair<Id, std::string>, Id> files_of(const plan::Shoot& shoot) {
+    std::map<std::pair<Id, std::string>, Id> files;
+    for (const plan::Handover& h : shoot.handovers) files[{h.setup, h.file}] = h.id;
+    return files;
+}
+
+} // namespace
+
+Change keep(const plan::Shoot& shoot, const Chain& chain, const HandedOver& handed) {
+    Change c("Hand over " + handed.file.filename().string(), chain.title);
+    add_row(c, files_of(shoot), chain, handed);
+    return c;
+}
+
+Change keep_all(const plan::Shoot& shoot, const std::vector<std::pair<const Chain*, HandedOver>>& handed) {
+    Change c(formatted("Develop {} frames", handed.size()), handed.empty() ? "" : handed.front().first->title);
+    const auto before = files_of(shoot);
+    for (const auto& [chain, h] : handed) add_row(c, before, *chain, h);
     return c;
 }
 

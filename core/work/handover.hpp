@@ -11,6 +11,7 @@ namespace refero::work {
 struct HandedOver {
     std::filesystem::path file;
     std::string kind, message;
+    plan::Id correction = 0; ///< the row that was handed over; 0: the setup's own
 };
 
 /// Throws Error(usage) where an output would replace a frame of the job or its companion, the job itself, one of its
@@ -77,5 +78,7 @@ bool is_finished(const Development& frame, const std::string& record);
 
 /// The row that says so; an earlier one of the same file goes.
 plan::Change keep(const plan::Shoot& shoot, const Chain& chain, const HandedOver& handed);
+/// Rows of many, as one step.
+plan::Change keep_all(const plan::Shoot& shoot, const std::vector<std::pair<const Chain*, HandedOver>>& handed);
 
 } // namespace refero::work

@@ -58,7 +58,8 @@ Id light_for(Change& c, const plan::Shoot& shoot, const plan::Rig& rig, const st
 }
 
 // A new camera, mode and light as far as they are not in the job, and the setup that joins them.
-Id new_setup(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, plan::Frame& f, const std::string& light) {
+Id new_setup(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, plan::Frame& f, const std::string& light,
+             bool balance_only = false) {
     const plan::Recognition r = plan::recognise(shoot, f);
     f.camera = r.camera ? r.camera : camera_for(c, shoot, kit, f);
     f.lens = r.lens;
@@ -70,7 +71,8 @@ Id new_setup(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, plan::Fr
     f.mode = r.mode ? r.mode : mode_for(c, shoot, f);
     const Id lens = shoot.brief().lens_school == plan::LensSchool::each_lens ? f.lens : 0;
     const Id column = light_for(c, shoot, {f.camera, lens, f.mode}, light);
-    return c.add(plan::Setup{.camera = f.camera, .lens = lens, .mode = f.mode, .light = column});
+    return c.add(
+        plan::Setup{.camera = f.camera, .lens = lens, .mode = f.mode, .light = column, .balance_only = balance_only});
 }
 
 /// A setup that is balanced on a card has no chart shot yet: the frame brought to it by hand shows the card.
@@ -105,6 +107,10 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
             f.kind = plan::FrameKind::chart;
     } else if (!f.problem.empty()) {
         f.reason = "it cannot be read";
+    } else if (how.card) {
+        place.fresh = true;
+        f.kind = plan::FrameKind::chart;
+        f.reason = "a light of its own, balanced on a card";
     } else if (shows_chart) {
         f.kind = plan::FrameKind::chart;
         const plan::Assignment a = plan::assign_chart(shoot, f, m.kelvin);
@@ -209,12 +215,12 @@ Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arr
     if (r.asks_for_lens) t.camera_asks = r.camera;
     const std::string name = fs::path(f.path).filename().string();
     t.rows = Change(f.kind == plan::FrameKind::chart ? "Chart shot " + name : name + " came in");
-    if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "");
+    if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card);
     t.rows.about(f.setup > 0 ? title_of(shoot, f.setup) : f.model);
     t.setup = f.setup;
     const Id frame = t.rows.add(f);
     if (f.kind != plan::FrameKind::chart || f.same_as || !f.setup) return t;
-    const std::string problem = !m.shot && waits_for_card(shoot, f.setup) ? touch_the_card : m.problem;
+    const std::string problem = !m.shot && (how.card || waits_for_card(shoot, f.setup)) ? touch_the_card : m.problem;
     t.chart_shot = t.rows.add(
         plan::ChartShot{.setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});
     if (!m.shot) return t;

@@ -1,5 +1,9 @@
 // The simple way of working: one light, one card, one click (common practice).
 #include "job_window.hpp"
+
+#include <QDropEvent>
+#include <QMimeData>
+
 #include "kit/chart_editor.hpp"
 #include "kit/chart_print.hpp"
 #include "plan/log_curve_form.hpp"
@@ -50,7 +54,14 @@ TEST_F(CardWalk, eight_lights_are_eight_frames_and_eight_clicks) {
     int clicks = 0;
     for (const Id setup : desk().chains.ids()) {
         const fs::path file = shoot_card(setup, formatted("card{}.dng", setup).c_str());
-        desk().frames.take_in({file}, setup); // as a drop on the setup's cell does
+        window.open_setup(setup);
+        QMimeData dropped;
+        dropped.setUrls({QUrl::fromLocalFile(QString::fromStdString(file.string()))});
+        QDragEnterEvent enter({500, 400}, Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&window, &enter);
+        EXPECT_TRUE(enter.isAccepted());
+        QDropEvent drop(QPointF(500, 400), Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&window, &drop);
         ASSERT_TRUE(idle());
         ASSERT_EQ(desk().chains.at(setup).chart_shot != 0, true) << setup;
         window.open_setup(setup);

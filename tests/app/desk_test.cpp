@@ -159,7 +159,7 @@ TEST_F(Opened, a_handover_is_stale_once_its_correction_is_replaced) {
 
 TEST_F(Opened, whole_frames_are_corrected_and_never_replaced) {
     open_fitted();
-    desk.handovers.write_frames(id(0), apply::Format::png, "display-p3", scratch.folder());
+    develop_frames(desk, id(0), apply::Format::png, "display-p3", scratch.folder());
     settle();
     EXPECT_TRUE(fs::exists(scratch / "chart.png"));
     EXPECT_TRUE(notices.isEmpty()) << notices.join("; ").toStdString();
@@ -170,7 +170,7 @@ TEST_F(Opened, whole_frames_are_corrected_and_never_replaced) {
     desk.setups.fit(id(1));
     settle();
     const std::string before = sha256_of(scratch / "frame.tif");
-    desk.handovers.write_frames(id(1), apply::Format::tiff, "srgb", scratch.folder());
+    develop_frames(desk, id(1), apply::Format::tiff, "srgb", scratch.folder());
     settle();
     EXPECT_EQ(sha256_of(scratch / "frame.tif"), before);
     ASSERT_EQ(notices.size(), 1);
@@ -185,7 +185,7 @@ TEST_F(Opened, frames_go_between_two_lights_by_their_own_balance) {
     desk.setups.fit(id(1));
     settle();
     ASSERT_TRUE(desk.chains.at(id(1)).correction);
-    desk.handovers.write_frames(id(0), apply::Format::png, "srgb", scratch.folder(), id(1));
+    develop_frames(desk, id(0), apply::Format::png, "srgb", scratch.folder(), id(1));
     settle();
     EXPECT_TRUE(notices.isEmpty()) << notices.join("; ").toStdString();
     ASSERT_EQ(desk.chains.at(id(0)).handovers.size(), 1u);
@@ -198,7 +198,7 @@ TEST_F(Opened, frames_go_between_two_lights_by_their_own_balance) {
     settle();
     desk.setups.fit(id(2));
     settle();
-    desk.handovers.write_frames(id(2), apply::Format::png, "srgb", scratch.folder(), id(1));
+    develop_frames(desk, id(2), apply::Format::png, "srgb", scratch.folder(), id(1));
     settle();
     ASSERT_EQ(notices.size(), 1);
     EXPECT_TRUE(notices[0].contains("plain.tif")) << notices[0].toStdString();

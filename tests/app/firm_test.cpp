@@ -52,7 +52,7 @@ TEST_F(Firm, corrected_frames_never_replace_what_the_card_holds) {
     const std::string jpeg = sha256_of(card / "a.jpg"), raw = sha256_of(card / "a.dng");
     int asked = 0;
     desk().handovers.ask = [&](const std::vector<fs::path>&) { return ++asked > 0; }; // even with consent
-    desk().handovers.write_frames(id(0), apply::Format::jpeg, "srgb", card);
+    develop_frames(desk(), id(0), apply::Format::jpeg, "srgb", card);
     ASSERT_TRUE(idle());
     EXPECT_TRUE(notice().contains("a.jpg") && notice().contains("replace")) << notice().toStdString();
     EXPECT_EQ(sha256_of(card / "a.jpg"), jpeg);
@@ -65,12 +65,12 @@ TEST_F(Firm, corrected_frames_never_replace_what_the_card_holds) {
         named = files;
         return false;
     };
-    desk().handovers.write_frames(id(0), apply::Format::tiff, "srgb", scratch / "out");
+    develop_frames(desk(), id(0), apply::Format::tiff, "srgb", scratch / "out");
     ASSERT_TRUE(idle());
     EXPECT_EQ(named, std::vector{scratch / "out" / "a.tif"});
     EXPECT_EQ(read_file(scratch / "out" / "a.tif"), "mine");
     desk().handovers.ask = [](const std::vector<fs::path>&) { return true; };
-    desk().handovers.write_frames(id(0), apply::Format::tiff, "srgb", scratch / "out");
+    develop_frames(desk(), id(0), apply::Format::tiff, "srgb", scratch / "out");
     ASSERT_TRUE(idle());
     std::size_t tiffs = 0;
     for (const auto& entry : fs::directory_iterator(scratch / "out")) tiffs += entry.path().extension() == ".tif";
@@ -82,7 +82,7 @@ TEST_F(Firm, corrected_frames_never_replace_what_the_card_holds) {
 TEST_F(Firm, frames_written_into_a_watched_folder_do_not_come_back) {
     open_fitted();
     desk().watcher.watch({card});
-    desk().handovers.write_frames(id(0), apply::Format::tiff, "srgb", card);
+    develop_frames(desk(), id(0), apply::Format::tiff, "srgb", card);
     ASSERT_TRUE(wait_for([&] { return fs::exists(card / "a.tif") && idle_now(); }));
     // Written by another run, which this window knows nothing of: told by its Software tag.
     desk().handovers.write_file(id(0), "correction", {}, scratch / "c.json");
@@ -179,7 +179,7 @@ TEST_F(Firm, whatever_was_cancelled_can_be_done_again) {
     again([&] { desk().handovers.write_file(id(0), "cube", {.size = 65}, scratch / "a.cube"); },
           [&] { return fs::exists(scratch / "a.cube"); }, Doing::writing, "writing a file");
     fs::create_directories(scratch / "out");
-    again([&] { desk().handovers.write_frames(id(0), apply::Format::png, "srgb", scratch / "out"); },
+    again([&] { develop_frames(desk(), id(0), apply::Format::png, "srgb", scratch / "out"); },
           [&] { return fs::exists(scratch / "out" / "a.png"); }, Doing::writing, "writing frames");
     again([&] { desk().setups.place(id(0), "grid24", *moved.corners, "Snap"); },
           [&] { return desk().chains.at(id(0)).settings.corners != moved.corners; }, Doing::measuring, "snapping");
@@ -255,7 +255,7 @@ TEST_F(Firm, names_that_are_no_utf8_are_fitted_and_written) {
     ASSERT_TRUE(wait_for([&] { return desk().chains.count() == 1 && desk().chains.at(id(0)).shot && idle_now(); }));
     desk().setups.fit(id(0));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).correction && idle_now(); }));
-    desk().handovers.write_frames(id(0), apply::Format::jpeg, "srgb", scratch.folder());
+    develop_frames(desk(), id(0), apply::Format::jpeg, "srgb", scratch.folder());
     EXPECT_TRUE(wait_for([&] { return fs::exists(scratch / "bad\xff.jpg") && idle_now(); }));
 }
 

@@ -22,6 +22,16 @@ std::optional<job::Ids> edit(Document& document, const std::string& what,
 
 inline bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
 
+/// All frames of a setup through its correction.
+inline void develop_frames(Desk& desk, Id setup, apply::Format format, const std::string& space, const fs::path& folder,
+                           Id second = 0) {
+    desk.batches.develop({.setups = {setup},
+                          .second = second,
+                          .develop = {.format = format, .space = space},
+                          .folder = folder,
+                          .resume = false});
+}
+
 /// Presses at one place, moves in two steps, lets go at another.
 inline void drag(QWidget* widget, const QPoint& from, const QPoint& by) {
     QTest::mousePress(widget, Qt::LeftButton, {}, from);

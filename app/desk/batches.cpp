@@ -1,0 +1,153 @@
+#include "desk/batches.hpp"
+
+#include "desk/document.hpp"
+#include "desk/handovers.hpp"
+#include "desk/watcher.hpp"
+
+namespace refero::app {
+
+namespace {
+constexpr qint64 collect_every_ms = 2000; ///< the job learns what was written at least so often
+}
+
+Batches::Batches(JobDocument& job, Chains& chains, Handovers& handovers, Watcher& watcher, Tasks& tasks,
+                 Notices& notices)
+    : job_(job),
+      chains_(chains),
+      handovers_(handovers),
+      watcher_(watcher),
+      tasks_(tasks),
+      notices_(notices) {}
+
+int Batches::count(const BatchWish& wish) const {
+    int n = 0;
+    for (const Id setup : wish.setups)
+        if (chains_.has(setup) && chains_.at(setup).correction)
+            n += (chains_.at(setup).chart_frame.id ? 1 : 0) + static_cast<int>(chains_.at(setup).frames.size());
+    return n;
+}
+
+void Batches::develop(const BatchWish& wish) {
+    if (state_.running) return notices_.tell(tr("A batch is under way. Wait for it, or cancel it first."));
+    std::error_code ec;
+    fs::create_directories(wish.folder, ec);
+    if (!fs::is_directory(wish.folder, ec))
+        return notices_.tell(tr("%1: this folder cannot be made. Choose another one.").arg(qt(wish.folder.string())));
+    std::vector<const Chain*> chains;
+    std::map<const fit::Correction*, Id> setup_of;
+    for (const Id setup : wish.setups)
+        if (chains_.has(setup) && chains_.at(setup).correction) {
+            chains.push_back(&chains_.at(setup));
+            setup_of[chains.back()->correction.get()] = setup;
+        }
+    std::vector<work::BatchFrame> all, frames;
+    std::vector<fs::path> targets;
+    if (!notices_.guarded([&] {
+            all = work::batch_of(job_.shoot(), chains, wish.develop.format, wish.folder, wish.pattern,
+                                 wish.develop.space);
+        }))
+        return;
+    if (chains_.has(wish.second))
+        for (work::BatchFrame& f : all) f.second = {chains_.at(wish.second).correction};
+    const std::vector<bool> before =
+        wish.resume ? work::finished(all, wish.develop) : std::vector<bool>(all.size(), false);
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (!before[i]) {
+            targets.push_back(all[i].frame.target);
+            frames.push_back(std::move(all[i]));
+        }
+    state_ = {.frames = static_cast<int>(frames.size()),
+              .left_out = static_cast<int>(all.size() - frames.size()),
+              .folder = wish.folder};
+    if (frames.empty()) {
+        notices_.tell(all.empty()
+                          ? tr("There are no frames to develop.")
+                          : tr("All %1 frames were finished with the same correction and settings.").arg(all.size()));
+        emit changed();
+        return;
+    }
+    if (!handovers_.may_write(targets, Handovers::Consent::ask)) return;
+    for (const fs::path& target : targets) watcher_.know(fs::absolute(target).lexically_normal()); // no new frames
+    gate_ = std::make_shared<Gate>();
+    state_.running = true;
+    paused_frames_ = 0;
+    since_.start();
+    emit changed();
+    work::BatchOptions options{.develop = wish.develop};
+    options.develop.existing = Existing::replace; // asked for
+    tasks_.run(
+        {Doing::writing, wish.setups.size() == 1 ? wish.setups.front() : 0},
+        frames.size() == 1 ? tr("Developing 1 frame") : tr("Developing %1 frames").arg(frames.size()),
+        [=, this, gate = gate_](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+            std::size_t ended = 0;
+            QElapsedTimer told;
+            told.start();
+            work::develop_all(
+                frames, options,
+                [&](const work::BatchEnd& end) {
+                    std::unique_lock lock(gate->mutex);
+                    gate->arrived.emplace_back(setup_of.at(frames[end.frame].correction.get()), end);
+                    progress(static_cast<double>(++ended) / static_cast<double>(frames.size()));
+                    if (told.elapsed() > collect_every_ms || ended <= 1) {
+                        told.start();
+                        QMetaObject::invokeMethod(this, &Batches::collect, Qt::QueuedConnection);
+                    }
+                    gate->opened.wait(lock, stop, [&] { return !gate->closed; }); // paused after this frame
+                },
+                stop);
+            return [] {};
+        },
+        [this](const TaskEnd& end) {
+            collect();
+            state_.running = state_.paused = false;
+            if (end.how == TaskEnd::How::failed) state_.problems << end.problem;
+            emit changed();
+            if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
+            else if (state_.failed)
+                notices_.tell(tr("%1 of %2 frames could not be developed: %3")
+                                  .arg(state_.failed)
+                                  .arg(state_.frames)
+                                  .arg(state_.problems.first()));
+        });
+}
+
+void Batches::pause(bool on) {
+    if (!gate_ || !state_.running) return;
+    {
+        const std::lock_guard lock(gate_->mutex);
+        gate_->closed = on;
+    }
+    gate_->opened.notify_all();
+    state_.paused = on;
+    state_.seconds_left = 0;
+    since_.start();
+    paused_frames_ = state_.done + state_.failed;
+    emit changed();
+}
+
+// What was written since, as one change of the job.
+void Batches::collect() {
+    if (!gate_) return;
+    std::vector<std::pair<Id, work::BatchEnd>> arrived;
+    {
+        const std::lock_guard lock(gate_->mutex);
+        arrived.swap(gate_->arrived);
+    }
+    std::vector<std::pair<Id, work::HandedOver>> written;
+    for (const auto& [setup, end] : arrived) {
+        if (end.done) {
+            ++state_.done;
+            written.emplace_back(setup, *end.done);
+        } else {
+            ++state_.failed;
+            state_.problems << qt(end.problem->what());
+        }
+    }
+    handovers_.handed_over(written);
+    const int ended = state_.done + state_.failed, since = ended - paused_frames_;
+    if (since > 0 && !state_.paused)
+        state_.seconds_left = static_cast<double>(since_.elapsed()) / 1000 / since * (state_.frames - ended);
+    emit changed();
+}
+
+} // namespace refero::app

@@ -1,0 +1,106 @@
+#include "desk/matches.hpp"
+
+#include "desk/document.hpp"
+
+namespace refero::app {
+
+Matches::Matches(JobDocument& job, Chains& chains, Tasks& tasks, Notices& notices)
+    : job_(job),
+      chains_(chains),
+      tasks_(tasks),
+      notices_(notices) {}
+
+std::vector<Id> Matches::under(Id light) const {
+    std::vector<Id> all;
+    for (const Id id : chains_.ids())
+        if (const Chain& c = chains_.at(id); c.row.light == light && c.shot && !c.balance_only()) all.push_back(id);
+    return all;
+}
+
+QString Matches::obstacle(Id lead, Id other) const {
+    if (!chains_.has(lead) || !chains_.has(other)) return tr("Choose two cameras under one light.");
+    try {
+        work::match_request(chains_.at(lead), chains_.at(other));
+    } catch (const Error& e) { return qt(e.what()); }
+    return {};
+}
+
+void Matches::match(Id lead, Id other, const match::Settings& settings) {
+    if (!chains_.has(lead) || !chains_.has(other)) return;
+    work::MatchRequest request;
+    if (!notices_.guarded([&] { request = work::match_request(chains_.at(lead), chains_.at(other), settings); }))
+        return;
+    tasks_.run({Doing::matching, other}, tr("Matching %1").arg(qt(request.title)),
+               [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
+                   const auto match = std::make_shared<const match::Match>(work::match(request, stop));
+                   return [=, this] {
+                       if (!chains_.has(lead) || !chains_.has(other)) return;
+                       if (job_.change(work::keep(job_.shoot(), request, *match))) emit matched(lead, other);
+                   };
+               });
+}
+
+void Matches::match_all(Id lead) {
+    if (!chains_.has(lead)) return;
+    for (const Id other : under(chains_.at(lead).row.light)) {
+        if (other == lead || !obstacle(lead, other).isEmpty()) continue;
+        if (const auto have = kept(lead, other); !have || !have->stale.empty()) match(lead, other);
+    }
+}
+
+std::optional<work::KeptMatch> Matches::kept(Id lead, Id other) const {
+    if (!chains_.has(lead) || !chains_.has(other)) return {};
+    try {
+        return work::kept_match(job_.shoot(), chains_.at(lead), chains_.at(other));
+    } catch (const Error&) { return {}; } // matched again, it is whole
+}
+
+namespace {
+
+/// A chart shot's picture, small, with its chart's corners in it.
+struct Seen {
+    apply::Picture picture;
+    chart::Corners corners;
+};
+
+Seen seen(const Chain& c, const fit::Correction* correction, int width, std::stop_token stop) {
+    const frame::Frame whole = work::read(c.source, frame::Size::measuring, {}, stop);
+    const frame::Frame f = apply::smaller(whole, width);
+    Seen s;
+    s.picture = correction ? apply::corrected(f, *correction, "srgb", {}, stop)
+                           : apply::rendered(
+                                 f,
+                                 [balance = c.balance.value_or(balance::Balance{}),
+                                  own = work::own_colours(f, c.balance.value_or(balance::Balance{}))](
+                                     const colour::Vec3& v) -> colour::Vec3 { return own * balance(v); },
+                                 "srgb", stop);
+    s.corners = c.shot->placement.corners;
+    const double scale = static_cast<double>(f.width) / f.full_width;
+    for (chart::Point& p : s.corners) p *= scale;
+    return s;
+}
+
+} // namespace
+
+void Matches::look(Id lead, Id other, int width, std::function<void(std::shared_ptr<const work::Beside>)> show) {
+    if (!chains_.has(lead) || !chains_.has(other) || !chains_.at(lead).shot || !chains_.at(other).shot) return;
+    const auto match = kept(lead, other);
+    tasks_.run_quietly(
+        {Doing::looking, other},
+        [=, leader = chains_.at(lead), second = chains_.at(other),
+         correction = match ? match->correction : nullptr](std::stop_token stop, const Progress&) -> Tasks::Then {
+            // A lead without a correction is a finished picture: it is shown as it is.
+            std::optional<fit::Correction> as_it_is;
+            if (!leader.correction) {
+                balance::Balance none;
+                as_it_is = fit::balance_alone(none, {}, work::own_colours(leader.shot->frame, none));
+            }
+            const Seen first = seen(leader, leader.correction ? leader.correction.get() : &*as_it_is, width, stop),
+                       last = seen(second, correction.get(), width, stop);
+            const auto both = std::make_shared<const work::Beside>(
+                work::beside(first.picture, first.corners, last.picture, last.corners, stop));
+            return [=] { show(both); };
+        });
+}
+
+} // namespace refero::app

@@ -1,0 +1,40 @@
+// Cameras matched to a lead under one light.
+#pragma once
+
+#include "pictures/pictures.hpp"
+#include "work/beside.hpp"
+#include "work/matching.hpp"
+
+namespace refero::app {
+
+class Matches : public QObject {
+    Q_OBJECT
+
+public:
+    Matches(JobDocument& job, Chains& chains, Tasks& tasks, Notices& notices);
+
+    /// Setups under the light whose chart shot is read: what can lead and what can be matched.
+    std::vector<Id> under(Id light) const;
+    void match(Id lead, Id other, const match::Settings& settings = {});
+    /// All others under the lead's light that have no match that holds.
+    void match_all(Id lead);
+    /// The match in force, or none.
+    std::optional<work::KeptMatch> kept(Id lead, Id other) const;
+    /// Why the two cannot be matched, in words; empty where they can.
+    QString obstacle(Id lead, Id other) const;
+
+    /// Both chart shots laid over each other, as the lead's rendering and the match make them; without a match, by the
+    /// other's balance alone.
+    void look(Id lead, Id other, int width, std::function<void(std::shared_ptr<const work::Beside>)> show);
+
+signals:
+    void matched(Id lead, Id other);
+
+private:
+    JobDocument& job_;
+    Chains& chains_;
+    Tasks& tasks_;
+    Notices& notices_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,53 @@
+// Practice: tasks prepared beside the window, answers kept in the kit.
+#pragma once
+
+#include <deque>
+
+#include "desk/document.hpp"
+#include "desk/tasks.hpp"
+#include "pictures/rendition.hpp"
+#include "work/practice.hpp"
+
+namespace refero::app {
+
+/// A task with its frames for the screen.
+struct ReadyTask {
+    work::PracticeTask made;
+    std::vector<Rendition> pictures;
+};
+
+class Practice : public QObject {
+    Q_OBJECT
+
+public:
+    Practice(KitDocument& kit, Tasks& tasks);
+
+    /// Asks for a task of a kind; `ready` follows, at once where one was prepared ahead.
+    void ask(lessons::Kind kind);
+    bool preparing() const { return tasks_.busy(Doing::practising); }
+    /// Keeps an answer in the kit.
+    void answer(const lessons::Task& task, bool right);
+    int level(lessons::Kind kind);
+    std::vector<lessons::Record> records();
+    /// A set as it is arranged: its frame, judged; the newest one asked for.
+    void light(const simulate::Scene& scene, std::function<void(std::shared_ptr<const ReadyTask>)> show);
+    void rehearse(const std::string& camera, const colour::Spectrum& light, const std::string& chart,
+                  std::function<void(const lessons::Rehearsal&)> show);
+
+signals:
+    void ready(std::shared_ptr<const ReadyTask> task);
+
+private:
+    void prepare(lessons::Kind kind, bool wanted);
+
+    KitDocument& kit_;
+    Tasks& tasks_;
+    std::map<lessons::Kind, std::shared_ptr<const ReadyTask>> ahead_;
+    std::optional<lessons::Kind> wanted_;
+    std::uint64_t seed_;
+    int lighting_ = 0; ///< counts what was asked for, so that only the newest is shown
+    bool making_ = false;
+    std::optional<std::pair<simulate::Scene, std::function<void(std::shared_ptr<const ReadyTask>)>>> next_light_;
+};
+
+} // namespace refero::app

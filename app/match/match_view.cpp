@@ -1,0 +1,437 @@
+#include "match/match_view.hpp"
+
+#include <Eigen/LU>
+#include <QFileDialog>
+#include <QHeaderView>
+#include <QSignalBlocker>
+#include <QTabWidget>
+
+#include "../theme.hpp"
+#include "../widgets/plain_table.hpp"
+#include "../widgets/swatches.hpp"
+#include "colour/rgb.hpp"
+
+namespace refero::app {
+
+namespace {
+
+constexpr int look_width = 1100, strips = 12;
+constexpr double full_difference = 6; ///< CIEDE2000 that the difference picture shows white
+
+QString statistics_words(const fit::Statistics& s) {
+    return QObject::tr("mean %1, 95 % %2, most %3").arg(s.mean, 0, 'f', 2).arg(s.p95, 0, 'f', 2).arg(s.max, 0, 'f', 2);
+}
+
+QString way_words(match::Way way) {
+    return way == match::Way::direct ? QObject::tr("direct") : QObject::tr("through the reference");
+}
+
+/// "Stills B, raw": the light is chosen already.
+QString name_of(const plan::Shoot& shoot, const Chain& c) {
+    const QString mode = qt(plan::name_in(shoot.modes, c.row.mode));
+    return qt(plan::name_in(shoot.cameras, c.row.camera)) + (mode.isEmpty() ? QString() : ", " + mode);
+}
+
+/// The frame that a picture of both stands for.
+Rendition rendition(const apply::Picture& p) {
+    frame::Frame of;
+    of.full_width = p.width;
+    of.full_height = p.height;
+    return rendition_of(p, of);
+}
+
+colour::Vec3 code_of(const colour::Vec3& xyz) {
+    static const colour::Mat3 to_rgb = colour::rgb_space("srgb").to_xyz_d50().inverse();
+    return (to_rgb * xyz).cwiseMax(0).cwiseMin(1).unaryExpr([](double v) {
+        return colour::encode(colour::Transfer::srgb, v);
+    });
+}
+
+} // namespace
+
+MatchView::MatchView(Desk& desk, QWidget* parent)
+    : Page(desk, parent),
+      lights_(new QComboBox),
+      leads_(new QComboBox),
+      others_(plain_table({{tr("Camera"), tr("Another camera, lens or mode under this light")},
+                           {tr("By balance"), tr("Mean CIEDE2000 between both with no more than a balance")},
+                           {tr("Matched"), tr("The same on patches left out of the match")},
+                           {tr("State"), tr("Whether the match still holds")}},
+                          tr("Cameras that follow the lead"))),
+      ways_(plain_table({{tr("Way"), tr("Straight to the lead's rendering, or both through the reference")},
+                         {tr("Model"), {}},
+                         {tr("Left out"), tr("Mean CIEDE2000 on patches left out: this decides")},
+                         {tr("Fitted"), tr("Mean CIEDE2000 on the patches that it saw: no evidence")}},
+                        tr("Ways to match"))),
+      seen_(new QTabBar),
+      evidence_(new QStackedWidget),
+      picture_(new PictureView),
+      scope_(new MatchScope),
+      scale_(new QLabel),
+      left_out_(new Figure(tr("Mean CIEDE2000 between both, patches left out"))),
+      words_(new QLabel),
+      recipe_(new RecipeTable),
+      patches_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})) {
+    patches_->setToolTip(tr("CIEDE2000, and the other minus the lead in CIELAB (D50): lightness, chroma, hue angle"));
+    side()->addWidget(make_head());
+    side()->addWidget(left_out_);
+    words_->setWordWrap(true);
+    words_->setObjectName("matchWords");
+    side()->addWidget(words_);
+    auto* actions = side_row();
+    match_ = side_button(tr("Match"), {}, tr("Fits the other camera to the lead's rendering, both ways (Ctrl+Return)"),
+                         true, actions);
+    match_->setObjectName("matchButton");
+    hand_over_ =
+        side_button(tr("Hand over \u2026"), "export", tr("Writes the match for other programs"), false, actions);
+    hand_over_->setObjectName("matchHandOver");
+    auto* formats = new QMenu(this);
+    for (const deliver::Format& f : deliver::formats())
+        connect(formats->addAction(qt(f.title)), &QAction::triggered, this, [this, id = qt(f.id)] { hand_over(id); });
+    hand_over_->setMenu(formats);
+    all_ = side_button(tr("Match all"), "all", tr("Matches every camera under this light that has no match that holds"),
+                       false, actions);
+    actions->addStretch();
+    connect(match_, &QPushButton::clicked, this, [this] { desk_.matches.match(lead_, other_); });
+    connect(all_, &QPushButton::clicked, this, [this] { desk_.matches.match_all(lead_); });
+    connect(&desk_.chains, &Chains::followed, this, [this] {
+        if (isVisible()) refresh();
+    });
+    connect(&desk_.tasks, &Tasks::setup_touched, this, [this](Id setup) {
+        if (isVisible() && setup == other_) show_pair();
+    });
+    arrange("match", make_evidence(), make_proof());
+}
+
+QWidget* MatchView::make_head() {
+    auto* head = new QWidget;
+    auto* column = new QVBoxLayout(head);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    auto* row = new QHBoxLayout;
+    const auto add = [&](const QString& name, QComboBox* box, const QString& tooltip) {
+        auto* label = new QLabel(name);
+        label->setBuddy(box);
+        box->setToolTip(tooltip);
+        box->setAccessibleName(QString(name).remove('&'));
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        row->addWidget(label);
+        row->addWidget(box, 1);
+    };
+    add(tr("&Light"), lights_, tr("Cameras are matched under one light"));
+    add(tr("L&ead"), leads_,
+        tr("The camera whose rendering the others follow: by its correction, or, for a finished "
+           "picture without one, as it is"));
+    lights_->setObjectName("matchLight");
+    leads_->setObjectName("matchLead");
+    column->addLayout(row);
+    others_->setObjectName("matchOthers");
+    others_->setMaximumHeight(128);
+    others_->horizontalHeader()->setStretchLastSection(false);
+    others_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+    column->addWidget(others_);
+    connect(lights_, &QComboBox::activated, this, [this] {
+        lead_ = other_ = 0;
+        refresh();
+    });
+    connect(leads_, &QComboBox::activated, this, [this] {
+        lead_ = leads_->currentData().toLongLong();
+        other_ = 0;
+        refresh();
+    });
+    connect(others_, &QTableWidget::currentCellChanged, this, [this](int at) {
+        if (auto* item = others_->item(at, 0)) choose_other(item->data(Qt::UserRole).toLongLong());
+    });
+    return head;
+}
+
+QWidget* MatchView::make_evidence() {
+    auto* seen = new QWidget;
+    auto* column = new QVBoxLayout(seen);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    auto* row = new QHBoxLayout;
+    const std::pair<QString, QString> names[] = {
+        {tr("Strips"), tr("Both pictures in alternate strips: colours that differ show edges")},
+        {tr("Split"), tr("The lead left of the line, the other right of it; X flips")},
+        {tr("Difference"), tr("CIEDE2000 of each pixel, on the chart's plane")},
+        {tr("Scopes"), tr("Patches of both on one vectorscope and grey ladder")}};
+    for (const auto& [name, tooltip] : names) seen_->setTabToolTip(seen_->addTab(name), tooltip);
+    seen_->setDrawBase(false);
+    seen_->setObjectName("matchSeen");
+    seen_->setAccessibleName(tr("What the evidence shows"));
+    scale_->setProperty("dim", true);
+    row->addWidget(seen_);
+    row->addStretch();
+    row->addWidget(scale_);
+    column->addLayout(row);
+    evidence_->addWidget(picture_);
+    evidence_->addWidget(scope_);
+    column->addWidget(evidence_, 1);
+    connect(seen_, &QTabBar::currentChanged, this, &MatchView::show_picture);
+    return seen;
+}
+
+QWidget* MatchView::make_proof() {
+    auto* proof = new QTabWidget;
+    proof->setDocumentMode(true);
+    proof->setObjectName("matchProof");
+    proof->addTab(recipe_, tr("By hand"));
+    proof->addTab(patches_, tr("Patches"));
+    proof->addTab(ways_, tr("Ways"));
+    connect(patches_, &PatchTable::patch_chosen, scope_, &MatchScope::select_patch);
+    connect(scope_, &MatchScope::patch_chosen, patches_, &PatchTable::select_patch);
+    return proof;
+}
+
+void MatchView::show_setup(Id lead) {
+    if (lead && desk_.chains.has(lead)) lead_ = lead;
+    if (!desk_.chains.has(lead_)) lead_ = other_ = 0;
+    fill_lights();
+    fill_leads();
+    fill_others();
+    show_pair();
+}
+
+// Lights under which two cameras were read; the lead's own first.
+void MatchView::fill_lights() {
+    const QSignalBlocker quiet(lights_);
+    const Id was = lead_ ? desk_.chains.at(lead_).row.light : light();
+    lights_->clear();
+    for (const plan::Light& l : desk_.job.shoot().lights)
+        if (desk_.matches.under(l.id).size() > 1) lights_->addItem(qt(l.name), qlonglong(l.id));
+    if (lead_ && lights_->findData(qlonglong(was)) < 0) lead_ = other_ = 0;
+    int at = lights_->findData(qlonglong(was));
+    for (int i = 0; at < 0 && i < lights_->count(); ++i) // one under which somebody can lead
+        for (const Id id : desk_.matches.under(lights_->itemData(i).toLongLong()))
+            if (desk_.chains.at(id).correction) at = i;
+    lights_->setCurrentIndex(std::max(0, at));
+}
+
+void MatchView::fill_leads() {
+    const QSignalBlocker quiet(leads_);
+    leads_->clear();
+    for (const Id id : desk_.matches.under(light())) {
+        const Chain& c = desk_.chains.at(id);
+        if (c.correction || !c.shot->frame.is_raw) leads_->addItem(name_of(desk_.job.shoot(), c), qlonglong(id));
+    }
+    const int at = leads_->findData(qlonglong(lead_));
+    if (at < 0 && lead_) other_ = lead_; // it cannot lead: it follows
+    leads_->setCurrentIndex(std::max(0, at));
+    lead_ = leads_->currentData().toLongLong();
+}
+
+void MatchView::fill_others() {
+    const QSignalBlocker quiet(others_);
+    std::vector<Id> all = desk_.matches.under(light());
+    std::erase(all, lead_);
+    others_->setRowCount(static_cast<int>(all.size()));
+    int chosen = 0;
+    for (int i = 0; i < static_cast<int>(all.size()); ++i) {
+        const Id id = all[static_cast<std::size_t>(i)];
+        const Chain& c = desk_.chains.at(id);
+        const auto kept = desk_.matches.kept(lead_, id);
+        const QString obstacle = kept ? QString() : desk_.matches.obstacle(lead_, id);
+        const QString texts[] = {name_of(desk_.job.shoot(), c),
+                                 kept ? QString::number(kept->before.mean, 'f', 2) : QString::fromUtf8("\u2013"),
+                                 kept ? QString::number(kept->cross_validated.mean, 'f', 2)
+                                      : QString::fromUtf8("\u2013"),
+                                 desk_.tasks.busy(Doing::matching, id) ? tr("matching")
+                                 : !kept               ? (obstacle.isEmpty() ? tr("to match") : tr("cannot be matched"))
+                                 : kept->stale.empty() ? tr("holds")
+                                                       : tr("stale")};
+        for (int k = 0; k < 4; ++k) {
+            auto* item = new QTableWidgetItem(texts[k]);
+            item->setData(Qt::UserRole, qlonglong(id));
+            if (k == 3) item->setToolTip(kept ? qt(kept->stale) : obstacle);
+            others_->setItem(i, k, item);
+        }
+        if (id == other_) chosen = i;
+    }
+    others_->setCurrentCell(all.empty() ? -1 : chosen, 0);
+    other_ = all.empty() ? 0 : all[static_cast<std::size_t>(chosen)];
+}
+
+void MatchView::choose_other(Id other) {
+    other_ = other;
+    for (int i = 0; i < others_->rowCount(); ++i)
+        if (others_->item(i, 0)->data(Qt::UserRole).toLongLong() == other && others_->currentRow() != i) {
+            const QSignalBlocker quiet(others_);
+            others_->setCurrentCell(i, 0);
+        }
+    show_pair();
+}
+
+void MatchView::show_pair() {
+    const bool any = desk_.chains.has(lead_) && desk_.chains.has(other_);
+    for (QWidget* w : std::initializer_list<QWidget*>{match_, hand_over_, all_}) w->setEnabled(any);
+    if (!any) {
+        left_out_->set("\u2013", desk_.job.is_open()
+                                     ? tr("Two cameras are matched by a chart that both showed under one light. Shoot "
+                                          "it with both, and fit the one that leads.")
+                                     : tr("Open a job first."));
+        words_->clear();
+        recipe_->set(nullptr);
+        patches_->set({});
+        scope_->set({});
+        ways_->setRowCount(0);
+        both_.reset();
+        looked_at_.clear();
+        picture_->set_picture({}, tr("No two cameras have read a chart under one light yet"));
+        picture_->set_after({});
+        return;
+    }
+    const auto match = desk_.matches.kept(lead_, other_);
+    const Chain &lead = desk_.chains.at(lead_), &other = desk_.chains.at(other_);
+    show_figures(lead, other, match);
+    show_patches(lead, other, match);
+    look();
+}
+
+void MatchView::show_figures(const Chain& lead, const Chain& other, const std::optional<work::KeptMatch>& match) {
+    const bool busy = desk_.tasks.busy(Doing::matching, other_);
+    const QString obstacle = desk_.matches.obstacle(lead_, other_);
+    match_->setEnabled(!busy && obstacle.isEmpty());
+    match_->setText(busy ? tr("Matching \u2026") : match ? tr("Match again") : tr("Match"));
+    match_->setVisible(!match || !match->stale.empty() || busy);
+    hand_over_->setEnabled(match.has_value());
+    ways_->setRowCount(0);
+    recipe_->set(nullptr);
+    if (!match) {
+        left_out_->set("\u2013", obstacle.isEmpty()
+                                     ? tr("%1 has no match to %2 yet.").arg(qt(other.title), qt(lead.title))
+                                     : obstacle);
+        words_->clear();
+        return;
+    }
+    left_out_->set(QString::number(match->cross_validated.mean, 'f', 2),
+                   match->stale.empty()
+                       ? tr("Evidence: each patch was predicted without being seen. By balance alone: %1.")
+                             .arg(match->before.mean, 0, 'f', 2)
+                       : tr("Stale: %1. Match again.").arg(qt(match->stale)));
+    QString words = tr("%1, %2: %3.")
+                        .arg(way_words(match->way), qt(fit::name_of(match->correction->model)),
+                             statistics_words(match->cross_validated));
+    for (const match::Candidate& c : match->candidates)
+        if (c.way != match->way) {
+            words +=
+                " " + tr("The other way, %1, leaves %2.").arg(way_words(c.way)).arg(c.cross_validated.mean, 0, 'f', 2);
+            break;
+        }
+    if (lead.nominal() || other.nominal())
+        words +=
+            " " + tr("Both ways compare the cameras with each other: nominal values of the chart matter little here.");
+    words_->setText(words);
+    for (const match::Candidate& c : match->candidates) {
+        const int at = ways_->rowCount();
+        ways_->insertRow(at);
+        const QString texts[] = {way_words(c.way), qt(fit::name_of(c.model)),
+                                 QString::number(c.cross_validated.mean, 'f', 2), QString::number(c.fit.mean, 'f', 2)};
+        for (int k = 0; k < 4; ++k) ways_->setItem(at, k, new QTableWidgetItem(texts[k]));
+    }
+    const match::ByHand hand = work::by_hand(lead, other, *match->correction);
+    recipe_->set(&hand.recipe);
+}
+
+void MatchView::show_patches(const Chain& lead, const Chain& other, const std::optional<work::KeptMatch>& match) {
+    std::vector<PairedPatch> pairs;
+    std::vector<PatchRow> rows;
+    try {
+        const work::Side leader = work::side_of(*lead.shot), second = work::side_of(*other.shot);
+        const chart::Reference target = work::shown_by(leader, lead.correction.get());
+        const balance::Balance balance =
+            match ? match->correction->balance : other.balance.value_or(balance::Balance{});
+        const fit::Correction alone = fit::balance_alone(balance, other.light, work::own_colours_of(second)(balance));
+        const chart::Reference before = match::rendering_of(alone, second.reading);
+        const chart::Reference after = match ? match::rendering_of(*match->correction, second.reading) : before;
+        for (const match::Delivered::Patch& p : match::verify(target, after).patches) {
+            const int at = other.shot->definition.index_of(p.id);
+            const auto& xyz = target.xyz.at(p.id);
+            rows.push_back({qt(p.id), colour_of(xyz), {p.delta_e_2000, p.lightness, p.chroma, p.hue_deg}});
+            pairs.push_back(
+                {qt(p.id), at >= 0 && other.shot->definition.patches[static_cast<std::size_t>(at)].role == "neutral",
+                 code_of(xyz), code_of(before.xyz.at(p.id)), code_of(after.xyz.at(p.id)), match.has_value()});
+        }
+    } catch (const Error&) { // said already why they cannot be compared
+    }
+    patches_->set(rows);
+    scope_->set(pairs);
+}
+
+void MatchView::look() {
+    const auto match = desk_.matches.kept(lead_, other_);
+    const Chain &lead = desk_.chains.at(lead_), &other = desk_.chains.at(other_);
+    const QString wanted = QString("%1|%2|%3|%4|%5|%6")
+                               .arg(lead_)
+                               .arg(other_)
+                               .arg(lead.reading_id)
+                               .arg(other.reading_id)
+                               .arg(lead.correction_id)
+                               .arg(match ? match->row : 0);
+    if (wanted == looked_at_) return show_picture();
+    looked_at_ = wanted;
+    both_.reset();
+    show_picture();
+    desk_.matches.look(lead_, other_, look_width, [this, wanted](std::shared_ptr<const work::Beside> both) {
+        if (wanted != looked_at_) return;
+        both_ = std::move(both);
+        show_picture();
+    });
+}
+
+void MatchView::go_on() {
+    if (match_->isVisible() && match_->isEnabled()) match_->click();
+}
+
+void MatchView::show_as(Seen seen) { seen_->setCurrentIndex(static_cast<int>(seen)); }
+
+void MatchView::show_picture() {
+    const auto seen = static_cast<Seen>(seen_->currentIndex());
+    evidence_->setCurrentWidget(seen == Seen::scopes ? static_cast<QWidget*>(scope_) : picture_);
+    scale_->clear();
+    if (seen == Seen::scopes) return scale_->setText(tr("rings: the lead, discs: the other"));
+    if (!both_) {
+        picture_->set_after({});
+        return picture_->set_picture({}, tr("Laying both pictures over each other \u2026"));
+    }
+    const bool matched = desk_.matches.kept(lead_, other_).has_value();
+    if (seen == Seen::split) {
+        picture_->set_picture(rendition(both_->lead));
+        picture_->set_names(qt(desk_.chains.at(lead_).title),
+                            qt(desk_.chains.at(other_).title) + (matched ? tr(", matched") : tr(", by balance")));
+        picture_->set_after(rendition(both_->other));
+        return;
+    }
+    picture_->set_after({});
+    if (seen == Seen::strips) {
+        picture_->set_picture(rendition(work::in_strips(*both_, strips)));
+        scale_->setText(matched ? tr("odd strips: the lead, even: the other as matched")
+                                : tr("odd strips: the lead, even: the other by its balance alone"));
+    } else {
+        picture_->set_picture(rendition(work::as_difference(*both_, full_difference)));
+        scale_->setText(tr("CIEDE2000: black 0, white %1 and more; mean %2. Off the chart's plane things are shifted")
+                            .arg(full_difference)
+                            .arg(both_->mean, 0, 'f', 1));
+    }
+}
+
+void MatchView::hand_over(const QString& format) {
+    const auto match = desk_.matches.kept(lead_, other_);
+    if (!match) return;
+    const deliver::Format& f = deliver::format_named(format.toStdString());
+    QString name = desk_.chains.title_of(other_) + " to " +
+                   qt(plan::name_in(desk_.job.shoot().cameras, desk_.chains.at(lead_).row.camera));
+    name = name.replace(", ", " ").simplified().replace(' ', '-').toLower();
+    for (const QChar c : QString("/\\:*?\"<>|")) name.remove(c);
+    const QString about = last_folder() + "/" + name + qt(f.extension);
+    const QString file = f.folder ? QFileDialog::getExistingDirectory(this, tr("Folder for the match"), last_folder())
+                                  : QFileDialog::getSaveFileName(this, tr("Hand over the match"), about,
+                                                                 tr("%1 (*%2)").arg(qt(f.title), qt(f.extension)));
+    if (file.isEmpty()) return;
+    remember_folder(QFileInfo(file).path());
+    desk_.handovers.write_match(*match, f.id, {},
+                                f.folder ? file.toStdString() + "/" + name.toStdString() : file.toStdString(),
+                                f.folder ? Handovers::Consent::ask : Handovers::Consent::given);
+}
+
+} // namespace refero::app

@@ -1,0 +1,65 @@
+// The place Practice: a task's frames at the left; question, answers, verdict and reason at the right.
+#pragma once
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QListWidget>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QTabWidget>
+#include <QTableWidget>
+
+#include "../setup/page.hpp"
+#include "../widgets/picture_view.hpp"
+#include "desk/practice.hpp"
+#include "practice/studio_plan.hpp"
+
+namespace refero::app {
+
+class PracticeView : public Page {
+    Q_OBJECT
+
+public:
+    explicit PracticeView(Desk& desk, QWidget* parent = nullptr);
+    void show_setup(Id) override { refresh(); }
+    void refresh();
+    PictureView* picture() override { return pictures_.front(); }
+    /// Asks for the next task of the chosen kind.
+    void next();
+    void choose(lessons::Kind kind);
+    const ReadyTask* task() const { return task_.get(); }
+    StudioPlan* plan() { return plan_; }
+    QListWidget* kinds() { return kinds_; }
+
+private:
+    QWidget* make_evidence();
+    QWidget* make_proof();
+    QWidget* make_light_controls();
+    QWidget* make_rehearsal();
+    void show_task(std::shared_ptr<const ReadyTask> task);
+    void show_answers();
+    void answer(const std::vector<int>& given);
+    void light();
+    void lit(std::shared_ptr<const ReadyTask> frame);
+    void show_findings(const inspect::Judgement& judgement);
+    void show_records();
+    void rehearse();
+
+    QListWidget* kinds_;
+    QStackedWidget* evidence_;
+    std::vector<PictureView*> pictures_; ///< the large one, then six small ones
+    StudioPlan* plan_;
+    QLabel *question_, *verdict_, *caution_;
+    QWidget* answers_;
+    QPushButton *next_, *keep_;
+    QTabWidget* tabs_;
+    QTableWidget *findings_, *records_, *rehearsal_;
+    std::array<QDoubleSpinBox*, 5> set_;     ///< lamp's height and size, stops, turn, share of the chart
+    std::pair<QCheckBox*, QCheckBox*> more_; ///< second lamp, white card
+    std::pair<QComboBox*, QComboBox*> hire_; ///< camera, light
+    std::shared_ptr<const ReadyTask> task_;
+};
+
+} // namespace refero::app

@@ -1,0 +1,218 @@
+#include "develop_panel.hpp"
+
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QSignalBlocker>
+#include <QToolButton>
+
+#include "../theme.hpp"
+#include "page.hpp"
+
+namespace refero::app {
+
+namespace {
+
+/// What frames are written as.
+struct Kind {
+    apply::Format format;
+    apply::Depth depth;
+    const char* title;
+};
+constexpr Kind kinds[] = {
+    {apply::Format::tiff, apply::Depth::sixteen, QT_TRANSLATE_NOOP("DevelopPanel", "TIFF, 16 bit")},
+    {apply::Format::tiff, apply::Depth::eight, QT_TRANSLATE_NOOP("DevelopPanel", "TIFF, 8 bit")},
+    {apply::Format::png, apply::Depth::sixteen, QT_TRANSLATE_NOOP("DevelopPanel", "PNG, 16 bit")},
+    {apply::Format::png, apply::Depth::eight, QT_TRANSLATE_NOOP("DevelopPanel", "PNG, 8 bit")},
+    {apply::Format::jpeg, apply::Depth::eight, QT_TRANSLATE_NOOP("DevelopPanel", "JPEG, 8 bit")},
+    {apply::Format::exr, apply::Depth::half, QT_TRANSLATE_NOOP("DevelopPanel", "EXR, linear, half")},
+    {apply::Format::exr, apply::Depth::full, QT_TRANSLATE_NOOP("DevelopPanel", "EXR, linear, float")},
+};
+
+QString left_words(double seconds) {
+    if (seconds <= 0) return {};
+    if (seconds < 90) return QObject::tr(", about %1 s left").arg(qCeil(seconds / 5) * 5);
+    return QObject::tr(", about %1 min left").arg(qCeil(seconds / 60));
+}
+
+} // namespace
+
+DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
+    : QFrame(parent),
+      desk_(desk),
+      which_(new QComboBox),
+      kind_(new QComboBox),
+      space_(new QComboBox),
+      gamut_(new QComboBox),
+      second_(new QComboBox),
+      parts_{new QCheckBox(tr("balance")), new QCheckBox(tr("exposure")), new QCheckBox(tr("colour")),
+             new QCheckBox(tr("finish"))},
+      pattern_(new QLineEdit("{stem}")),
+      folder_(new QLineEdit(last_folder())),
+      resume_(new QCheckBox(tr("Leave out what is &finished already"))),
+      count_(new QLabel) {
+    setProperty("panel", true);
+    auto* form = new QFormLayout(this);
+    form->setContentsMargins(18, 16, 18, 16);
+    form->setHorizontalSpacing(14);
+    form->setVerticalSpacing(8);
+    form->setLabelAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
+    count_->setWordWrap(true);
+    form->addRow(count_);
+    const auto add = [&](const QString& text, QWidget* field, const QString& tooltip) {
+        field->setToolTip(tooltip);
+        field->setAccessibleName(QString(text).remove('&'));
+        form->addRow(text, field);
+    };
+    which_->addItems({tr("of this setup"), tr("of all setups with a correction")});
+    which_->setObjectName("developWhich");
+    add(tr("Fra&mes"), which_,
+        tr("The chart shot and the ordinary frames; each goes through its own setup's correction"));
+    for (const Kind& k : kinds) kind_->addItem(tr(k.title));
+    kind_->setObjectName("developKind");
+    add(tr("Files"), kind_,
+        tr("EXR stays linear in the space's primaries; all others carry the space's encoding and profile"));
+    for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "romm", "acescg"})
+        space_->addItem(s);
+    add(tr("S&pace"), space_, tr("Colour space of the files"));
+    gamut_->addItems({tr("cut off"), tr("brought in smoothly, hue kept")});
+    add(tr("Be&yond it"), gamut_, tr("What is done with colours that the space does not hold"));
+    auto* parts = new QWidget;
+    auto* row = new QHBoxLayout(parts);
+    row->setContentsMargins(0, 0, 0, 0);
+    for (QCheckBox* part : parts_) {
+        part->setChecked(true);
+        row->addWidget(part);
+    }
+    row->addStretch();
+    add(tr("Parts"), parts, tr("Parts of the correction; what is left out stays as the camera recorded it"));
+    second_->setObjectName("developSecond");
+    add(tr("Second &light"), second_,
+        tr("Another corrected setup of this camera under a light far from this one: raw frames are corrected for what "
+           "their own balance says between both"));
+    pattern_->setObjectName("developPattern");
+    add(tr("File &names"), pattern_,
+        tr("{stem} {camera} {light} {lens} {date} {rendering} {space} {counter}; equal "
+           "names are told apart by a number"));
+    auto* place = new QWidget;
+    auto* line = new QHBoxLayout(place);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* browse = new QToolButton;
+    browse->setIcon(icon("folder"));
+    browse->setToolTip(tr("Choose the folder"));
+    folder_->setObjectName("developFolder");
+    line->addWidget(folder_, 1);
+    line->addWidget(browse);
+    add(tr("Fol&der"), place, tr("Where the frames go; never over one of the job's own files"));
+    connect(browse, &QToolButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder for the frames"), folder_->text());
+        if (!folder.isEmpty()) folder_->setText(folder);
+    });
+    resume_->setChecked(true);
+    resume_->setToolTip(tr("Frames that this correction and these settings made before are known by a mark in them, "
+                           "whatever their name"));
+    form->addRow(QString(), resume_);
+    form->addRow(make_progress());
+    connect(which_, &QComboBox::activated, this, &DevelopPanel::count);
+    connect(&desk_.batches, &Batches::changed, this, &DevelopPanel::show_progress);
+    show_progress();
+}
+
+QWidget* DevelopPanel::make_progress() {
+    progress_ = new QWidget;
+    progress_->setObjectName("developProgress");
+    auto* column = new QVBoxLayout(progress_);
+    column->setContentsMargins(0, 8, 0, 0);
+    bar_ = new QProgressBar;
+    bar_->setTextVisible(false);
+    bar_->setAccessibleName(tr("Frames developed"));
+    column->addWidget(bar_);
+    auto* row = new QHBoxLayout;
+    how_far_ = new QLabel;
+    how_far_->setObjectName("developHowFar");
+    how_far_->setWordWrap(true);
+    pause_ = new QPushButton;
+    pause_->setObjectName("developPause");
+    pause_->setToolTip(tr("Stops after the frames that are under way; nothing is lost"));
+    cancel_ = new QPushButton(tr("Cancel"));
+    cancel_->setToolTip(tr("Ends the batch; what is written stays, and the next run goes on from there"));
+    row->addWidget(how_far_, 1);
+    row->addWidget(pause_);
+    row->addWidget(cancel_);
+    column->addLayout(row);
+    connect(pause_, &QPushButton::clicked, this, [this] { desk_.batches.pause(!desk_.batches.state().paused); });
+    connect(cancel_, &QPushButton::clicked, this, [this] { desk_.tasks.cancel_all(); });
+    return progress_;
+}
+
+BatchWish DevelopPanel::wish() const {
+    const Kind& kind = kinds[std::max(0, kind_->currentIndex())];
+    BatchWish w;
+    w.setups = which_->currentIndex() == 0 ? std::vector{setup_} : desk_.chains.ids();
+    w.second = which_->currentIndex() == 0 ? second_->currentData().toLongLong() : 0;
+    w.develop = {
+        .format = kind.format,
+        .space = space_->currentText().toStdString(),
+        .depth = kind.depth,
+        .parts = {parts_[0]->isChecked(), parts_[1]->isChecked(), parts_[2]->isChecked(), parts_[3]->isChecked()},
+        .gamut = gamut_->currentIndex() == 0 ? apply::Gamut::clip : apply::Gamut::map};
+    w.folder = folder_->text().toStdString();
+    w.pattern = pattern_->text().trimmed().toStdString();
+    w.resume = resume_->isChecked();
+    return w;
+}
+
+void DevelopPanel::develop() {
+    if (folder_->text().trimmed().isEmpty()) return desk_.notices.tell(tr("Name a folder for the frames first."));
+    remember_folder(folder_->text());
+    desk_.batches.develop(wish());
+}
+
+void DevelopPanel::show_setup(Id setup) {
+    setup_ = setup;
+    const Chain& s = desk_.chains.at(setup);
+    const QSignalBlocker quiet(second_);
+    const QVariant kept = second_->currentData();
+    second_->clear();
+    second_->addItem(tr("none: one light"), qlonglong(0));
+    for (const Id id : desk_.chains.ids())
+        if (const Chain& t = desk_.chains.at(id);
+            id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
+            second_->addItem(tr("%1 (%2 K)").arg(qt(t.title)).arg(qRound(t.correction->light->kelvin / 50) * 50),
+                             qlonglong(id));
+    second_->setCurrentIndex(std::max(0, second_->findData(kept)));
+    count();
+}
+
+void DevelopPanel::count() {
+    second_->setEnabled(which_->currentIndex() == 0 && second_->count() > 1);
+    const int n = desk_.batches.count(wish());
+    count_->setText(
+        n == 0   ? tr("There is no corrected frame here yet.")
+        : n == 1 ? tr("One frame, developed at full size; what was written about the picture goes along.")
+                 : tr("%1 frames, developed at full size, several at a time; what was written about each picture "
+                      "goes along.")
+                       .arg(n));
+}
+
+void DevelopPanel::show_progress() {
+    const Batches::State& s = desk_.batches.state();
+    progress_->setVisible(s.frames > 0);
+    const int ended = s.done + s.failed;
+    bar_->setRange(0, std::max(1, s.frames));
+    bar_->setValue(ended);
+    pause_->setText(s.paused ? tr("Go on") : tr("Pause"));
+    pause_->setVisible(s.running);
+    cancel_->setVisible(s.running);
+    QString words = s.paused    ? tr("Paused at %1 of %2").arg(ended).arg(s.frames)
+                    : s.running ? tr("%1 of %2").arg(ended).arg(s.frames) + left_words(s.seconds_left)
+                    : ended < s.frames
+                        ? tr("Ended at %1 of %2; the next run goes on from there").arg(ended).arg(s.frames)
+                        : tr("%1 written").arg(s.done);
+    if (s.failed) words += tr(", %1 failed").arg(s.failed);
+    if (s.left_out) words += tr(", %1 were finished before").arg(s.left_out);
+    how_far_->setText(words);
+    how_far_->setToolTip(s.problems.join("\n"));
+}
+
+} // namespace refero::app

@@ -1,0 +1,26 @@
+// Two cameras' pictures of one arrangement laid over each other.
+#pragma once
+
+#include "apply/apply.hpp"
+#include "chart/geometry.hpp"
+
+namespace refero::work {
+
+/// Two pictures of one size: the other's is laid on the lead's by the plane of the chart that both show. What lies off
+/// that plane is shifted between them.
+struct Beside {
+    apply::Picture lead, other;      ///< the other is black outside its frame
+    std::vector<float> delta_e_2000; ///< of each pixel; below 0 outside the other's frame
+    double mean = 0;                 ///< of those inside
+};
+/// Corners are in pixels of their pictures. Both pictures are renderings in one space. Throws Error(usage).
+Beside beside(const apply::Picture& lead, const chart::Corners& lead_corners, const apply::Picture& other,
+              const chart::Corners& other_corners, std::stop_token stop = {});
+
+/// Both in one picture, in upright strips, so many that colours that differ show their edges.
+apply::Picture in_strips(const Beside& both, int strips);
+/// The differences as a picture of greys: black for none, white from `full` CIEDE2000 on; the same space's linear
+/// codes, so that equal steps look equal.
+apply::Picture as_difference(const Beside& both, double full);
+
+} // namespace refero::work

@@ -1,0 +1,67 @@
+// Cameras matched: what each of them shows of a chart, the match, and the row that keeps it.
+#pragma once
+
+#include "match/match.hpp"
+#include "work/chain.hpp"
+
+namespace refero::work {
+
+/// What a frame, or a table of readings, shows of a chart, and the file's own colours.
+struct Side {
+    read::Reading reading;
+    std::optional<chart::Definition> definition;
+    std::optional<colour::Mat3> camera_from_xyz, xyz_from_rgb; ///< see frame::Frame
+    bool raw = false, finished = false;
+    std::string encoding; ///< see encoding_of
+    fit::Source source;
+};
+Side side_of(const MeasuredShot& shot);
+/// `chart`: id or file of its definition, or empty. Throws Error(input).
+Side side_of_table(const std::filesystem::path& cgats, const std::string& chart);
+
+/// Balanced colour to XYZ (D50) by what the file itself says: a raw file's matrix, a picture's profile, else the
+/// primaries that go with its encoding.
+colour::Mat3 own_colours(const frame::Frame& frame, const balance::Balance& balance);
+std::function<colour::Mat3(const balance::Balance&)> own_colours_of(const Side& side);
+
+/// What the lead shows: through its correction, or, without one, as the finished picture is. `space` names the
+/// picture's primaries where its profile does not. Throws Error(usage) for raw files without a correction.
+chart::Reference shown_by(const Side& lead, const fit::Correction* correction, const std::string& space = {});
+/// Matches the other to what the lead shows; the correction knows its source. Throws Error(usage) where the sides show
+/// different charts, Error(input), Error(cancelled).
+match::Match matched(const Side& lead, const Side& other, const chart::Reference& target,
+                     const std::optional<chart::Reference>& reference, match::Settings settings,
+                     std::stop_token stop = {});
+
+/// All that the match of one setup to another needs, as plain values.
+struct MatchRequest {
+    plan::Id lead = 0, other = 0;
+    std::string title; ///< "Stills B to Stills A, Window"
+    Side lead_side, other_side;
+    chart::Reference target;
+    std::optional<chart::Reference> reference;
+    match::Settings settings;
+    std::string made_from; ///< what it is stale without
+};
+/// Throws Error(usage), in words, where the two cannot be matched: another light, another chart, no reading, a lead
+/// without a rendering.
+MatchRequest match_request(const Chain& lead, const Chain& other, const match::Settings& settings = {});
+match::Match match(const MatchRequest& request, std::stop_token stop = {});
+plan::Change keep(const plan::Shoot& shoot, const MatchRequest& request, const match::Match& match);
+
+/// A match that a job keeps. The newest of a pair is in force.
+struct KeptMatch {
+    plan::Id row = 0, lead = 0, other = 0;
+    std::string made;  ///< UTC
+    std::string stale; ///< why it does not hold any more; empty: it does
+    std::shared_ptr<const fit::Correction> correction;
+    match::Way way = match::Way::direct;
+    fit::Statistics before, fit, cross_validated;
+    std::vector<match::Candidate> candidates;
+};
+/// The one in force of a pair, or none. Throws Error(input) where the row is damaged.
+std::optional<KeptMatch> kept_match(const plan::Shoot& shoot, const Chain& lead, const Chain& other);
+/// The same by hand; for what is kept and for what is only looked at.
+match::ByHand by_hand(const Chain& lead, const Chain& other, const fit::Correction& correction);
+
+} // namespace refero::work

@@ -1,0 +1,231 @@
+#include "work/practice.hpp"
+
+#include <cmath>
+#include <random>
+#include <sstream>
+
+#include <Eigen/QR>
+
+namespace refero::work {
+
+namespace fs = std::filesystem;
+using colour::Spectrum;
+using colour::Vec3;
+
+PracticeFrame make_frame(const simulate::Scene& scene, std::stop_token stop) {
+    const struct Scratch {
+        fs::path file = fs::temp_directory_path() / ("refero-practice-" + new_uid() + ".dng");
+        ~Scratch() {
+            std::error_code ignored;
+            fs::remove(file, ignored);
+            fs::remove(file.string() + ".truth.json", ignored);
+            fs::remove(fs::path(file).replace_extension(".truth.json"), ignored);
+        }
+    } scratch;
+    simulate::write(simulate::render(scene, stop), scratch.file);
+    PracticeFrame p;
+    p.frame = frame::read(scratch.file, {}, stop);
+    try {
+        p.shot = measure_in(p.frame, {.chart = scene.charts.front().definition.id}, stop);
+        p.judgement = judge(p.frame, *p.shot, inspect::limits_for({}));
+    } catch (const Error& e) {
+        if (e.kind() != ErrorKind::not_found) throw;
+        p.judgement.verdict = inspect::Status::reshoot;
+        p.judgement.findings.push_back({.check = "found",
+                                        .status = inspect::Status::reshoot,
+                                        .advice = "No chart was found: show all of it, larger and sharp"});
+    }
+    return p;
+}
+
+bool agrees(const lessons::Task& task, const lessons::Shot& shot, const PracticeFrame& f) {
+    const auto alarmed = [&](const std::string& check) {
+        return std::any_of(f.judgement.findings.begin(), f.judgement.findings.end(),
+                           [&](const inspect::Finding& finding) {
+                               return finding.check == check && inspect::is_alarm(finding.status);
+                           });
+    };
+    using lessons::Kind;
+    switch (task.kind) {
+    case Kind::light_it: return f.judgement.verdict != inspect::Status::pass;
+    case Kind::plan_it: return true;
+    case Kind::how_much: return f.shot.has_value();
+    case Kind::which_patch: {
+        if (!f.shot) return false;
+        const read::PatchReading* white = f.shot->reading.find("D1");
+        const read::PatchReading* grey = f.shot->reading.find(task.about == "dark" ? "D2" : "D3");
+        if (!white || !grey || !grey->usable()) return false;
+        return task.about == "white clipped" ? white->clipped > read::most_clipped
+                                             : white->clipped <= read::most_clipped;
+    }
+    case Kind::keep_which:
+        return shot.fault.empty() ? f.judgement.verdict == inspect::Status::pass
+                                  : f.judgement.verdict != inspect::Status::pass;
+    case Kind::what_wrong:
+        // The first finding is what the gate says to mend; a chart that is not found at all is too small or blurred.
+        return !f.judgement.findings.empty() && alarmed(shot.fault) && f.judgement.findings.front().check == shot.fault;
+    }
+    return false;
+}
+
+PracticeTask prepare(lessons::Kind kind, int level, std::uint64_t seed, const std::string& about,
+                     std::stop_token stop) {
+    constexpr int most_tries = 12;
+    PracticeTask made;
+    for (made.drawn = 1;; ++made.drawn) {
+        throw_if_stopped(stop);
+        made.task = lessons::make(kind, level, seed + 7919 * static_cast<std::uint64_t>(made.drawn - 1), about);
+        made.frames.clear();
+        bool holds = true;
+        for (const lessons::Shot& shot : made.task.shots) {
+            made.frames.push_back(make_frame(shot.scene, stop));
+            holds = holds && agrees(made.task, shot, made.frames.back());
+            if (!holds && made.drawn < most_tries) break;
+        }
+        if (holds || made.drawn == most_tries) return made;
+    }
+}
+
+namespace {
+
+/// Surfaces of a kind: smooth reflectances about its colours (CIELAB, D50).
+std::vector<Spectrum> surfaces(const std::string& kind, int count) {
+    std::mt19937_64 random(std::hash<std::string>{}(kind));
+    const auto uniform = [&](double low, double high) {
+        return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53);
+    };
+    std::vector<Spectrum> all;
+    for (int i = 0; i < count; ++i) {
+        if (kind == "paint") {
+            all.push_back(simulate::random_reflectance(random()));
+            continue;
+        }
+        Vec3 lab;
+        if (kind == "skin") lab = {uniform(32, 78), uniform(8, 20), uniform(11, 26)};
+        else if (kind == "plants") lab = {uniform(28, 62), uniform(-28, -6), uniform(12, 44)};
+        else { // textiles: any hue, some of them strong
+            const double hue = uniform(0, 2 * M_PI), chroma = uniform(5, 48);
+            lab = {uniform(22, 80), chroma * std::cos(hue), chroma * std::sin(hue)};
+        }
+        all.push_back(colour::smooth_reflectance(colour::xyz_from_lab(lab)));
+    }
+    return all;
+}
+
+Vec3 adapted(const Spectrum& reflectance, const Spectrum& light) {
+    return colour::adaptation(colour::white_of(light), colour::white_d50) * colour::xyz_of(reflectance, light);
+}
+
+/// Pairs that are alike under D50 and part under the light: each surface, and the same with what the observer does not
+/// see under D50 added (Wyszecki 1953, metameric blacks).
+double metamerism_of(const Spectrum& light) {
+    const Spectrum d50 = colour::daylight(5003);
+    Eigen::Matrix<double, Spectrum::size, 3> seen;
+    for (int k = 0; k < 3; ++k)
+        seen.col(k) = colour::observer_1931()[static_cast<std::size_t>(k)].vector().cwiseProduct(d50.vector());
+    const Eigen::HouseholderQR<Eigen::Matrix<double, Spectrum::size, 3>> qr(seen);
+    const Eigen::MatrixXd basis = qr.householderQ() * Eigen::MatrixXd::Identity(Spectrum::size, 3);
+    double sum = 0;
+    int pairs = 0;
+    const auto bases = surfaces("textiles", 40);
+    for (std::size_t i = 0; i < bases.size(); ++i) {
+        const Spectrum other = simulate::random_reflectance(900 + i);
+        Eigen::VectorXd black = other.vector() - basis * (basis.transpose() * other.vector());
+        const double most = black.cwiseAbs().maxCoeff();
+        if (!(most > 0)) continue;
+        black *= 0.1 / most; // a tenth of reflectance at most
+        Spectrum twin = bases[i];
+        twin.vector() = (twin.vector() + black).cwiseMax(0).cwiseMin(1);
+        const double apart_d50 = colour::delta_e_2000(colour::lab_from_xyz(adapted(bases[i], d50)),
+                                                      colour::lab_from_xyz(adapted(twin, d50)));
+        if (apart_d50 > 0.3) continue; // it was cut off at 0 or 1
+        sum += colour::delta_e_2000(colour::lab_from_xyz(adapted(bases[i], light)),
+                                    colour::lab_from_xyz(adapted(twin, light)));
+        ++pairs;
+    }
+    return pairs ? sum / pairs : 0;
+}
+
+} // namespace
+
+lessons::Rehearsal rehearse(const std::array<Spectrum, 3>& sensitivity, const Spectrum& light, const std::string& chart,
+                            std::stop_token stop) {
+    simulate::Camera camera = simulate::camera_named("stills-a");
+    camera.sensitivity = sensitivity;
+    const simulate::Scene scene = simulate::parse_scene(
+        formatted(
+            R"({{"refero_scene":1,"size":[300,200],"camera":"stills-a","light":"window","charts":[{{"id":"{}"}}]}})",
+            chart),
+        "rehearsal");
+    const simulate::ChartInScene& shown = scene.charts.front();
+    read::Reading reading;
+    reading.chart = shown.definition.id;
+    constexpr double white = 0.8, noise = 0.001, pixels = 400;
+    for (std::size_t i = 0; i < shown.definition.patches.size(); ++i) {
+        const Vec3 rgb = white * camera.response(shown.reflectance[i], light);
+        read::PatchReading p{shown.definition.patches[i].id};
+        for (int c = 0; c < 3; ++c) {
+            const auto k = static_cast<std::size_t>(c);
+            p.mean[k] = rgb[c];
+            p.sd[k] = noise;
+            p.error[k] = noise / std::sqrt(pixels);
+        }
+        p.pixels = static_cast<int>(pixels);
+        reading.patches.push_back(p);
+    }
+    const chart::Reference reference = chart::reference_of(shown.definition);
+    const fit::Correction correction = fit::build(reading, reference, &shown.definition, {}, stop);
+    const Spectrum d50 = colour::daylight(5003);
+    lessons::Rehearsal r;
+    for (const char* kind : {"skin", "textiles", "plants", "paint"}) {
+        constexpr int count = 60;
+        double sum = 0;
+        for (const Spectrum& s : surfaces(kind, count))
+            sum += colour::delta_e_2000(colour::lab_from_xyz(adapted(s, d50)),
+                                        colour::lab_from_xyz(correction(white * camera.response(s, light))));
+        r.delta_e[kind] = sum / count;
+    }
+    r.light = colour::correlated_temperature(colour::chromaticity_of(colour::white_of(light)));
+    const double kelvin = std::clamp(r.light.kelvin, 1500.0, 20000.0);
+    r.similarity =
+        lessons::spectral_similarity(light, kelvin < 4000 ? colour::planck(kelvin) : colour::daylight(kelvin));
+    r.metamerism = metamerism_of(light);
+    return r;
+}
+
+colour::Spectrum load_spectrum(const fs::path& file) {
+    const std::string text = read_file(file, 4 << 20);
+    std::vector<double> nm, values;
+    if (text.find("SPECTRAL_NM") != std::string::npos) {
+        const chart::Reference r = chart::load_reference(file);
+        if (r.spectrum.empty())
+            throw Error(ErrorKind::input, "the table holds no spectrum", file, "Give SPECTRAL_NM columns");
+        return r.spectrum.begin()->second;
+    }
+    std::istringstream lines(text);
+    std::string line;
+    int number = 0;
+    while (std::getline(lines, line)) {
+        ++number;
+        for (char& c : line)
+            if (c == ',' || c == ';' || c == '\t') c = ' ';
+        std::istringstream words(line);
+        words.imbue(std::locale::classic());
+        double a = NAN, b = NAN;
+        if (!(words >> a)) continue; // a heading
+        if (!(words >> b) || !std::isfinite(b) || b < 0 || a < 200 || a > 2500)
+            throw Error(ErrorKind::input, formatted("line {}: this is no wavelength in nm and value", number), file,
+                        "Give two columns: nm from 380 to 780, and a value of 0 or more");
+        if (!nm.empty() && a <= nm.back())
+            throw Error(ErrorKind::input, formatted("line {}: wavelengths do not ascend", number), file,
+                        "Sort the table");
+        nm.push_back(a);
+        values.push_back(b);
+    }
+    if (nm.size() < 8 || nm.front() > 420 || nm.back() < 680)
+        throw Error(ErrorKind::input, "the spectrum does not cover what the eye sees", file,
+                    "Give at least eight values from 420 nm or less to 680 nm or more");
+    return Spectrum::from_samples(nm, values);
+}
+
+} // namespace refero::work

@@ -1,0 +1,108 @@
+// Developing the shoot through the window: many frames, pause, resume, cancel.
+#include "job_window.hpp"
+#include "setup/develop_panel.hpp"
+
+namespace refero::app {
+namespace {
+
+struct Developing : JobWindow {
+    /// Two cameras with their chart shots and some frames, fitted.
+    void shoot_all(int frames) {
+        plan_shoot({"Stills A", "Stills B"}, {"Window"});
+        for (const Id setup : desk().chains.ids()) {
+            desk().frames.take_in({shoot(setup, formatted("chart{}.dng", setup).c_str(), "2026-05-04T10:00:00")},
+                                  setup);
+            ASSERT_TRUE(idle());
+            std::vector<fs::path> all;
+            for (int i = 0; i < frames; ++i) // equal stems from two cameras' folders
+                all.push_back(shoot_into(setup, i));
+            desk().frames.take_in(all, setup);
+            ASSERT_TRUE(idle());
+            desk().setups.fit(setup);
+            ASSERT_TRUE(wait_for([&] { return desk().chains.at(setup).correction && desk().tasks.running() == 0; }));
+        }
+    }
+    fs::path shoot_into(Id setup, int i) {
+        const std::string folder = formatted("camera{}", setup);
+        fs::create_directories(card / folder);
+        return shoot(setup, formatted("{}/frame{}.dng", folder, i).c_str(), formatted("2026-05-04T10:0{}:00", i + 1),
+                     false);
+    }
+    BatchWish wish() {
+        return {.setups = desk().chains.ids(), .develop = {.format = apply::Format::jpeg}, .folder = scratch / "out"};
+    }
+    std::size_t written() {
+        std::size_t n = 0;
+        for (const auto& entry : fs::directory_iterator(scratch / "out")) n += entry.path().extension() == ".jpg";
+        return n;
+    }
+    const Batches::State& state() { return desk().batches.state(); }
+};
+
+} // namespace
+
+TEST_F(Developing, all_setups_in_one_go_with_equal_names_told_apart) {
+    shoot_all(3);
+    fs::create_directories(scratch / "out");
+    const Id setup = id(0);
+    window.open_setup(setup);
+    window.setup_view()->choose(Step::handover);
+    auto* kinds = window.setup_view()->page()->findChild<QListWidget*>();
+    kinds->setCurrentRow(kinds->count() - 1);
+    auto* panel = window.setup_view()->page()->findChild<DevelopPanel*>();
+    ASSERT_TRUE(panel && panel->isVisible());
+    panel->findChild<QComboBox*>("developWhich")->setCurrentIndex(1);
+    panel->findChild<QComboBox*>("developKind")->setCurrentIndex(4);
+    panel->findChild<QLineEdit*>("developFolder")->setText(QString::fromStdString((scratch / "out").string()));
+    photograph(window, "develop");
+    panel->develop();
+    ASSERT_TRUE(wait_for([&] { return !state().running && state().frames > 0; }));
+    EXPECT_EQ(state().frames, 8);
+    EXPECT_EQ(state().done, 8);
+    EXPECT_EQ(state().failed, 0) << state().problems.join("; ").toStdString();
+    EXPECT_EQ(written(), 8u);
+    EXPECT_TRUE(fs::exists(scratch / "out" / "frame0-2.jpg"));
+    EXPECT_EQ(desk().job.shoot().handovers.size(), 8u);
+    EXPECT_TRUE(panel->findChild<QLabel*>("developHowFar")->text().contains("8 written"));
+    // The same again writes nothing: all were finished so.
+    panel->develop();
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(notice().contains("All 8 frames were finished")) << notice().toStdString();
+    EXPECT_EQ(desk().job.shoot().handovers.size(), 8u);
+}
+
+TEST_F(Developing, a_batch_is_paused_goes_on_is_cancelled_and_resumed) {
+    shoot_all(4);
+    desk().batches.develop(wish());
+    ASSERT_TRUE(state().running);
+    desk().batches.pause(true);
+    EXPECT_TRUE(state().paused);
+    // What is under way ends; then nothing more comes: no two frames of two workers are left open.
+    ASSERT_TRUE(wait_for([&] { return state().done >= 1; }));
+    EXPECT_LT(state().done, state().frames);
+    desk().tasks.cancel_all(); // also while it is paused
+    ASSERT_TRUE(wait_for([&] { return !state().running; }));
+    const int before = static_cast<int>(written());
+    EXPECT_LT(before, 10);
+    EXPECT_EQ(static_cast<int>(desk().job.shoot().handovers.size()), before);
+    desk().batches.develop(wish());
+    ASSERT_TRUE(wait_for([&] { return !state().running; }));
+    EXPECT_EQ(state().left_out, before);
+    EXPECT_EQ(written(), 10u);
+    EXPECT_EQ(desk().job.shoot().handovers.size(), 10u);
+    for (const auto& entry : fs::recursive_directory_iterator(scratch / "out"))
+        EXPECT_EQ(entry.path().filename().string().find(".part"), std::string::npos) << entry.path();
+}
+
+TEST_F(Developing, a_source_that_has_gone_is_told_and_the_rest_goes_on) {
+    shoot_all(2);
+    fs::remove(card / formatted("camera{}", id(0)) / "frame1.dng");
+    desk().batches.develop(wish());
+    ASSERT_TRUE(wait_for([&] { return !state().running; }));
+    EXPECT_EQ(state().failed, 1);
+    EXPECT_EQ(state().done, 5);
+    EXPECT_TRUE(notice().contains("frame1.dng")) << notice().toStdString();
+    EXPECT_EQ(written(), 5u);
+}
+
+} // namespace refero::app

@@ -1,0 +1,124 @@
+// The place Match, through the real window: two cameras under one light.
+#include <nlohmann/json.hpp>
+
+#include "job_window.hpp"
+
+namespace refero::app {
+namespace {
+
+struct MatchWalk : JobWindow {
+    MatchView& match() { return *window.match_view(); }
+    template<class T>
+    T* child(const char* name) {
+        return match().findChild<T*>(name);
+    }
+    /// Chart shots of both cameras, read; the first one fitted.
+    void two_cameras() {
+        plan_shoot({"Stills A", "Stills B"}, {"Window", "Tungsten"});
+        for (const Id setup : desk().chains.ids())
+            desk().frames.take_in({shoot(setup, formatted("chart{}.dng", setup).c_str(), "2026-05-04T10:00:00")},
+                                  setup);
+        ASSERT_TRUE(idle());
+        for (const Id setup : desk().chains.ids())
+            ASSERT_TRUE(desk().chains.at(setup).shot) << desk().chains.at(setup).problem;
+        desk().setups.fit(lead());
+        ASSERT_TRUE(wait_for([&] { return desk().chains.at(lead()).correction && desk().tasks.running() == 0; }));
+    }
+    Id of(const char* camera, const char* light) {
+        for (const Id setup : desk().chains.ids())
+            if (desk().chains.title_of(setup) == QString("%1, %2").arg(camera, light)) return setup;
+        return 0;
+    }
+    Id lead() { return of("Stills A", "Window"); }
+    Id other() { return of("Stills B", "Window"); }
+    void press(Qt::Key key, Qt::KeyboardModifiers with = {}) { QTest::keyClick(&window, key, with); }
+};
+
+} // namespace
+
+TEST_F(MatchWalk, an_empty_place_says_what_is_missing) {
+    desk().job.create(job);
+    press(Qt::Key_3);
+    EXPECT_TRUE(match().isVisible());
+    EXPECT_FALSE(child<QPushButton>("matchButton")->isEnabled());
+    EXPECT_EQ(match().others()->rowCount(), 0);
+}
+
+TEST_F(MatchWalk, two_cameras_are_matched_kept_handed_over_and_grow_stale) {
+    two_cameras();
+    press(Qt::Key_1);
+    window.open_setup(other()); // it cannot lead, so it follows
+    press(Qt::Key_3);
+    EXPECT_EQ(match().lead(), lead());
+    EXPECT_EQ(match().other(), other());
+    ASSERT_TRUE(child<QPushButton>("matchButton")->isEnabled());
+    press(Qt::Key_Return, Qt::ControlModifier);
+    ASSERT_TRUE(wait_for([&] { return desk().matches.kept(lead(), other()) && desk().tasks.running() == 0; }))
+        << notice().toStdString();
+    const work::KeptMatch kept = *desk().matches.kept(lead(), other());
+    EXPECT_EQ(kept.stale, "");
+    EXPECT_LT(kept.cross_validated.mean, kept.before.mean);
+    EXPECT_EQ(match().others()->item(0, 3)->text(), "holds");
+    // It is never the setup's own correction.
+    EXPECT_FALSE(desk().chains.at(other()).correction);
+    // The recipe's first row is what was recorded, the last figure is what eight hues leave.
+    EXPECT_GT(child<QTableWidget>("recipeTable")->rowCount(), 12);
+    // Both pictures lie over each other, and differ less than by balance alone.
+    auto* seen = child<QTabBar>("matchSeen");
+    ASSERT_TRUE(wait_for([&] { return !desk().tasks.busy(Doing::looking, other()); }));
+    for (int i = 0; i < seen->count(); ++i) {
+        seen->setCurrentIndex(i);
+        photograph(window, QString("match-%1").arg(i));
+    }
+    press(Qt::Key_W);
+    // Handed over, by its own row: the setup's chain does not count it.
+    desk().handovers.write_match(kept, "cube", {.size = 17}, scratch / "b-to-a.cube");
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(fs::exists(scratch / "b-to-a.cube"));
+    ASSERT_EQ(desk().job.shoot().handovers.size(), 1u);
+    EXPECT_EQ(desk().job.shoot().handovers[0].correction, kept.row);
+    EXPECT_TRUE(desk().chains.at(other()).handovers.empty());
+    // Another rendering of the lead is another target.
+    Settings s = desk().chains.at(lead()).settings;
+    s.intent = fit::Intent::people;
+    desk().setups.change(lead(), s, "People");
+    desk().setups.fit(lead());
+    ASSERT_TRUE(idle());
+    ASSERT_TRUE(wait_for([&] { return !desk().matches.kept(lead(), other())->stale.empty(); }));
+    EXPECT_NE(desk().matches.kept(lead(), other())->stale.find("Stills A"), std::string::npos);
+    match().refresh();
+    EXPECT_EQ(match().others()->item(0, 3)->text(), "stale");
+    desk().job.undo();
+    EXPECT_EQ(desk().matches.kept(lead(), other())->stale, "");
+    // Kept in the job: opened again it is there.
+    desk().job.close();
+    window.open({job});
+    ASSERT_TRUE(wait_for([&] { return desk().chains.count() == 4 && desk().tasks.running() == 0; }));
+    ASSERT_TRUE(desk().matches.kept(lead(), other()));
+    EXPECT_EQ(desk().matches.kept(lead(), other())->way, kept.way);
+    EXPECT_EQ(desk().matches.kept(lead(), other())->candidates.size(), kept.candidates.size());
+}
+
+TEST_F(MatchWalk, what_cannot_be_matched_is_said_and_keeps_nothing) {
+    two_cameras();
+    EXPECT_TRUE(desk().matches.obstacle(lead(), of("Stills B", "Tungsten")).contains("different lights"));
+    EXPECT_TRUE(desk().matches.obstacle(other(), lead()).contains("no correction"));
+    desk().setups.refuse(other(), "a hand before it");
+    EXPECT_TRUE(desk().matches.obstacle(lead(), other()).contains("refused"));
+    desk().matches.match(lead(), other());
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(notice().contains("refused")) << notice().toStdString();
+    EXPECT_FALSE(desk().matches.kept(lead(), other()));
+}
+
+// Cancelled, and then the same again.
+TEST_F(MatchWalk, a_match_that_was_cancelled_can_be_made) {
+    two_cameras();
+    desk().matches.match(lead(), other());
+    desk().tasks.cancel_all();
+    ASSERT_TRUE(idle());
+    desk().matches.match(lead(), other());
+    ASSERT_TRUE(wait_for([&] { return desk().matches.kept(lead(), other()) && desk().tasks.running() == 0; }));
+}
+
+} // namespace refero::app

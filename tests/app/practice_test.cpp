@@ -1,0 +1,106 @@
+// The place Practice, through the real window.
+#include "job_window.hpp"
+
+namespace refero::app {
+
+using lessons::Kind;
+
+namespace {
+
+struct PracticeWalk : JobWindow {
+    PracticeView& view() { return *window.practice_view(); }
+    const std::vector<plan::Answer>& answers() { return desk().kit.kit().answers; }
+    template<class T>
+    T* child(const QString& name) {
+        return view().findChild<T*>(name);
+    }
+    const lessons::Task& ask(Kind kind) {
+        view().choose(kind);
+        QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
+        EXPECT_TRUE(wait_for([&] { return view().task() != nullptr; }));
+        return view().task()->made.task;
+    }
+    void press_answer(int i) { QTest::mouseClick(child<QPushButton>(QString("answer%1").arg(i)), Qt::LeftButton); }
+    QString verdict() { return child<QLabel>("practiceVerdict")->text(); }
+    PracticeWalk() { QTest::keyClick(&window, Qt::Key_6); }
+};
+
+} // namespace
+
+TEST_F(PracticeWalk, a_fault_is_named_and_the_answer_is_kept) {
+    ASSERT_TRUE(view().isVisible());
+    const lessons::Task t = ask(Kind::what_wrong);
+    photograph(window, "practice");
+    press_answer(t.right.front());
+    EXPECT_TRUE(verdict().contains("Right.")) << verdict().toStdString();
+    ASSERT_EQ(answers().size(), 1u);
+    EXPECT_TRUE(answers()[0].passed);
+    EXPECT_EQ(answers()[0].about, t.about);
+    EXPECT_EQ(answers()[0].task, "what is wrong");
+    // A second press counts nothing.
+    press_answer(t.right.front());
+    EXPECT_EQ(answers().size(), 1u);
+    // The next one is wrong: said, with what it is.
+    const lessons::Task second = ask(Kind::what_wrong);
+    press_answer((second.right.front() + 1) % static_cast<int>(second.answers.size()));
+    EXPECT_TRUE(verdict().contains("Not so.")) << verdict().toStdString();
+    EXPECT_TRUE(verdict().contains("It is:"));
+    ASSERT_EQ(answers().size(), 2u);
+    EXPECT_FALSE(answers()[1].passed);
+    photograph(window, "practice-answered");
+}
+
+TEST_F(PracticeWalk, six_frames_are_kept_or_not) {
+    const lessons::Task t = ask(Kind::keep_which);
+    ASSERT_EQ(t.shots.size(), 6u);
+    for (const int i : t.right) child<QCheckBox>(QString("keep%1").arg(i))->setChecked(true);
+    photograph(window, "practice-six");
+    QTest::mouseClick(child<QPushButton>("practiceKeep"), Qt::LeftButton);
+    EXPECT_TRUE(verdict().contains("Right.")) << verdict().toStdString();
+}
+
+TEST_F(PracticeWalk, by_eye_and_on_paper) {
+    for (const Kind kind : {Kind::which_patch, Kind::how_much, Kind::plan_it}) {
+        const lessons::Task t = ask(kind);
+        if (kind == Kind::how_much) photograph(window, "practice-eye");
+        press_answer(t.right.front());
+        EXPECT_TRUE(verdict().contains("Right.")) << verdict().toStdString();
+    }
+    EXPECT_EQ(answers().size(), 3u);
+}
+
+// The lamp is moved by keys; each arrangement is a frame that the gate judges.
+TEST_F(PracticeWalk, a_set_is_lit_until_the_gate_passes) {
+    ask(Kind::light_it);
+    ASSERT_TRUE(view().plan()->isVisible());
+    ASSERT_TRUE(idle());
+    EXPECT_TRUE(view().findChild<QLabel*>("practiceVerdict")->text().isEmpty());
+    const double before = view().plan()->studio().lamps.front().at.x();
+    QTest::keyClick(view().plan(), Qt::Key_Left);
+    EXPECT_NEAR(view().plan()->studio().lamps.front().at.x(), before - 0.1, 1e-9);
+    photograph(window, "practice-set");
+    simulate::Studio good;
+    good.lamps.front() = {{-1.3, 0.2, 1.3}, 0.15, 1};
+    good.lamps.push_back({{1.3, 0.2, 1.3}, 0.15, 1});
+    view().plan()->set(good);
+    emit view().plan()->moved(good);
+    ASSERT_TRUE(wait_for([&] { return verdict().contains("The gate passes"); })) << verdict().toStdString();
+    ASSERT_EQ(answers().size(), 1u);
+    EXPECT_TRUE(answers()[0].passed);
+    photograph(window, "practice-lit");
+}
+
+TEST_F(PracticeWalk, a_light_is_rehearsed) {
+    child<QTabWidget>("practiceTabs")->setCurrentIndex(3);
+    QTest::mouseClick(child<QPushButton>("rehearse"), Qt::LeftButton);
+    auto* table = [&]() -> QTableWidget* {
+        for (auto* t : view().findChildren<QTableWidget*>())
+            if (t->accessibleName() == "Expected errors") return t;
+        return nullptr;
+    }();
+    ASSERT_TRUE(table);
+    ASSERT_TRUE(wait_for([&] { return table->rowCount() == 7; }));
+    photograph(window, "practice-rehearsal");
+}
+
+} // namespace refero::app

@@ -1,0 +1,128 @@
+// Series and matches in a job: what holds of them whatever the cameras.
+#include <cmath>
+
+#include <Eigen/LU>
+
+#include "match/match.hpp"
+#include "support.hpp"
+#include "work/beside.hpp"
+#include "work/matching.hpp"
+
+namespace refero {
+namespace {
+
+using colour::Vec3;
+
+/// grid24 as a camera with BT.709's primaries sees it, so many stops over, with noise and gains of its own.
+read::Reading reading_at(double stops, double noise, const Vec3& gains = {1, 1, 1}) {
+    static const chart::Reference reference = chart::reference_of(test::grid24());
+    const colour::Mat3 to_rgb = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
+    read::Reading r;
+    r.chart = "grid24";
+    for (const chart::Patch& p : test::grid24().patches) {
+        const Vec3 rgb = 0.25 * std::exp2(stops) * gains.cwiseProduct(to_rgb * reference.xyz.at(p.id));
+        read::PatchReading patch{p.id};
+        patch.pixels = 400;
+        for (int c = 0; c < 3; ++c) {
+            const auto i = static_cast<std::size_t>(c);
+            patch.mean[i] = std::clamp(rgb[c], 1e-5, 1.0);
+            patch.sd[i] = noise;
+            patch.error[i] = noise / 20;
+        }
+        patch.clipped = rgb.maxCoeff() >= 1 ? 1 : 0;
+        r.patches.push_back(patch);
+    }
+    return r;
+}
+
+std::vector<match::Exposure> series_of(const std::vector<read::Reading>& frames, std::size_t key) {
+    return match::series(
+        frames, key, chart::reference_of(test::grid24()), &test::grid24(),
+        [](const balance::Balance&) { return colour::rgb_space("linear-bt709").to_xyz_d50(); },
+        inspect::limits_for({}));
+}
+
+// Levels, noise, clipping and the range that is safe follow from their definitions: 20 log10(signal / noise) at the
+// grey nearest 20 %, no patch clipped, a*b* drift of at most 2.
+TEST(Series, stops_and_the_safe_range_are_those_put_in) {
+    std::vector<read::Reading> frames;
+    for (int s = -4; s <= 4; ++s) frames.push_back(reading_at(s, 0.001));
+    const auto all = series_of(frames, 4);
+    for (int s = -4; s <= 2; ++s) EXPECT_NEAR(all[static_cast<std::size_t>(s + 4)].stops, s, 1e-6);
+    // The grey nearest 20 % is D4 (19.8 %, CIE Y of the chart's publication): 0.25 * 0.198 * 2^s over 0.001.
+    const double grey = chart::reference_of(test::grid24()).xyz.at("D4")[1];
+    for (int s = -4; s <= 0; ++s)
+        EXPECT_NEAR(all[static_cast<std::size_t>(s + 4)].snr_db, 20 * std::log10(0.25 * grey * std::exp2(s) / 0.001),
+                    0.1);
+    const auto usable = match::usable_stops(all, 4);
+    ASSERT_TRUE(usable);
+    const double lowest = std::ceil(std::log2(std::pow(10, 25 / 20.0) * 0.001 / (0.25 * grey)));
+    EXPECT_NEAR(usable->first, lowest, 1e-6);
+    EXPECT_NEAR(usable->second, 2, 1e-6) << "white, 0.25 * 0.9 * 2^s, clips above +2.1";
+    EXPECT_FALSE(all.back().usable);
+    EXPECT_EQ(all.back().why, "clipped");
+}
+
+TEST(Series, drift_is_found_with_its_direction) {
+    const auto all = series_of({reading_at(-1, 1e-4, {1.06, 1, 1.06}), reading_at(0, 1e-4),
+                                reading_at(1, 1e-4, {1, 1.06, 1}), reading_at(0.5, 1e-4, {1, 1, 1.1})},
+                               1);
+    EXPECT_EQ(all[0].direction, "to magenta");
+    EXPECT_EQ(all[2].direction, "to green");
+    EXPECT_EQ(all[3].direction, "to blue");
+    EXPECT_EQ(all[1].direction, "");
+    EXPECT_FALSE(all[0].usable);
+    EXPECT_EQ(all[0].why, "its greys drift");
+    EXPECT_GT(all[0].grey_delta_a, 2);
+}
+
+TEST(Series, skin_is_noisier_when_it_is_darker) {
+    const auto all = series_of({reading_at(-3, 0.001), reading_at(0, 0.001)}, 1);
+    EXPECT_GT(all[0].skin_noise, 4 * all[1].skin_noise);
+}
+
+TEST(Series, a_gap_ends_the_safe_range) {
+    std::vector<read::Reading> frames{reading_at(-2, 1e-4), reading_at(-1, 0.5), reading_at(0, 1e-4)};
+    const auto usable = match::usable_stops(series_of(frames, 2), 2);
+    ASSERT_TRUE(usable);
+    EXPECT_NEAR(usable->first, 0, 1e-6);
+    frames[2] = reading_at(0, 0.5);
+    EXPECT_FALSE(match::usable_stops(series_of(frames, 2), 2));
+}
+
+/// A picture of squares of two colours, its chart's corners at `at`.
+apply::Picture squares(int width, int height, const Vec3& ink, double shift) {
+    apply::Picture p{width, height, std::vector<float>(static_cast<std::size_t>(3 * width * height)), "srgb"};
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            for (int c = 0; c < 3; ++c)
+                p.rgb[static_cast<std::size_t>(3 * (y * width + x) + c)] =
+                    (static_cast<int>(std::floor((x - shift) / 20)) + y / 20) % 2 ? static_cast<float>(ink[c]) : 0.2f;
+    return p;
+}
+
+// The other picture, moved by ten pixels, lies on the lead's again; where colours differ, the difference is
+// CIEDE2000's.
+TEST(Beside, pictures_are_laid_over_each_other_by_the_chart) {
+    const apply::Picture lead = squares(200, 120, {0.5, 0.4, 0.3}, 0), other = squares(200, 120, {0.5, 0.4, 0.3}, 10);
+    const chart::Corners corners{{{40, 20}, {140, 20}, {140, 100}, {40, 100}}};
+    chart::Corners moved = corners;
+    for (chart::Point& p : moved) p.x() += 10;
+    const work::Beside same = work::beside(lead, corners, other, moved);
+    EXPECT_LT(same.mean, 0.05);
+    EXPECT_LT(same.delta_e_2000[195 + 60 * 200], 0) << "the other does not reach so far";
+    const work::Beside redder = work::beside(lead, corners, squares(200, 120, {0.55, 0.4, 0.3}, 10), moved);
+    const colour::Mat3 to_xyz = colour::rgb_space("srgb").to_xyz_d50();
+    const double wanted = colour::delta_e_2000(colour::lab_from_xyz(to_xyz * Vec3(0.5, 0.4, 0.3)),
+                                               colour::lab_from_xyz(to_xyz * Vec3(0.55, 0.4, 0.3)));
+    EXPECT_NEAR(redder.delta_e_2000[30 + 70 * 200], 0.0, 1e-3);
+    EXPECT_NEAR(redder.delta_e_2000[30 + 50 * 200], wanted, 0.01);
+    const apply::Picture strips = work::in_strips(redder, 4);
+    EXPECT_EQ(strips.rgb[3 * (10 + 20 * 200)], lead.rgb[3 * (10 + 20 * 200)]);
+    const apply::Picture map = work::as_difference(redder, wanted);
+    EXPECT_NEAR(map.rgb[3 * (30 + 50 * 200)], 1, 0.01);
+    EXPECT_NEAR(map.rgb[3 * (30 + 70 * 200)], 0, 0.01);
+}
+
+} // namespace
+} // namespace refero
