@@ -119,6 +119,8 @@ int main(int argc, char** argv) {
     CLI::App app("Cameras matched under one light");
     std::uint64_t seed = 1;
     int others = 3;
+    bool list = false;
+    app.add_flag("--list", list, "Each pair");
     app.add_option("SEED", seed);
     app.add_option("--others", others, "Others for each lead");
     CLI11_PARSE(app, argc, argv);
@@ -154,13 +156,10 @@ int main(int argc, char** argv) {
                             of_other = reading_of(chart, seen(bodies[other], lamps[lamp], patches, 0.7), random);
         const fit::Correction leading = fit::build(of_lead, reference, &chart, {}, {});
         const chart::Reference target = match::rendering_of(leading, of_lead);
-        const auto own = [&](const balance::Balance& b) { // a matrix of the raw file: the best 3 x 3 under this light
-            read::Reading balanced = of_other;
-            for (auto& p : balanced.patches) {
-                const Vec3 v = b(Vec3(p.mean[0], p.mean[1], p.mean[2]));
-                p.mean = {v[0], v[1], v[2]};
-            }
-            return least_squares(balanced, reference);
+        simulate::Camera body;
+        body.sensitivity = bodies[other];
+        const auto own = [matrix = body.camera_from_xyz_d65()](const balance::Balance& b) { // as its raw files tell
+            return fit::own_colours(b, matrix);
         };
         const match::Match m = match::match(of_other, target, reference, &chart, own, {});
         const match::Match through = m.way == match::Way::reference ? m
@@ -209,6 +208,11 @@ int main(int argc, char** argv) {
         direct += p.way == match::Way::direct;
     }
     const double n = static_cast<double>(pairs.size());
+    for (std::size_t n = 0; list && n < pairs.size(); ++n)
+        std::cout << formatted(
+            "  {} {} {}: {:.2f} direct, {:.2f} reference, {:.2f} plain, left out {:.2f}, hand {:.2f} of {:.2f}\n",
+            work[n].lead, work[n].other, work[n].lamp, pairs[n].direct, pairs[n].reference, pairs[n].plain,
+            pairs[n].left_out, pairs[n].by_hand, pairs[n].before);
     std::cout << formatted("{} pairs, seed {}: CIEDE2000 between lead and other on {} unseen surfaces x 3 exposures\n",
                            pairs.size(), seed, surfaces.size());
     std::cout << formatted(

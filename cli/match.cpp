@@ -71,6 +71,7 @@ Run add_match(CLI::App& app) {
         if (!a->reference.empty()) reference = chart::load_reference(a->reference);
         else if (const chart::Definition* d = definition_of(other) ? definition_of(other) : definition_of(lead))
             reference = chart::reference_of(*d);
+        if (lead_correction) settings.lead = std::make_shared<const fit::Correction>(*lead_correction);
         const match::Match m = work::matched(lead, other, target, reference, settings);
         fit::save(m.correction, a->output);
         Result r;

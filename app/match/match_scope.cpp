@@ -44,13 +44,22 @@ void MatchScope::select_patch(const QString& id) {
     update();
 }
 
+// One over the other where there is height, else side by side.
+bool MatchScope::is_tall() const { return height() > 0.9 * width(); }
+
 QRectF MatchScope::colours() const {
+    if (is_tall()) {
+        const double side = std::min(width() - 2 * margin, 0.62 * (height() - 3 * margin));
+        return {(width() - side) / 2, margin, side, side};
+    }
     const double side = std::min(height() - 2 * margin, 0.58 * (width() - 2 * margin - gap));
     return {margin, margin, side, side};
 }
 
 QRectF MatchScope::greys() const {
     const QRectF c = colours();
+    if (is_tall())
+        return {2.0 * margin, c.bottom() + 2 * margin, width() - 4.0 * margin, height() - c.bottom() - 3.2 * margin};
     return {c.right() + gap + 16, margin, width() - c.right() - gap - 16 - margin, c.height()};
 }
 
@@ -77,7 +86,7 @@ void MatchScope::draw_colours(QPainter& p) const {
     p.setPen(QPen(t.dim, 1, Qt::DashLine));
     p.drawLine(r.center(), r.center() + QPointF(std::cos(skin), -std::sin(skin)) * r.width() / 2);
     p.setPen(t.dim);
-    p.drawText(QRectF(r.left(), 2, r.width(), margin - 4), Qt::AlignLeft | Qt::AlignVCenter,
+    p.drawText(QRectF(margin, 2, width() - 2 * margin, margin - 4), Qt::AlignLeft | Qt::AlignVCenter,
                tr("Colour difference, BT.709; to the edge %1 %").arg(100 * reach_, 0, 'f', 0));
     for (const PairedPatch& patch : patches_) {
         const colour::Vec3& other = patch.matched ? patch.after : patch.before;
@@ -107,7 +116,7 @@ void MatchScope::draw_greys(QPainter& p) const {
     p.setPen(QPen(t.dim, 1, Qt::DashLine));
     p.drawLine(r.bottomLeft(), r.topRight());
     p.setPen(t.dim);
-    p.drawText(QRectF(r.left(), 2, r.width(), margin - 4), Qt::AlignLeft | Qt::AlignVCenter,
+    p.drawText(QRectF(r.left(), r.top() - margin + 2, r.width(), margin - 4), Qt::AlignLeft | Qt::AlignVCenter,
                tr("Greys: the other's codes over the lead's"));
     for (const int percent : {0, 50, 100}) {
         p.drawText(QRectF(r.left() - 40, r.bottom() - r.height() * percent / 100 - 8, 34, 16),

@@ -33,6 +33,7 @@ protected:
     QSize sizeHint() const override { return {620, 420}; }
 
 private:
+    bool is_tall() const;
     QRectF colours() const; ///< the vectorscope's square
     QRectF greys() const;   ///< the ladder's rectangle
     QPointF on_colours(const colour::Vec3& code) const;

@@ -278,7 +278,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     const read::Reading trusted = without(c.reading, distrusted);
     c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
     if (settings.curves) c.balance.curves = balance::curves_of(c.balance, trusted, c.reference, definition);
-    const Lesson lesson(c, definition);
+    const Lesson lesson(c, definition, settings.lead.get());
 
     const double most_gain = allowed_gain(reading, c.balance.white_patch);
     std::vector<Trial> trials;
@@ -339,6 +339,20 @@ Correction as_matrix(const Correction& correction) {
                     allowed_gain(c.reading, c.balance.white_patch), {}));
     c.choice = "matrix, the most that this format can hold";
     return c;
+}
+
+std::function<Eigen::Matrix3Xd(const Eigen::MatrixXd&)> rendering_of_surfaces(const Correction& c) {
+    if (c.reading.patches.size() < static_cast<std::size_t>(Lesson::least_for_surfaces)) return {};
+    const auto definition = definition_of(c);
+    const auto seen = Lesson(c, definition ? &*definition : nullptr).sensitivities();
+    if (!seen) return {};
+    const Vec3 to_camera = (c.balance.exposure * c.balance.gains).cwiseInverse();
+    const Mat3 finish = balance::matrix_of(c.finish, c.light);
+    return [=](const Eigen::MatrixXd& reflectances) {
+        Eigen::Matrix3Xd xyz = *seen * reflectances;
+        for (Eigen::Index i = 0; i < xyz.cols(); ++i) xyz.col(i) = finish * c(to_camera.cwiseProduct(xyz.col(i)));
+        return xyz;
+    };
 }
 
 std::vector<Vec3> plausible_colours(const Correction& c) {

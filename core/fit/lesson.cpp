@@ -29,7 +29,7 @@ double weight_of(const Correction& c, const chart::Definition* definition, const
     return (own != c.weights.end() ? own->second : 1) * weight_of(c.intent, c.reference.xyz.at(id), role == "skin");
 }
 
-Lesson::Lesson(const Correction& c, const chart::Definition* definition) {
+Lesson::Lesson(const Correction& c, const chart::Definition* definition, const Lead* lead) {
     std::vector<Eigen::Index> at;
     for (std::size_t i = 0; i < c.reading.patches.size(); ++i) {
         const std::string& id = c.reading.patches[i].id;
@@ -52,11 +52,15 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition) {
                 p.error[k] > 0 ? p.error[k] : p.sd[k] / std::sqrt(std::max(1.0, 0.1 * p.pixels));
         sd_.col(i) = c.balance.scaled(sd_.col(i));
         xyz.col(i) = c.reference.xyz.at(p.id);
-        const auto spectrum = c.reference.spectrum.find(p.id);
-        measured_ = measured_ && spectrum != c.reference.spectrum.end();
-        reflectance_.col(i) =
-            (spectrum != c.reference.spectrum.end() ? spectrum->second : colour::smooth_reflectance(xyz.col(i)))
-                .vector();
+        const chart::Reference& painted = lead ? lead->painted : c.reference;
+        const auto spectrum = painted.spectrum.find(p.id);
+        const auto painted_xyz = painted.xyz.find(p.id);
+        measured_ = measured_ && spectrum != painted.spectrum.end();
+        reflectance_.col(i) = (spectrum != painted.spectrum.end()
+                                   ? spectrum->second
+                                   : colour::smooth_reflectance(painted_xyz != painted.xyz.end() ? painted_xyz->second
+                                                                                                 : Vec3(xyz.col(i))))
+                                  .vector();
     }
     patches_ = samples_of(xyz);
     beside_surfaces_ = measured_ ? weight_of_patches : weight_without_spectra;
@@ -65,6 +69,7 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition) {
     if (n >= least_for_surfaces) {
         model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
         surfaces_ = plausible_surfaces(reflectance_, measured_);
+        if (lead && lead->shown) surfaces_.samples = samples_of(lead->shown(surfaces_.reflectance));
         for (Eigen::Index i = 0; i < surfaces_.samples.size(); ++i)
             surfaces_.samples.weight[i] = weight_of(c.intent, surfaces_.samples.xyz.col(i), false);
     }
@@ -105,11 +110,15 @@ Statistics Lesson::unseen(Model model, const Coefficients& c) const {
     return statistics(all);
 }
 
-Eigen::Matrix3Xd Lesson::surfaces_seen() const {
+std::optional<Sensitivities> Lesson::sensitivities() const {
     if (surfaces_.from.empty()) return {};
     return estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size()))
-               .sensitivities *
-           surfaces_.reflectance;
+        .sensitivities;
+}
+
+Eigen::Matrix3Xd Lesson::surfaces_seen() const {
+    const auto seen = sensitivities();
+    return seen ? Eigen::Matrix3Xd(*seen * surfaces_.reflectance) : Eigen::Matrix3Xd();
 }
 
 Lesson Lesson::drawn_again(std::mt19937_64& random) const {

@@ -13,7 +13,8 @@ double weight_of(const Correction& c, const chart::Definition* definition, const
 /// All that the models of one shot are trained on. Every training tells which patches are in use, by 0 and 1.
 class Lesson {
 public:
-    Lesson(const Correction& c, const chart::Definition* definition);
+    /// `lead` may be null.
+    Lesson(const Correction& c, const chart::Definition* definition, const Lead* lead = nullptr);
 
     static constexpr Eigen::Index least_for_surfaces = 8;
     std::vector<std::string> ids;
@@ -31,6 +32,9 @@ public:
 
     /// Balanced camera RGB of those surfaces, a column each; none with too few patches.
     Eigen::Matrix3Xd surfaces_seen() const;
+
+    /// Sensitivities times light that all patches tell, each channel 1 for the perfect diffuser; none with too few.
+    std::optional<Sensitivities> sensitivities() const;
 
     /// The same with other readings of its patches: their noise drawn anew.
     Lesson drawn_again(std::mt19937_64& random) const;

@@ -77,6 +77,10 @@ std::optional<Way> way_named(const std::string& name) {
     throw Error(ErrorKind::usage, "unknown way '" + name + "'", {}, "Known: auto direct reference");
 }
 
+bool is_better(const fit::Statistics& direct, const fit::Statistics& reference) {
+    return direct.mean <= reference.mean;
+}
+
 chart::Reference rendering_of(const fit::Correction& c, const read::Reading& reading) {
     const colour::Mat3 finish = balance::matrix_of(c.finish, c.light);
     chart::Reference r;
@@ -93,8 +97,8 @@ chart::Reference picture_of(const read::Reading& reading, const colour::Mat3& xy
 }
 
 ByHand by_hand(const read::Reading& other, const chart::Reference& target, const chart::Definition* definition,
-               const balance::Balance& balance, const std::optional<colour::Temperature>& light,
-               const std::function<colour::Mat3(const balance::Balance&)>& own_colours) {
+               const fit::Correction& match, const std::function<colour::Mat3(const balance::Balance&)>& own_colours) {
+    const balance::Balance& balance = match.balance;
     const colour::Mat3 own = own_colours(balance), to_rgb = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
     chart::Reference alone;
     std::map<std::string, Vec3> recorded, balanced;
@@ -105,7 +109,14 @@ ByHand by_hand(const read::Reading& other, const chart::Reference& target, const
         balanced[p.id] = to_rgb * alone.xyz[p.id];
         recorded[p.id] = to_rgb * own * (balance.exposure * rgb);
     }
-    return {between(alone, target), recipe_of(recorded, balanced, target, definition, balance, light)};
+    // Colours that the chart lacks, evenly taken from the plausible ones.
+    constexpr std::size_t most = 160;
+    std::vector<Between> lacking;
+    const std::vector<Vec3> seen = fit::plausible_colours(match);
+    const std::size_t step = std::max<std::size_t>(1, seen.size() / most);
+    for (std::size_t i = 0; i < seen.size(); i += step)
+        lacking.push_back({to_rgb * own * balance(seen[i]), match(seen[i])});
+    return {between(alone, target), recipe_of(recorded, balanced, target, definition, balance, match.light, lacking)};
 }
 
 Match match(const read::Reading& reading, const chart::Reference& target, const chart::Reference& reference,
@@ -124,7 +135,11 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     std::optional<fit::Correction> direct, through;
     std::vector<std::pair<Candidate, const fit::Correction*>> all;
     if (settings.way != Way::reference) {
-        direct = fit::build(other, target, definition, settings_for(settings, settings.model), stop);
+        fit::Settings straight = settings_for(settings, settings.model);
+        if (settings.lead && valued)
+            if (auto shown = fit::rendering_of_surfaces(*settings.lead))
+                straight.lead = std::make_shared<const fit::Lead>(fit::Lead{std::move(shown), reference});
+        direct = fit::build(other, target, definition, straight, stop);
         for (const fit::Candidate& c : direct->candidates)
             if (c.withdrawn.empty() || c.model == direct->model)
                 all.push_back(
@@ -153,7 +168,7 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     m.correction.choice = formatted("match, {}: {:.2f} CIEDE2000 between both cameras on patches left out",
                                     m.way == Way::direct ? "straight to the lead's rendering" : "through the reference",
                                     m.cross_validated.mean);
-    ByHand hand = by_hand(other, target, definition, m.correction.balance, m.correction.light, own_colours);
+    ByHand hand = by_hand(other, target, definition, m.correction, own_colours);
     m.before = hand.before;
     m.recipe = std::move(hand.recipe);
     return m;

@@ -19,6 +19,9 @@ std::string name_of(Way way);
 /// "direct" or "reference"; none for "auto". Throws Error(usage) for others.
 std::optional<Way> way_named(const std::string& name);
 
+/// Whether left-out patches speak for the direct way.
+bool is_better(const fit::Statistics& direct, const fit::Statistics& reference);
+
 struct Candidate {
     Way way = Way::direct;
     fit::Model model = fit::Model::matrix;
@@ -29,6 +32,8 @@ struct Settings {
     std::optional<fit::Model> model; ///< none: by cross-validation
     std::optional<Way> way;          ///< none: by cross-validation
     bool finished = false;           ///< the other's reading went through a picture style
+    /// The lead's correction, where it has one: what it makes of colours that the chart lacks is then aimed at, too.
+    std::shared_ptr<const fit::Correction> lead;
 };
 struct Match {
     fit::Correction correction; ///< of the other camera
@@ -44,8 +49,7 @@ struct ByHand {
     Recipe recipe;
 };
 ByHand by_hand(const read::Reading& other, const chart::Reference& target, const chart::Definition* definition,
-               const balance::Balance& balance, const std::optional<colour::Temperature>& light,
-               const std::function<colour::Mat3(const balance::Balance&)>& own_colours);
+               const fit::Correction& match, const std::function<colour::Mat3(const balance::Balance&)>& own_colours);
 /// Matches the other camera to `target`, the lead's rendering. `reference` may lack patches: without values there is
 /// only the direct way. `other_xyz_from_balanced` is the other's own colours. Throws Error(input) when both show too
 /// few patches.

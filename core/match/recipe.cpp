@@ -206,7 +206,7 @@ std::vector<HueMove> hues(int count) {
 
 Recipe recipe_of(const std::map<std::string, Vec3>& recorded, const std::map<std::string, Vec3>& balanced,
                  const chart::Reference& target, const chart::Definition* definition, const balance::Balance& balance,
-                 const std::optional<colour::Temperature>& light) {
+                 const std::optional<colour::Temperature>& light, const std::vector<Between>& between) {
     Recipe r;
     r.gains = balance.gains;
     r.stops = std::log2(balance.exposure);
@@ -225,6 +225,8 @@ Recipe recipe_of(const std::map<std::string, Vec3>& recorded, const std::map<std
     }
     r.steps.push_back({"as recorded", residual_of(before)});
     r.steps.push_back({"balance", residual_of(patches)});
+    std::vector<Patch> surfaces;
+    for (const Between& b : between) surfaces.push_back({"", "", encoded(b.balanced), encoded(from_xyz * b.target)});
     std::vector<Patch> greys;
     for (const Patch& p : patches)
         if (p.role == "neutral") greys.push_back(p);
@@ -235,6 +237,7 @@ Recipe recipe_of(const std::map<std::string, Vec3>& recorded, const std::map<std
         r.points.push_back({in, out[0], out[1], out[2]});
     }
     for (Patch& p : patches) p.code = levelled(r, p.code);
+    for (Patch& p : surfaces) p.code = levelled(r, p.code);
     r.steps.push_back({"exposure and contrast", residual_of(patches)});
     // Skin: on its own hue, as narrow as its neighbours allow.
     std::vector<Patch> skins;
@@ -248,13 +251,17 @@ Recipe recipe_of(const std::map<std::string, Vec3>& recorded, const std::map<std
             cr += scope_of(p.code).cr;
         }
         r.skin = moves_for(skins, {{.name = "skin", .centre_deg = std::atan2(cr, cb) * degrees}}, reach).front();
-        for (Patch& p : patches)
-            p.code = moved(moved(p.code, {*r.skin}, reach, true, false), {*r.skin}, reach, false, true);
+        for (std::vector<Patch>* all : {&patches, &surfaces})
+            for (Patch& p : *all)
+                p.code = moved(moved(p.code, {*r.skin}, reach, true, false), {*r.skin}, reach, false, true);
         r.steps.push_back({"skin", residual_of(patches)});
     }
+    std::vector<Patch> taught = patches; // the chart's own count more, as long as there are few
+    taught.insert(taught.end(), patches.begin(), patches.end());
+    taught.insert(taught.end(), surfaces.begin(), surfaces.end());
     for (const int count : {6, 8}) {
         const double reach = count == 6 ? 60 : 45;
-        const auto moves = moves_for(patches, hues(count), reach);
+        const auto moves = moves_for(taught, hues(count), reach);
         std::vector<Patch> after = patches;
         for (Patch& p : after) p.code = moved(moved(p.code, moves, reach, true, false), moves, reach, false, true);
         r.steps.push_back({count == 6 ? "six hues" : "eight hues", residual_of(after)});

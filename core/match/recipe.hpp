@@ -30,12 +30,17 @@ struct Recipe {
     std::vector<Step> steps; ///< eight hues start where six do
 };
 
+/// A colour that the chart lacks, as the match moves it: linear RGB (BT.709 primaries) balanced, and XYZ (D50).
+struct Between {
+    colour::Vec3 balanced{0, 0, 0}, target{0, 0, 0};
+};
+
 /// `balanced`: linear RGB (BT.709 primaries) of each patch after balance and exposure, `recorded` before the balance;
-/// `target`: XYZ (D50) of the same ids.
+/// `target`: XYZ (D50) of the same ids. Hues are moved for `between`, too, where there are such.
 Recipe recipe_of(const std::map<std::string, colour::Vec3>& recorded,
                  const std::map<std::string, colour::Vec3>& balanced, const chart::Reference& target,
                  const chart::Definition* definition, const balance::Balance& balance,
-                 const std::optional<colour::Temperature>& light);
+                 const std::optional<colour::Temperature>& light, const std::vector<Between>& between = {});
 /// JSON, docs/formats.md.
 std::string to_json(const Recipe& recipe);
 /// On paper: one line a knob.

@@ -124,6 +124,7 @@ MatchRequest match_request(const Chain& lead, const Chain& other, const match::S
     r.target = shown_by(r.lead_side, lead.correction.get());
     if (other.reference) r.reference = *other.reference;
     r.settings = settings;
+    r.settings.lead = lead.correction;
     r.made_from = made_from(lead, other).dump();
     return r;
 }
@@ -190,8 +191,8 @@ std::optional<KeptMatch> kept_match(const plan::Shoot& shoot, const Chain& lead,
 
 match::ByHand by_hand(const Chain& lead, const Chain& other, const fit::Correction& correction) {
     const Side mine = side_of(*lead.shot), theirs = side_of(*other.shot);
-    return match::by_hand(theirs.reading, shown_by(mine, lead.correction.get()), &other.shot->definition,
-                          correction.balance, correction.light, own_colours_of(theirs));
+    return match::by_hand(theirs.reading, shown_by(mine, lead.correction.get()), &other.shot->definition, correction,
+                          own_colours_of(theirs));
 }
 
 } // namespace refero::work
