@@ -238,6 +238,7 @@ BoardView::BoardView(Desk& desk, QWidget* parent)
         else plan_cell(i.row(), i.column());
     });
     connect(table_, &QWidget::customContextMenuRequested, this, &BoardView::menu_at);
+    filter_->setAccessibleName(tr("Filter of the board"));
     connect(filter_, &QLineEdit::textChanged, this, &BoardView::apply_filter);
     connect(filter_, &QLineEdit::returnPressed, table_, qOverload<>(&QWidget::setFocus));
     connect(model_, &BoardModel::files_dropped, this, &BoardView::dropped);

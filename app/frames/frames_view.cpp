@@ -84,6 +84,7 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
     row->addWidget(hint);
     layout->addLayout(row);
 
+    filter_->setAccessibleName(tr("Filter of the frames"));
     connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
         model_->set_filter(text);
         tell();

@@ -98,6 +98,8 @@ LogView::LogView(Desk& desk, QWidget* parent)
         desk_.job.change(work::note(text.toStdString()));
     };
     connect(add, &QPushButton::clicked, this, take_note);
+    search_->setAccessibleName(tr("Search the log"));
+    note_->setAccessibleName(tr("A note for the log"));
     connect(note_, &QLineEdit::returnPressed, this, take_note);
     connect(search_, &QLineEdit::textChanged, this, &LogView::refresh);
     connect(&desk.job, &JobDocument::history_changed, this, [this] {

@@ -36,6 +36,7 @@ QCPCurve* triangle(QCustomPlot* plot, const std::array<QPointF, 3>& corners, con
 } // namespace
 
 EotfPlot::EotfPlot(QWidget* parent) : Plot(parent) {
+    setAccessibleName(tr("Light over code"));
     xAxis->setLabel(tr("code, %"));
     yAxis->setLabel(tr("light, % of white"));
     legend->setVisible(true);
@@ -70,6 +71,7 @@ void EotfPlot::set(const std::vector<screen::Patch>& patches, const screen::Disp
 }
 
 GreyPlot::GreyPlot(QWidget* parent) : Plot(parent) {
+    setAccessibleName(tr("Greys off neutral"));
     xAxis->setLabel(tr("code, %"));
     yAxis->setLabel(tr("off neutral, CIELAB"));
     legend->setVisible(true);
@@ -107,6 +109,7 @@ void GreyPlot::set(const std::vector<screen::Patch>& patches, const screen::Disp
 }
 
 GamutPlot::GamutPlot(QWidget* parent) : Plot(parent) {
+    setAccessibleName(tr("Gamut in u' and v'"));
     xAxis->setLabel("u'");
     yAxis->setLabel("v'");
     legend->setVisible(true);

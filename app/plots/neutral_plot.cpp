@@ -5,6 +5,7 @@
 namespace refero::app {
 
 NeutralPlot::NeutralPlot(QWidget* parent) : Plot(parent), red_(addGraph()), blue_(addGraph()) {
+    setAccessibleName(tr("How neutral the greys are"));
     red_->setName(tr("red over green"));
     blue_->setName(tr("blue over green"));
     legend->setVisible(true);

@@ -12,6 +12,7 @@ ProofPlot::ProofPlot(QWidget* parent)
       left_out_(new QCPItemStraightLine(this)),
       fitted_words_(new QCPItemText(this)),
       left_out_words_(new QCPItemText(this)) {
+    setAccessibleName(tr("Differences by patch"));
     yAxis->setLabel(tr("CIEDE2000"));
     xAxis->setTickLabelRotation(-90);
     for (QCPItemText* words : {fitted_words_, left_out_words_}) {

@@ -21,6 +21,7 @@ void dots(QCPGraph* graph, QCPScatterStyle::ScatterShape shape, const QColor& in
 } // namespace
 
 LightnessPlot::LightnessPlot(QWidget* parent) : Plot(parent), colours_(addGraph()), neutrals_(addGraph()) {
+    setAccessibleName(tr("Lightness, corrected over reference"));
     setToolTip(tr("A slope or a bow here is exposure or contrast, not colour"));
     colours_->setName(tr("colours"));
     neutrals_->setName(tr("neutrals"));
@@ -51,6 +52,7 @@ void LightnessPlot::set(const prove::Proof* proof) {
 }
 
 CastPlot::CastPlot(QWidget* parent) : Plot(parent), red_(addGraph()), yellow_(addGraph()) {
+    setAccessibleName(tr("Casts of the neutrals"));
     setToolTip(tr("What is left of casts on the neutrals, beyond the reference's own. Within 1 hardly seen"));
     red_->setName(tr("a*: red or green"));
     yellow_->setName(tr("b*: yellow or blue"));
@@ -86,6 +88,7 @@ void CastPlot::set(const prove::Proof* proof) {
 
 HueWheel::HueWheel(QWidget* parent) : QWidget(parent) {
     setMinimumSize(160, 140);
+    setAccessibleName(tr("Hues on a ring"));
     setToolTip(tr("Each colour stands on the ring at its reference hue. The line from it leads where the correction "
                   "puts it: along the ring for hue, outwards for more chroma, both enlarged"));
 }
@@ -150,6 +153,7 @@ void HueWheel::paintEvent(QPaintEvent*) {
 
 RampView::RampView(QWidget* parent) : QWidget(parent) {
     setMinimumHeight(120);
+    setAccessibleName(tr("Ramps between the hues"));
     setToolTip(tr("From patch to patch around the hues, through colours that the chart does not have. A ramp with an "
                   "edge, or one that runs back, shows where the correction tears colours or invents a hue"));
 }

@@ -6,6 +6,7 @@
 namespace refero::app {
 
 ShiftPlot::ShiftPlot(QWidget* parent) : Plot(parent) {
+    setAccessibleName(tr("Shifts in a* and b*"));
     setToolTip(tr("Each patch at its reference a*, b*, with an arrow to where the correction puts it"));
 }
 

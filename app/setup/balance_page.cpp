@@ -175,6 +175,8 @@ QWidget* BalancePage::candidates_tab() {
     kelvin_->setDecimals(0);
     kelvin_->setSuffix(tr(" K"));
     kelvin_->setToolTip(tr("Correlated colour temperature of the light, as cameras offer it"));
+    kelvin_->setAccessibleName(tr("Colour temperature"));
+    green_->setAccessibleName(tr("Tint"));
     green_->setRange(-20, 20);
     green_->setSingleStep(0.5);
     green_->setDecimals(1);

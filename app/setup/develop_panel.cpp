@@ -100,6 +100,7 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     auto* browse = new QToolButton;
     browse->setIcon(icon("folder"));
     browse->setToolTip(tr("Choose the folder"));
+    browse->setAccessibleName(tr("Choose the folder"));
     folder_->setObjectName("developFolder");
     line->addWidget(folder_, 1);
     line->addWidget(browse);

@@ -92,6 +92,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     auto* browse = new QToolButton;
     browse->setIcon(icon("folder"));
     browse->setToolTip(tr("Choose the folder"));
+    browse->setAccessibleName(tr("Choose the folder"));
     folder_->setObjectName("folderEdit");
     add(tr("Fol&der"), folder_, tr("Where the file goes"), browse);
     name_->setObjectName("nameEdit");
@@ -127,6 +128,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     written_->setShowGrid(false);
     written_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     written_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    written_->setAccessibleName(tr("Written from this setup"));
     written_->setToolTip(tr("Open a row to see its folder"));
     column->addWidget(written_, 1);
 

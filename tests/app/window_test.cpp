@@ -331,6 +331,16 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     EXPECT_EQ(window.plan_view()->matrix()->rowCount(), 4);
     stall.phase("frames, log and plan shown");
     photograph(window, "plan");
+    // The interview's two cameras, or the two that photograph, made alike.
+    key(Qt::Key_1);
+    key(Qt::Key_3);
+    ASSERT_TRUE(window.match_view()->lead() && window.match_view()->other());
+    key(Qt::Key_Return, Qt::ControlModifier);
+    ASSERT_TRUE(wait_for([&] {
+        return desk().matches.kept(window.match_view()->lead(), window.match_view()->other()) &&
+               desk().tasks.running() == 0 && !desk().tasks.busy(Doing::looking, window.match_view()->other());
+    })) << notice().toStdString();
+    photograph(window, "match");
     stall.restart();
     key(Qt::Key_4);
     window.kit_view()->sections()->setCurrentRow(2);

@@ -250,7 +250,7 @@ TEST_F(WaysOut, cameras_are_matched_and_the_match_is_a_correction) {
     ASSERT_EQ(run("apply a.json a.dng -o lead --format jpeg").status, 0);
     const json picture = run("match --lead lead/a.jpg --other b.dng -o p.json --json").object();
     EXPECT_LT(picture["cross_validated"]["mean"].get<double>(), 2.5) << picture.dump(1);
-    expect_error("match --lead a.dng --other b.dng -o q.json", 2, "--lead-correction");
+    expect_error("match --lead a.dng --other b.dng -o q.json", 2, "Give the lead's correction");
     expect_error("match --lead a.dng --lead-correction a.json --other b.dng -o a.json", 2, "a.json");
 }
 

@@ -1,0 +1,46 @@
+// Tasks of practice: how many agree with the gate, how many seeds they take, how long; docs/benchmarks.md.
+//   refero-practice-bench [COUNT] [SEED]
+#include <chrono>
+#include <cstdlib>
+#include <iostream>
+#include <map>
+
+#include "work/practice.hpp"
+
+using namespace refero;
+
+int main(int argc, char** argv) {
+    const int count = argc > 1 ? std::atoi(argv[1]) : 500;
+    const auto seed = static_cast<std::uint64_t>(argc > 2 ? std::atoi(argv[2]) : 1);
+    const lessons::Kind kinds[] = {lessons::Kind::what_wrong, lessons::Kind::what_wrong, lessons::Kind::what_wrong,
+                                   lessons::Kind::which_patch, lessons::Kind::keep_which};
+    int agree = 0, drawn = 0;
+    std::map<std::string, std::pair<int, int>> by_theme; // agree, of
+    std::map<int, std::pair<double, int>> seconds;       // by frames of the task
+    for (int i = 0; i < count; ++i) {
+        const lessons::Kind kind = kinds[i % 5];
+        const int level = 1 + (i / 5) % lessons::highest_level;
+        const auto themes = lessons::themes(kind);
+        const std::string about = themes[static_cast<std::size_t>(i / 20) % themes.size()];
+        const auto before = std::chrono::steady_clock::now();
+        const work::PracticeTask t = work::prepare(kind, level, seed * 100000 + static_cast<std::uint64_t>(i), about);
+        const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count();
+        bool holds = true;
+        for (std::size_t k = 0; k < t.frames.size(); ++k)
+            holds = holds && work::agrees(t.task, t.task.shots[k], t.frames[k]);
+        agree += holds;
+        drawn += t.drawn;
+        auto& [right, all] = by_theme[about];
+        right += holds;
+        ++all;
+        auto& [sum, n] = seconds[static_cast<int>(t.frames.size())];
+        sum += took;
+        ++n;
+    }
+    std::cout << formatted("{} tasks: {} agree with the gate ({:.1f} %), {:.3f} seeds a task\n", count, agree,
+                           100.0 * agree / count, static_cast<double>(drawn) / count);
+    for (const auto& [theme, n] : by_theme)
+        if (n.first < n.second) std::cout << formatted("  {}: {} of {}\n", theme, n.first, n.second);
+    for (const auto& [frames, t] : seconds)
+        std::cout << formatted("  {} frame{}: {:.2f} s a task\n", frames, frames > 1 ? "s" : "", t.first / t.second);
+}
