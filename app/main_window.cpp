@@ -371,7 +371,13 @@ void MainWindow::follow_screen() {
     }
     const auto [icc, name] = profile_of(screen(), desk_.kit.kit());
     desk_.notices.guarded([&, &icc = icc, &name = name] { ScreenColour::now().use(icc, name); });
-    screen_name_->setText(ScreenColour::now().is_plain() ? tr("screen: sRGB") : tr("screen: %1").arg(name));
+    QString words = ScreenColour::now().is_plain() ? tr("screen: sRGB") : tr("screen: %1").arg(name);
+    const QString identity = identity_of(screen());
+    for (const plan::Monitor& m : desk_.kit.kit().monitors)
+        if (qt(m.screen) == identity && !identity.isEmpty())
+            if (const auto due = work::days_to_due(m, utc_now()); !due || *due < 0)
+                words += !due ? tr(", never checked") : tr(", check due since %1 days").arg(-*due);
+    screen_name_->setText(words);
     screen_name_->setToolTip(tr("Pictures are shown through: %1. Monitor (5) checks a display and makes its profile.")
                                  .arg(ScreenColour::now().name()));
 }

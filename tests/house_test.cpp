@@ -62,7 +62,8 @@ std::vector<std::pair<fs::path, std::vector<std::string>>> sources(const fs::pat
 
 TEST(House, views_see_the_desk_and_not_the_store) {
     std::size_t checked = 0;
-    for (const char* view : {"board", "plan", "kit", "frames", "log", "setup", "widgets", "plots", "match", "monitor", "practice", "set"})
+    for (const char* view :
+         {"board", "plan", "kit", "frames", "log", "setup", "widgets", "plots", "match", "monitor", "practice", "set"})
         for (const auto& [file, lines] : sources(root / "app" / view)) {
             for (const std::string& line : lines) {
                 EXPECT_EQ(line.find("job/store.hpp"), std::string::npos) << file;

@@ -85,9 +85,19 @@ void Practice::answer(const lessons::Task& task, bool right) {
 }
 
 // Arrangements come faster than frames are made: the newest waits, those between are left out.
-void Practice::light(const simulate::Scene& scene, std::function<void(std::shared_ptr<const ReadyTask>)> show) {
+void Practice::light(const simulate::Scene& scene, std::function<void(const Rendition&)> glance,
+                     std::function<void(std::shared_ptr<const ReadyTask>)> show) {
+    constexpr int glance_width = 480;
+    tasks_.run_quietly({}, [=](std::stop_token stop, const Progress&) -> Tasks::Then {
+        const frame::Frame f = work::preview_of(scene, glance_width, stop);
+        const colour::Vec3 gains = *f.as_shot * std::min(apply::viewing_gains(f).maxCoeff(), 1.25);
+        Rendition r = rendition_of(apply::uncorrected(f, gains, "srgb", stop), f);
+        r.full_width = scene.width; // it stands for the frame
+        r.full_height = scene.height;
+        return [=] { glance(r); };
+    });
     if (making_) {
-        next_light_ = {scene, std::move(show)};
+        next_light_ = [=, this] { light(scene, glance, show); };
         return;
     }
     making_ = true;
@@ -104,9 +114,8 @@ void Practice::light(const simulate::Scene& scene, std::function<void(std::share
         [this](const TaskEnd&) {
             making_ = false;
             if (!next_light_) return;
-            const auto next = std::move(*next_light_);
-            next_light_.reset();
-            light(next.first, next.second);
+            const auto next = std::exchange(next_light_, {});
+            next();
         });
 }
 

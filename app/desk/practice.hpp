@@ -29,8 +29,9 @@ public:
     void answer(const lessons::Task& task, bool right);
     int level(lessons::Kind kind);
     std::vector<lessons::Record> records();
-    /// A set as it is arranged: its frame, judged; the newest one asked for.
-    void light(const simulate::Scene& scene, std::function<void(std::shared_ptr<const ReadyTask>)> show);
+    /// A set as it is arranged: a small picture at once, then its frame, judged; the newest one asked for.
+    void light(const simulate::Scene& scene, std::function<void(const Rendition&)> glance,
+               std::function<void(std::shared_ptr<const ReadyTask>)> show);
     void rehearse(const std::string& camera, const colour::Spectrum& light, const std::string& chart,
                   std::function<void(const lessons::Rehearsal&)> show);
 
@@ -45,9 +46,8 @@ private:
     std::map<lessons::Kind, std::shared_ptr<const ReadyTask>> ahead_;
     std::optional<lessons::Kind> wanted_;
     std::uint64_t seed_;
-    int lighting_ = 0; ///< counts what was asked for, so that only the newest is shown
     bool making_ = false;
-    std::optional<std::pair<simulate::Scene, std::function<void(std::shared_ptr<const ReadyTask>)>>> next_light_;
+    std::function<void()> next_light_; ///< the newest that waits
 };
 
 } // namespace refero::app

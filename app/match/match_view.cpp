@@ -154,10 +154,11 @@ QWidget* MatchView::make_evidence() {
     const std::pair<QString, QString> names[] = {
         {tr("Strips"), tr("Both pictures in alternate strips: colours that differ show edges")},
         {tr("Split"), tr("The lead left of the line, the other right of it; X flips")},
-        {tr("Difference"), tr("CIEDE2000 of each pixel, on the chart's plane")},
+        {tr("Difference"), tr("CIEDE2000 of each place, noise smoothed; what lies off the chart's plane is shifted")},
         {tr("Scopes"), tr("Patches of both on one vectorscope and grey ladder")}};
     for (const auto& [name, tooltip] : names) seen_->setTabToolTip(seen_->addTab(name), tooltip);
     seen_->setDrawBase(false);
+    seen_->setUsesScrollButtons(false);
     seen_->setObjectName("matchSeen");
     seen_->setAccessibleName(tr("What the evidence shows"));
     scale_->setProperty("dim", true);
@@ -409,9 +410,8 @@ void MatchView::show_picture() {
                                 : tr("odd strips: the lead, even: the other by its balance alone"));
     } else {
         picture_->set_picture(rendition(work::as_difference(*both_, full_difference)));
-        scale_->setText(tr("CIEDE2000: black 0, white %1 and more; mean %2. Off the chart's plane things are shifted")
-                            .arg(full_difference)
-                            .arg(both_->mean, 0, 'f', 1));
+        scale_->setText(
+            tr("CIEDE2000: black 0, white %1 and more; mean %2").arg(full_difference).arg(both_->mean, 0, 'f', 1));
     }
 }
 

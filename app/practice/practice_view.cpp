@@ -329,10 +329,13 @@ void PracticeView::answer(const std::vector<int>& given) {
     for (const int i : t.right) wanted << qt(t.answers[static_cast<std::size_t>(i)]);
     const QString guide =
         QUrl::fromLocalFile(qt((shipped("docs/guide") / t.guide.substr(0, t.guide.find('#'))).string())).toString();
-    verdict_->setText(tr("<b>%1</b> %2 %3 <a href=\"%4\">The guide says more.</a>")
-                          .arg(right ? tr("Right.") : tr("Not so."),
-                               right ? QString() : tr("It is: %1.").arg(wanted.join(", ").toHtmlEscaped()),
-                               qt(t.reason).toHtmlEscaped(), guide));
+    const QString told = right ? qt(t.reason)
+                         : t.kind == Kind::what_wrong || wanted.isEmpty()
+                             ? tr("It is: %1").arg(wanted.join(", "))
+                             : tr("It is: %1. %2").arg(wanted.join(", "), qt(t.reason));
+    verdict_->setText(
+        tr("<b>%1</b> %2 <a href=\"%3\" style=\"color: %4\">The guide says more.</a>")
+            .arg(right ? tr("Right.") : tr("Not so."), told.toHtmlEscaped(), guide, Theme::now().text.name()));
     verdict_->setOpenExternalLinks(true);
     if (!task_->made.frames.empty() && t.kind != Kind::keep_which) show_findings(task_->made.frames.front().judgement);
     if (t.kind == Kind::keep_which) {
@@ -346,7 +349,12 @@ void PracticeView::answer(const std::vector<int>& given) {
                  qt(inspect::name_of(j.verdict)), j.findings.empty() ? QString() : qt(j.findings.front().advice)});
         }
     }
-    for (auto* b : answers_->findChildren<QPushButton*>()) b->setEnabled(false);
+    for (auto* b : answers_->findChildren<QPushButton*>()) {
+        const int i = b->objectName().mid(6).toInt();
+        if (std::find(t.right.begin(), t.right.end(), i) != t.right.end())
+            b->setText(tr("right:   ") + b->text().mid(4));
+        else b->setEnabled(false);
+    }
     keep_->hide();
     next_->show();
     show_records();
@@ -364,7 +372,12 @@ void PracticeView::light() {
     if (s.lamps.front().at != plan_->studio().lamps.front().at || s.chart_turn_deg != plan_->studio().chart_turn_deg)
         plan_->set(s);
     simulate::Scene scene = lessons::studio_scene(s, set_[2]->value(), set_[3]->value(), set_[4]->value() / 100);
-    desk_.practice.light(scene, [this](std::shared_ptr<const ReadyTask> frame) { lit(std::move(frame)); });
+    desk_.practice.light(
+        scene,
+        [this](const Rendition& glance) {
+            if (task_ && task_->made.task.kind == Kind::light_it) pictures_.back()->set_picture(glance);
+        },
+        [this](std::shared_ptr<const ReadyTask> frame) { lit(std::move(frame)); });
 }
 
 void PracticeView::lit(std::shared_ptr<const ReadyTask> frame) {
@@ -390,6 +403,7 @@ void PracticeView::show_findings(const inspect::Judgement& judgement) {
         findings_->insertRow(row);
         put(findings_, row, {qt(f.check), qt(inspect::name_of(f.status)), qt(f.advice)});
     }
+    findings_->resizeRowsToContents();
 }
 
 void PracticeView::show_records() {

@@ -115,8 +115,10 @@ Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::opti
 
 } // namespace
 
-struct ClipReader::Open {
-    explicit Open(const fs::path& file) : file_(file) {
+namespace {
+
+struct OpenClip final : ClipReader::Open {
+    explicit OpenClip(const fs::path& file) : file_(file) {
         av_log_set_level(AV_LOG_QUIET);
         AVFormatContext* raw = nullptr;
         // As a file, whatever characters its name has: never as an address.
@@ -136,6 +138,13 @@ struct ClipReader::Open {
         describe();
     }
 
+    const Clip& clip() const override { return clip_; }
+    Frame still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
+                double clip_code) override {
+        return linear_frame(*picture_at(position_s, stop), file_, encoding, stop, clip_code);
+    }
+
+private:
     const AVStream& stream() const { return *format_->streams[track_]; }
     double start_s() const {
         return stream().start_time == AV_NOPTS_VALUE
@@ -171,10 +180,8 @@ struct ClipReader::Open {
     }
 
     Clip clip_;
-
     fs::path file_;
 
-private:
     static constexpr double follows_within_s = 1; ///< nearer than this decoding on is quicker than a seek
 
     void describe() {
@@ -224,29 +231,8 @@ private:
     bool ended_ = false;
 };
 
-ClipReader::ClipReader(const fs::path& file) {
-    std::error_code ec;
-    if (!fs::is_regular_file(file, ec)) throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
-    open_ = std::make_unique<Open>(file);
-}
+} // namespace
 
-ClipReader::~ClipReader() = default;
-
-const Clip& ClipReader::clip() const { return open_->clip_; }
-
-Frame ClipReader::still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
-                        double clip_code) {
-    Frame f = linear_frame(*open_->picture_at(position_s, stop), open_->file_, encoding, stop, clip_code);
-    f.metadata.make = clip().make;
-    f.metadata.model = clip().model;
-    f.metadata.taken = clip().taken;
-    return f;
-}
-
-Clip read_clip(const fs::path& file) { return ClipReader(file).clip(); }
-
-Frame read_still(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
-    return ClipReader(file).still(options.position_s, options.encoding, stop, options.clip_code);
-}
+ClipReader::Open* refero_open_clip(const fs::path& file) { return new OpenClip(file); }
 
 } // namespace refero::frame

@@ -29,8 +29,8 @@ public:
     Frame still(double position_s, const std::optional<Encoding>& encoding = {}, const std::stop_token& stop = {},
                 double clip_code = 1);
 
+    struct Open; ///< internal to the room
 private:
-    struct Open;
     std::unique_ptr<Open> open_;
 };
 

@@ -1,9 +1,22 @@
 // Shared by the sources of this room only.
 #pragma once
 
-#include "frame/frame.hpp"
+#include "frame/clip.hpp"
 
 namespace refero::frame {
+
+/// What the module of clips gives.
+struct ClipReader::Open {
+    virtual ~Open() = default;
+    virtual const Clip& clip() const = 0;
+    virtual Frame still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
+                        double clip_code) = 0;
+};
+
+// Functions of the modules, by the names under which they are found.
+extern "C" Frame refero_read_raster(const std::filesystem::path& file, const ReadOptions& options,
+                                    const std::stop_token& stop);
+extern "C" ClipReader::Open* refero_open_clip(const std::filesystem::path& file);
 
 Frame read_raw(const std::filesystem::path& file, Size size, const std::stop_token& stop);
 Frame read_raster(const std::filesystem::path& file, const ReadOptions& options, const std::stop_token& stop);

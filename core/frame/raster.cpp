@@ -92,7 +92,7 @@ struct RasterReader {
     }
 };
 
-Frame read_raster(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
+Frame refero_read_raster(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
     const std::optional<Encoding>& told = options.encoding;
     constexpr int half_code = 128; // of eight bits
     const auto extension = to_lower(file.extension().string());

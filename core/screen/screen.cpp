@@ -239,6 +239,23 @@ std::vector<Patch> parse(const std::string& text, const fs::path& file) {
     for (int c = 0; c < 3; ++c)
         if (!shown(patches, Vec3::Unit(c)))
             wrong("a primary is missing", "Measure red, green and blue alone at full code, too");
+    const Vec3 white = *shown(patches, Vec3::Ones());
+    constexpr double least_white = 2; // cd/m2: no display is looked at below
+    if (white[1] < least_white)
+        wrong(formatted("white has {:.2f}: these are no values in cd/m2", white[1]),
+              "Give X Y Z in cd/m2, not scaled to the white");
+    // One display shows one code alike, and blue has most Z, green most Y, red more X than Z.
+    constexpr double most_apart = 0.15;
+    for (const Patch& p : patches)
+        if ((p.rgb - Vec3::Ones()).norm() < 1e-3 && std::abs(p.xyz[1] / white[1] - 1) > most_apart)
+            wrong(formatted("white was measured as {:.0f} and as {:.0f} cd/m2: two displays are mixed, or it changed",
+                            p.xyz[1], white[1]),
+                  "Give the values of one display, measured in one go");
+    const Vec3 red = *shown(patches, Vec3::Unit(0)), green = *shown(patches, Vec3::Unit(1)),
+               blue = *shown(patches, Vec3::Unit(2));
+    if (!(green[1] > blue[1] && green[1] > red[1] && blue[2] > blue[1] && red[0] > red[2]))
+        wrong("red, green and blue do not have the light of these colours: the columns are in another order",
+              "Check the names of the columns");
     if (std::count_if(patches.begin(), patches.end(), is_grey) < 4)
         wrong("there are too few greys", "Measure a ladder of greys from black to white");
     return patches;

@@ -1,15 +1,15 @@
-// Files of a rendering: DNG through libtiff, TIFF and EXR through OpenImageIO, the truth as JSON.
+// Files of a rendering: DNG through libtiff, TIFF and EXR by the module of pictures, the truth as JSON.
 #include <cmath>
 #include <memory>
 #include <numbers>
 
-#include <OpenImageIO/imageio.h>
 #include <nlohmann/json.hpp>
 #include <tbb/parallel_for.h>
 #include <tiffio.h>
 
 #include "colour/icc.hpp"
-#include "simulate/simulate.hpp"
+#include "frame/module.hpp"
+#include "simulate/internal.hpp"
 
 namespace refero::simulate {
 
@@ -303,32 +303,8 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
 }
 
 void write_raster(const Rendering& r, const fs::path& target, const fs::path& file, bool tiff) {
-    const Scene& s = r.scene;
-    OIIO::ImageSpec spec(s.width, s.height, 3, tiff ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::FLOAT);
-    spec["Make"] = s.camera.make;
-    spec["Model"] = s.camera.model;
-    spec["Software"] = "Simulated camera of Refero";
-    spec["DateTime"] = exif_time(s.taken);
-    spec["Exif:DateTimeOriginal"] = exif_time(s.taken);
-    spec["ExposureTime"] = static_cast<float>(s.exposure_s);
-    spec["FNumber"] = static_cast<float>(s.f_number);
-    spec["Exif:PhotographicSensitivity"] = static_cast<int>(s.iso);
-    spec["Exif:FocalLength"] = static_cast<float>(s.focal_mm);
-    spec["Exif:FocalLengthIn35mmFilm"] = static_cast<int>(std::lround(s.focal_35mm_mm));
-    spec["Exif:LensModel"] = s.lens;
-    if (tiff) {
-        const auto& space = colour::rgb_space("linear-bt709");
-        const auto icc = colour::icc_profile(colour::IccClass::display, space.to_xyz_d50(), space.transfer,
-                                             "Linear camera RGB", "No copyright, use freely");
-        spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, static_cast<int>(icc.size())), icc.data());
-        spec["compression"] = "none";
-    }
-    const auto pixels = developed(r);
-    const auto out = OIIO::ImageOutput::create(file.string());
-    if (!out || !out->open(file.string(), spec) || !out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) ||
-        !out->close())
-        throw Error(ErrorKind::internal, "cannot be written: " + (out ? out->geterror() : OIIO::geterror()), target,
-                    "Check free space and permissions");
+    static auto* const call = frame::from_module<decltype(refero_write_raster)>("pictures", "refero_write_raster");
+    call(r.scene, exif_time(r.scene.taken), developed(r), target, file, tiff);
 }
 
 } // namespace

@@ -33,6 +33,13 @@ Beside beside(const apply::Picture& lead, const chart::Corners& lead_corners, co
     cv::warpPerspective(cv::Mat(other.height, other.width, CV_8U, cv::Scalar(255)), covered, back * onto_lead * half,
                         laid.size(), cv::INTER_NEAREST);
     throw_if_stopped(stop);
+    // Differences of single pixels are noise: both are smoothed before they are compared.
+    constexpr double smooth_px = 2;
+    apply::Picture smooth_lead = b.lead, smooth_other = b.other;
+    for (apply::Picture* p : {&smooth_lead, &smooth_other}) {
+        cv::Mat pixels = view_of(*p);
+        cv::GaussianBlur(pixels, pixels, {}, smooth_px, smooth_px, cv::BORDER_REPLICATE);
+    }
     const colour::Mat3 to_xyz = colour::rgb_space(lead.space).to_xyz_d50();
     const auto lab_at = [&](const apply::Picture& p, std::size_t i) {
         const float* v = &p.rgb[3 * i];
@@ -45,7 +52,7 @@ Beside beside(const apply::Picture& lead, const chart::Corners& lead_corners, co
     for (std::size_t i = 0; i < n; ++i) {
         if (!covered.data[i]) continue;
         if (i % 65536 == 0) throw_if_stopped(stop);
-        b.delta_e_2000[i] = static_cast<float>(colour::delta_e_2000(lab_at(b.lead, i), lab_at(b.other, i)));
+        b.delta_e_2000[i] = static_cast<float>(colour::delta_e_2000(lab_at(smooth_lead, i), lab_at(smooth_other, i)));
         sum += b.delta_e_2000[i];
         ++inside;
     }

@@ -10,7 +10,7 @@ namespace refero::work {
 /// that plane is shifted between them.
 struct Beside {
     apply::Picture lead, other;      ///< the other is black outside its frame
-    std::vector<float> delta_e_2000; ///< of each pixel; below 0 outside the other's frame
+    std::vector<float> delta_e_2000; ///< of each pixel, both smoothed by 2 px; below 0 outside
     double mean = 0;                 ///< of those inside
 };
 /// Corners are in pixels of their pictures. Both pictures are renderings in one space. Throws Error(usage).

@@ -38,6 +38,23 @@ PracticeFrame make_frame(const simulate::Scene& scene, std::stop_token stop) {
     return p;
 }
 
+frame::Frame preview_of(simulate::Scene scene, int width, std::stop_token stop) {
+    const double scale = static_cast<double>(width) / scene.width;
+    scene.height = static_cast<int>(scene.height * scale);
+    scene.width = width;
+    scene.blur_px *= scale;
+    const simulate::Rendering r = simulate::render(scene, stop);
+    frame::Frame f;
+    f.width = f.full_width = scene.width;
+    f.height = f.full_height = scene.height;
+    f.rgb = r.rgb;
+    f.is_raw = f.linear = true;
+    const colour::Vec3 white = scene.camera.response(Spectrum::constant(1), scene.light);
+    f.as_shot = colour::Vec3(white[1] / white[0], 1, white[1] / white[2]);
+    for (float& v : f.rgb) v = std::min(v, 1.0f);
+    return f;
+}
+
 bool agrees(const lessons::Task& task, const lessons::Shot& shot, const PracticeFrame& f) {
     const auto alarmed = [&](const std::string& check) {
         return std::any_of(f.judgement.findings.begin(), f.judgement.findings.end(),

@@ -15,6 +15,9 @@ struct PracticeFrame {
 /// Throws Error(internal) where there is no room for a scratch file, Error(cancelled).
 PracticeFrame make_frame(const simulate::Scene& scene, std::stop_token stop = {});
 
+/// A frame of the scene for the eye alone: small, without noise, not judged.
+frame::Frame preview_of(simulate::Scene scene, int width, std::stop_token stop = {});
+
 struct PracticeTask {
     lessons::Task task;
     std::vector<PracticeFrame> frames; ///< of its shots

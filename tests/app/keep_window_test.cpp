@@ -230,6 +230,17 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     EXPECT_EQ(desk().chains.at(id(0)).shot->frame.encoding, "bt709");
     desk().setups.fit(id(0));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    // The mode's tone curve from the same still: it is that of the clip (the published OETF of BT.709).
+    window.open_setup(id(0));
+    window.setup_view()->choose(Step::reading);
+    auto* curve = window.setup_view()->page()->findChild<QPushButton*>("measureCurve");
+    EXPECT_TRUE(curve && curve->isVisible());
+    desk().setups.measure_curve(id(0), scratch / "interview.cube");
+    ASSERT_TRUE(wait_for([&] { return fs::exists(scratch / "interview.cube") && desk().tasks.running() == 0; }, 20000));
+    EXPECT_TRUE(notice().contains("bt709")) << notice().toStdString();
+    desk().job.undo();
+    ASSERT_TRUE(idle());
+    window.show_board(BoardPlace::frames);
     // Before the chart comes in, there is none.
     panel->slider()->setValue(500);
     QTest::mouseClick(panel->take_button(), Qt::LeftButton);

@@ -112,6 +112,14 @@ TEST_F(MonitorWalk, values_measured_elsewhere_and_tables_that_are_wrong) {
     EXPECT_TRUE(notice().contains("line 2")) << notice().toStdString();
     table("words.csv", "what,is,this\n1,2,3\n");
     EXPECT_TRUE(notice().contains("column")) << notice().toStdString();
+    table("two.csv", head + "1,1,1,115,121,130\n1,1,1,215,226,240\n" + primaries +
+                         "0,0,0,0.1,0.1,0.1\n0.5,0.5,0.5,25,26,28\n0.2,0.2,0.2,5,5,6\n");
+    EXPECT_TRUE(notice().contains("two displays are mixed")) << notice().toStdString();
+    table("scaled.csv", head + "1,1,1,0.95,1,1.09\n1,0,0,0.41,0.21,0.02\n0,1,0,0.36,0.72,0.12\n0,0,1,0.18,0.07,0.95\n");
+    EXPECT_TRUE(notice().contains("no values in cd/m2")) << notice().toStdString();
+    table("order.csv", "R,G,B,Z,Y,X\n1,1,1,115,121,130\n" + primaries +
+                           "0,0,0,0.1,0.1,0.1\n0.5,0.5,0.5,25,26,28\n0.2,0.2,0.2,5,5,6\n");
+    EXPECT_TRUE(notice().contains("another order")) << notice().toStdString();
     EXPECT_TRUE(kit().monitor_checks.empty());
     std::string good = head;
     for (const screen::Shown& s : screen::sequence()) {

@@ -1,0 +1,68 @@
+#include "frame/module.hpp"
+
+#include <map>
+#include <mutex>
+
+#include <dlfcn.h>
+
+#include "frame/clip.hpp"
+#include "frame/internal.hpp"
+
+namespace refero::frame {
+
+namespace fs = std::filesystem;
+
+void* module_symbol(const std::string& module, const char* name) {
+    static std::mutex one_at_a_time;
+    static std::map<std::string, void*> loaded;
+    const std::lock_guard guard(one_at_a_time);
+    void*& handle = loaded[module];
+    if (!handle) {
+        Dl_info here{};
+        dladdr(reinterpret_cast<const void*>(&module_symbol), &here);
+        const fs::path file = fs::path(here.dli_fname).parent_path() / "refero" / (module + ".so");
+        handle = dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
+        if (!handle) {
+            const char* why = dlerror();
+            throw Error(ErrorKind::internal, std::string("a part of Refero cannot be loaded: ") + (why ? why : ""),
+                        file, "Install Refero again");
+        }
+    }
+    void* symbol = dlsym(handle, name);
+    if (!symbol)
+        throw Error(ErrorKind::internal, "the module " + module + " lacks " + name, {}, "Install Refero again");
+    return symbol;
+}
+
+Frame read_raster(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
+    static auto* const call = from_module<decltype(refero_read_raster)>("pictures", "refero_read_raster");
+    return call(file, options, stop);
+}
+
+ClipReader::ClipReader(const fs::path& file) {
+    std::error_code ec;
+    if (!fs::is_regular_file(file, ec)) throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
+    static auto* const open = from_module<decltype(refero_open_clip)>("clips", "refero_open_clip");
+    open_.reset(open(file));
+}
+
+ClipReader::~ClipReader() = default;
+
+const Clip& ClipReader::clip() const { return open_->clip(); }
+
+Frame ClipReader::still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
+                        double clip_code) {
+    Frame f = open_->still(position_s, encoding, stop, clip_code);
+    f.metadata.make = clip().make;
+    f.metadata.model = clip().model;
+    f.metadata.taken = clip().taken;
+    return f;
+}
+
+Clip read_clip(const fs::path& file) { return ClipReader(file).clip(); }
+
+Frame read_still(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
+    return ClipReader(file).still(options.position_s, options.encoding, stop, options.clip_code);
+}
+
+} // namespace refero::frame
