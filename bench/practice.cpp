@@ -41,6 +41,13 @@ int main(int argc, char** argv) {
                            100.0 * agree / count, static_cast<double>(drawn) / count);
     for (const auto& [theme, n] : by_theme)
         if (n.first < n.second) std::cout << formatted("  {}: {} of {}\n", theme, n.first, n.second);
+    const simulate::Scene set = lessons::make(lessons::Kind::light_it, 2, seed).shots.front().scene;
+    constexpr int glances = 20;
+    const auto before = std::chrono::steady_clock::now();
+    for (int i = 0; i < glances; ++i) work::preview_of(set, 480);
+    std::cout << formatted("  the lit set at preview size: {:.0f} ms\n",
+                           std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count() * 1000 /
+                               glances);
     for (const auto& [frames, t] : seconds)
         std::cout << formatted("  {} frame{}: {:.2f} s a task\n", frames, frames > 1 ? "s" : "", t.first / t.second);
 }

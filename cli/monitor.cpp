@@ -7,6 +7,7 @@ namespace refero::cli {
 Run add_monitor(CLI::App& app) {
     struct Arguments {
         std::string measured, target = "srgb", output;
+        int icc_version = 2;
         Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
@@ -15,13 +16,14 @@ Run add_monitor(CLI::App& app) {
     app.add_option("--target", a->target, "What it is to show: srgb, display-p3, oprgb or bt709")
         ->capture_default_str();
     app.add_option("-o,--output", a->output, "Display profile to write (.icc)");
+    app.add_option("--icc-version", a->icc_version, "Of the profile: 2 or 4")->check(CLI::IsMember({2, 4}));
     a->outputs.add(app);
     return [a] {
         a->outputs.check({a->output}, {a->measured});
         const screen::Display d = screen::look(screen::load(a->measured), a->target);
         if (!a->output.empty())
-            screen::write_profile(d, std::filesystem::path(a->output).stem().string(), a->output,
-                                  a->outputs.existing());
+            screen::write_profile(d, std::filesystem::path(a->output).stem().string(), a->output, a->outputs.existing(),
+                                  a->icc_version);
         Result r;
         r.json = {{"white", {{"x", d.white.x}, {"y", d.white.y}, {"kelvin", d.light.kelvin}, {"duv", d.light.duv}}},
                   {"luminance", d.luminance},
@@ -34,7 +36,11 @@ Run add_monitor(CLI::App& app) {
                   {"delta_e_2000", json_of(d.delta_e_2000)},
                   {"verdict", d.verdict},
                   {"words", d.words},
-                  {"advice", d.advice}};
+                  {"advice", d.advice},
+                  {"after_profile", json_of(d.after_profile)},
+                  {"faults", Json::array()}};
+        for (const screen::Fault& f : d.faults)
+            r.json["faults"].push_back({{"what", f.what}, {"control", f.control}, {"words", f.words}});
         for (const auto& [space, share] : d.coverage) r.json["coverage"][space] = share;
         if (!a->output.empty()) r.json["file"] = a->output;
         r.words =
@@ -45,6 +51,7 @@ Run add_monitor(CLI::App& app) {
         r.words += formatted("CIEDE2000 {:.2f} on average, {:.2f} at most\n{}: {}\n", d.delta_e_2000.mean,
                              d.delta_e_2000.max, d.verdict, d.words);
         if (!d.advice.empty()) r.words += d.advice + "\n";
+        for (const screen::Fault& f : d.faults) r.words += formatted("Turn {}: {}\n", f.control, f.words);
         return r;
     };
 }

@@ -77,6 +77,15 @@ void Handovers::write_trimmed(Id setup, const prove::Named& other, const fs::pat
     });
 }
 
+void Handovers::verify(Id setup, const fs::path& picture, std::function<void(const match::Delivered&)> show) {
+    if (!chains_.has(setup)) return;
+    tasks_.run({Doing::proving, setup}, tr("Verifying %1").arg(name_of_file(picture)),
+               [=, chain = chains_.at(setup)](std::stop_token stop, const Progress&) -> Tasks::Then {
+                   const match::Delivered d = work::verify_delivered(chain, picture, stop);
+                   return [=] { show(d); };
+               });
+}
+
 void Handovers::write_match(const work::KeptMatch& match, const std::string& format, const deliver::Options& options,
                             const fs::path& file, Consent consent) {
     if (!chains_.has(match.other) || !may_write({deliver::format_named(format).first_of(file)}, consent)) return;

@@ -33,6 +33,8 @@ public:
     /// A match of the setup in place of its own correction.
     void write_match(const work::KeptMatch& match, const std::string& format, const deliver::Options& options,
                      const fs::path& file, Consent consent = Consent::ask);
+    /// A delivered picture of the setup's chart shot, after export, hosting or compression, against the correction.
+    void verify(Id setup, const fs::path& picture, std::function<void(const match::Delivered&)> show);
     /// Keeps what was handed over, as one step.
     void handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed);
 

@@ -1,9 +1,11 @@
 #include "handover_page.hpp"
 
 #include <QDesktopServices>
+#include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QHeaderView>
+#include <QMimeData>
 #include <QSignalBlocker>
 #include <QToolButton>
 #include <QUrl>
@@ -112,6 +114,23 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     write_ = side_button(tr("Write the file"), {}, tr("Writes the file; it is whole or not there"), true);
     write_->setObjectName("exportButton");
 
+    auto* verify_button = side_button(
+        tr("Verify a delivered picture \u2026"), {},
+        tr("The chart shot after export, hosting, compression or printing, against its correction; or drop it here"));
+    verify_button->setObjectName("verifyButton");
+    verified_ = new QLabel;
+    verified_->setObjectName("verifyWords");
+    verified_->setWordWrap(true);
+    verified_->hide();
+    side()->addWidget(verified_);
+    setAcceptDrops(true);
+    connect(verify_button, &QPushButton::clicked, this, [this] {
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("A delivered picture"), last_folder(),
+                                         tr("Pictures (*.jpg *.jpeg *.png *.tif *.tiff *.exr);;All files (*)"));
+        if (!file.isEmpty()) verify(file.toStdString());
+    });
+
     auto* below = new QWidget;
     auto* column = new QVBoxLayout(below);
     column->setContentsMargins(0, 0, 0, 0);
@@ -189,7 +208,10 @@ void HandoverPage::choose_kind() {
 void HandoverPage::show_setup(Id setup) {
     const bool other = setup != setup_;
     setup_ = setup;
-    if (other) name_->setText(default_name());
+    if (other) {
+        name_->setText(default_name());
+        verified_->hide();
+    }
     const Chain& s = desk_.chains.at(setup);
     const deliver::Format* f = format_at(kinds_->currentRow());
     if (other) choose_usual(f);
@@ -245,6 +267,34 @@ void HandoverPage::show_setup(Id setup) {
             written_->setItem(i, c, item);
         }
     }
+}
+
+void HandoverPage::verify(const fs::path& picture) {
+    verified_->setText(tr("Looking at %1 \u2026").arg(name_of_file(picture)));
+    verified_->show();
+    desk_.handovers.verify(setup_, picture, [this, picture, of = setup_](const match::Delivered& d) {
+        if (of != setup_) return;
+        QString words = tr("<b>%1</b>: %2.").arg(name_of_file(picture).toHtmlEscaped(), qt(d.words).toHtmlEscaped());
+        const auto worst = std::max_element(d.patches.begin(), d.patches.end(), [](const auto& a, const auto& b) {
+            return a.delta_e_2000 < b.delta_e_2000;
+        });
+        if (worst != d.patches.end())
+            words += tr(" Most on %1: %2.").arg(qt(worst->id)).arg(worst->delta_e_2000, 0, 'f', 1);
+        verified_->setText(words);
+    });
+}
+
+void HandoverPage::dragEnterEvent(QDragEnterEvent* event) {
+    // Only pictures: jobs, frames and corrections go where they usually do.
+    const QList<QUrl> urls = event->mimeData()->urls();
+    if (urls.size() == 1 && urls.front().isLocalFile() &&
+        frame::kind_of(urls.front().toLocalFile().toStdString()) == frame::FileKind::picture)
+        event->acceptProposedAction();
+}
+
+void HandoverPage::dropEvent(QDropEvent* event) {
+    event->acceptProposedAction();
+    verify(event->mimeData()->urls().front().toLocalFile().toStdString());
 }
 
 void HandoverPage::write() {

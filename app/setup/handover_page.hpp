@@ -20,6 +20,12 @@ class HandoverPage : public Page {
 public:
     explicit HandoverPage(Desk& desk, QWidget* parent = nullptr);
     void show_setup(Id setup) override;
+    /// A delivered picture of the chart shot: what became of its colours on the way.
+    void verify(const fs::path& picture);
+
+protected:
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
 
 private:
     void choose_usual(const deliver::Format* format);
@@ -35,6 +41,7 @@ private:
     QSpinBox* size_;
     QLineEdit *folder_, *name_;
     QPushButton* write_;
+    QLabel* verified_;
     QTableWidget* written_;
 };
 

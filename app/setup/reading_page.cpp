@@ -145,7 +145,7 @@ void ReadingPage::show_setup(Id setup) {
     picture_->set_chart(s.shot ? &s.shot->definition : nullptr,
                         s.shot ? std::optional(s.shot->placement.corners) : std::nullopt, false);
     save_->setEnabled(s.shot != nullptr);
-    curve_->setVisible(s.shot && s.reference && !s.chart_frame.raw && s.chart_frame.kind != plan::FrameKind::clip);
+    curve_->setVisible(s.shot && s.reference && !s.chart_frame.raw);
     std::vector<PatchRow> rows;
     int usable = 0, clipped = 0;
     double brightest = 0, noise = 0;

@@ -160,6 +160,14 @@ plan::Change keep(const plan::Shoot& shoot, const MatchRequest& r, const match::
     return c;
 }
 
+match::Delivered verify_delivered(const Chain& chain, const std::filesystem::path& picture, std::stop_token stop) {
+    if (!chain.correction || !chain.shot)
+        throw Error(ErrorKind::usage, chain.title + " has no correction to verify a picture against", picture,
+                    "Fit it first");
+    const MeasuredShot shot = take_shot(picture, {.chart = chain.shot->definition.id}, {}, stop);
+    return match::verify(match::rendering_of(*chain.correction, chain.shot->reading), shown_by(side_of(shot), nullptr));
+}
+
 std::optional<KeptMatch> kept_match(const plan::Shoot& shoot, const Chain& lead, const Chain& other) {
     const plan::Correction* row = nullptr;
     for (const plan::Correction& c : shoot.corrections)

@@ -49,6 +49,10 @@ MatchRequest match_request(const Chain& lead, const Chain& other, const match::S
 match::Match match(const MatchRequest& request, std::stop_token stop = {});
 plan::Change keep(const plan::Shoot& shoot, const MatchRequest& request, const match::Match& match);
 
+/// A delivered picture against what the setup's correction makes of its chart shot, by the chart that both show. Throws
+/// Error(usage) without a correction, Error(not_found) where the picture shows no chart.
+match::Delivered verify_delivered(const Chain& chain, const std::filesystem::path& picture, std::stop_token stop = {});
+
 /// A match that a job keeps. The newest of a pair is in force.
 struct KeptMatch {
     plan::Id row = 0, lead = 0, other = 0;

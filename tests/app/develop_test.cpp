@@ -1,6 +1,7 @@
 // Developing the shoot through the window: many frames, pause, resume, cancel.
 #include "job_window.hpp"
 #include "setup/develop_panel.hpp"
+#include "setup/handover_page.hpp"
 
 namespace refero::app {
 namespace {
@@ -64,6 +65,21 @@ TEST_F(Developing, all_setups_in_one_go_with_equal_names_told_apart) {
     EXPECT_TRUE(fs::exists(scratch / "out" / "frame0-2.jpg"));
     EXPECT_EQ(desk().job.shoot().handovers.size(), 8u);
     EXPECT_TRUE(panel->findChild<QLabel*>("developHowFar")->text().contains("8 written"));
+    // One of them is looked at as it was delivered: it shows the correction's own colours. Darkened on the way, it says
+    // so.
+    auto* page = qobject_cast<HandoverPage*>(window.setup_view()->page());
+    ASSERT_TRUE(page);
+    const auto words = [&] { return page->findChild<QLabel*>("verifyWords")->text(); };
+    page->verify(scratch / "out" / formatted("chart{}.jpg", setup));
+    ASSERT_TRUE(wait_for([&] { return words().contains("CIEDE2000"); })) << notice().toStdString();
+    EXPECT_TRUE(words().contains("shows the master's colours")) << words().toStdString();
+    QImage darker(QString::fromStdString((scratch / "out" / formatted("chart{}.jpg", setup)).string()));
+    for (int y = 0; y < darker.height(); ++y)
+        for (int x = 0; x < darker.width(); ++x) darker.setPixelColor(x, y, darker.pixelColor(x, y).darker(130));
+    darker.save(QString::fromStdString((scratch / "hosted.png").string()));
+    page->verify(scratch / "hosted.png");
+    ASSERT_TRUE(wait_for([&] { return words().contains("hosted.png</b>"); }));
+    EXPECT_TRUE(words().contains("darker by")) << words().toStdString();
     // The same again writes nothing: all were finished so.
     panel->develop();
     ASSERT_TRUE(idle());

@@ -86,7 +86,7 @@ TEST_F(ScreenWalk, the_kits_monitor_of_this_screen_gives_its_profile) {
         .name = "Desk", .screen = identity_of(screen).toStdString(), .profile = (scratch / "m.icc").string()});
     desk().kit.change(c);
     ASSERT_TRUE(wait_for([&] { return ScreenColour::now().name() == "Desk"; }));
-    EXPECT_EQ(window.findChild<QLabel*>("screenName")->text(), "screen: Desk");
+    EXPECT_EQ(window.findChild<QLabel*>("screenName")->text(), "screen: Desk, never checked");
     // A damaged file is told, and nothing changes.
     plan::Monitor m = desk().kit.kit().monitors.front();
     m.profile = test::written(scratch / "bad.icc", "no").string();
