@@ -123,6 +123,7 @@ Run add_charts(CLI::App&) {
         Result r;
         r.json["charts"] = Json::array();
         for (const chart::Definition& d : chart::installed()) {
+            if (!d.variant_of.empty()) continue; // another way of laying a chart: found by its id, listed nowhere
             r.json["charts"].push_back(
                 {{"id", d.id}, {"title", d.title}, {"file", d.file.string()}, {"patches", d.patches.size()}});
             r.words += formatted("{:<16} {:3} patches  {}  ({})\n", d.id, d.patches.size(), d.title, d.file);

@@ -161,10 +161,11 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     m.way = best->first.way;
     m.fit = best->first.fit;
     m.cross_validated = best->first.cross_validated;
-    for (const auto& entry : all) m.candidates.push_back(entry.first);
-    std::stable_sort(m.candidates.begin(), m.candidates.end(), [](const Candidate& a, const Candidate& b) {
-        return a.cross_validated.mean < b.cross_validated.mean;
+    // What each way takes comes first: a model with a smaller figure may not be surely better, and is not taken.
+    std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+        return std::pair(!a.second, a.first.cross_validated.mean) < std::pair(!b.second, b.first.cross_validated.mean);
     });
+    for (const auto& entry : all) m.candidates.push_back(entry.first);
     m.correction.choice = formatted("match, {}: {:.2f} CIEDE2000 between both cameras on patches left out",
                                     m.way == Way::direct ? "straight to the lead's rendering" : "through the reference",
                                     m.cross_validated.mean);

@@ -40,7 +40,7 @@ struct Match {
     Way way = Way::direct;
     fit::Statistics before; ///< between both renderings, the other's by its balance alone
     fit::Statistics fit, cross_validated;
-    std::vector<Candidate> candidates; ///< best first
+    std::vector<Candidate> candidates; ///< what each way takes, then its other models; best first
     Recipe recipe;                     ///< the same by hand
 };
 /// The hand-made way, and what it starts from.
