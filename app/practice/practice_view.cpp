@@ -351,9 +351,9 @@ void PracticeView::answer(const std::vector<int>& given) {
     }
     for (auto* b : answers_->findChildren<QPushButton*>()) {
         const int i = b->objectName().mid(6).toInt();
-        if (std::find(t.right.begin(), t.right.end(), i) != t.right.end())
-            b->setText(tr("right:   ") + b->text().mid(4));
-        else b->setEnabled(false);
+        const QString text = b->text().mid(4);
+        if (std::find(t.right.begin(), t.right.end(), i) != t.right.end()) b->setText(tr("right:   %1").arg(text));
+        else if (std::find(given.begin(), given.end(), i) != given.end()) b->setText(tr("yours:   %1").arg(text));
     }
     keep_->hide();
     next_->show();

@@ -81,7 +81,7 @@ void StudioPlan::paintEvent(QPaintEvent*) {
         p.setPen(QPen(t.line, 1, Qt::DotLine));
         p.drawEllipse(to_widget(0, 0), i * k, i * k);
         p.setPen(t.dim);
-        p.drawText(to_widget(0, i) + QPointF(4, -3), tr("%1 m").arg(i));
+        p.drawText(to_widget(i * 0.71, i * 0.71) + QPointF(4, 4), tr("%1 m").arg(i)); // beside the camera's axis
     }
     const double turn = studio_.chart_turn_deg * M_PI / 180;
     p.setPen(QPen(t.text, 5));

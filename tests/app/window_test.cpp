@@ -1,5 +1,6 @@
 // Drives the real window: mouse, keyboard, menus; no display needed (offscreen platform).
 #include <OpenColorIO/OpenColorIO.h>
+#include <QSettings>
 
 #include <QApplication>
 #include <QComboBox>
@@ -516,6 +517,9 @@ int main(int argc, char** argv) {
     refero::app::Application application(argc, argv);
     QApplication::setOrganizationName("refero-test");
     QApplication::setApplicationName("refero-test");
+    // For looks at the other surrounds: 0 light, 1 mid grey, 2 dark.
+    if (qEnvironmentVariableIsSet("REFERO_THEME"))
+        QSettings().setValue("theme", qEnvironmentVariableIntValue("REFERO_THEME"));
     refero::app::start_theme();
     return RUN_ALL_TESTS();
 }
