@@ -40,8 +40,7 @@ void Batches::develop(const BatchWish& wish) {
             chains.push_back(&chains_.at(setup));
             setup_of[chains.back()->correction.get()] = setup;
         }
-    std::vector<work::BatchFrame> all, frames;
-    std::vector<fs::path> targets;
+    std::vector<work::BatchFrame> all;
     if (!notices_.guarded([&] {
             all = work::batch_of(job_.shoot(), chains, wish.develop.format, wish.folder, wish.pattern,
                                  wish.develop.space);
@@ -49,8 +48,31 @@ void Batches::develop(const BatchWish& wish) {
         return;
     if (chains_.has(wish.second))
         for (work::BatchFrame& f : all) f.second = {chains_.at(wish.second).correction};
-    const std::vector<bool> before =
-        wish.resume ? work::finished(all, wish.develop) : std::vector<bool>(all.size(), false);
+    // What may be finished is opened to see by which correction: beside the window, there may be hundreds.
+    std::vector<fs::path> all_targets;
+    for (const work::BatchFrame& f : all) all_targets.push_back(f.frame.target);
+    const auto begin_with = [=, this](const std::vector<bool>& before) { begin(wish, all, before, setup_of); };
+    if (!wish.resume || work::existing(all_targets).empty()) return begin_with(std::vector<bool>(all.size(), false));
+    state_ = {.frames = static_cast<int>(all.size()), .running = true, .folder = wish.folder};
+    emit changed();
+    tasks_.run(
+        {Doing::looking}, tr("Looking what is finished"),
+        [=, options = wish.develop](std::stop_token, const Progress&) -> Tasks::Then {
+            const std::vector<bool> before = work::finished(all, options);
+            return [=] { begin_with(before); };
+        },
+        [this](const TaskEnd& end) {
+            if (end.how == TaskEnd::How::done) return;
+            state_.running = false;
+            emit changed();
+            if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
+        });
+}
+
+void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before,
+                    const std::map<const fit::Correction*, Id>& setup_of) {
+    std::vector<work::BatchFrame> frames;
+    std::vector<fs::path> targets;
     for (std::size_t i = 0; i < all.size(); ++i)
         if (!before[i]) {
             targets.push_back(all[i].frame.target);
@@ -66,7 +88,7 @@ void Batches::develop(const BatchWish& wish) {
         emit changed();
         return;
     }
-    if (!handovers_.may_write(targets, Handovers::Consent::ask)) return;
+    if (!handovers_.may_write(targets, Handovers::Consent::ask)) return emit changed();
     for (const fs::path& target : targets) watcher_.know(fs::absolute(target).lexically_normal()); // no new frames
     gate_ = std::make_shared<Gate>();
     state_.running = true;

@@ -57,6 +57,9 @@ private:
         bool closed = false;
         std::vector<std::pair<Id, work::BatchEnd>> arrived; ///< setup, and what became of the frame
     };
+    /// Those that are not finished.
+    void begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before,
+               const std::map<const fit::Correction*, Id>& setup_of);
     void collect();
 
     JobDocument& job_;
