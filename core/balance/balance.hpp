@@ -67,6 +67,8 @@ struct Card {
 Card card_at(const frame::Frame& frame, double x, double y, double radius_px = 0);
 /// Beyond it a square is no single surface, or a card's edge lies in it; of `uneven`.
 inline constexpr double most_uneven = 0.3;
+/// The same of the middle half of a frame, where a lens's own fall-off adds to the light's: about a stop.
+inline constexpr double most_uneven_in_middle = 0.6;
 /// Throws Error(input) where a square is no single surface.
 void check_single_surface(const Card& card, const std::filesystem::path& file);
 /// The square that card_at looks at, for a frame of a size (full-size pixels).

@@ -115,6 +115,11 @@ Card card_in_middle(const frame::Frame& f) {
     const double w = f.full_width, h = f.full_height;
     const Card card = card_in(f, square_of(f, w / 4, h / 4, 3 * w / 4, 3 * h / 4));
     check(card, f);
+    if (card.uneven > most_uneven_in_middle)
+        throw Error(ErrorKind::input,
+                    formatted("the middle half of the frame is uneven by {:.0f} %: it shows no diffuser and no card",
+                              100 * card.uneven),
+                    f.file, "Let the diffuser or the card fill the frame, or touch the card itself");
     return card;
 }
 

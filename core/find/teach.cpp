@@ -25,6 +25,7 @@ constexpr double widest_gap = 0.35;    ///< beyond a patch's side the neighbour'
 constexpr double fullness = 0.75;      ///< of a grid's places, from which on it has no holes
 constexpr double alike = 0.12;         ///< size and place of a lattice's patch against the usual
 constexpr int px_per_pitch = 56;       ///< of the straightened picture, at most
+constexpr std::size_t likely = 3;      ///< lattices of a scale whose patches are looked for
 constexpr double usual_pitch_mm = 20;
 constexpr double equal_ratio = 0.05; ///< of balanced channels: greys of one card agree so far
 
@@ -57,9 +58,10 @@ struct LatticeSeen {
     Lattice lattice;
 };
 
-/// The largest lattice within the corners, of all scales.
-std::optional<LatticeSeen> lattice_in(const std::vector<Picture>& pyramid, const Corners& about) {
-    std::optional<LatticeSeen> best;
+/// The likeliest lattices within the corners, of every scale: texture beside a card makes lattices, too, so that which
+/// is the card's shows when its patches are looked for.
+std::vector<LatticeSeen> lattices_in(const std::vector<Picture>& pyramid, const Corners& about) {
+    std::vector<LatticeSeen> all;
     for (const Picture& picture : pyramid) {
         const Corners q = scaled(about, picture.scale);
         const double area = std::abs(chart::signed_area(q));
@@ -71,11 +73,10 @@ std::optional<LatticeSeen> lattice_in(const std::vector<Picture>& pyramid, const
         Extent extent;
         extent.most_side = 40;
         extent.most_cells = 1200;
-        for (Lattice& lattice : lattices(regions, near_of(regions), extent))
-            if (!best || lattice.cells.size() > best->lattice.cells.size())
-                best = LatticeSeen{&picture, std::move(lattice)};
+        std::vector<Lattice> here = lattices(regions, near_of(regions), extent); // the most regular first
+        for (std::size_t i = 0; i < std::min(likely, here.size()); ++i) all.push_back({&picture, std::move(here[i])});
     }
-    return best;
+    return all;
 }
 
 /// The lattice's axes as the corners have them: u along their top edge, v down.
@@ -475,6 +476,52 @@ std::vector<colour::Vec3> write_down(const frame::Frame& frame, const Straight& 
     return rgb;
 }
 
+struct Card {
+    Straight straight;
+    Patches patches;
+};
+
+/// The card whose patches lie on a lattice, straightened; none without six of them.
+std::optional<Card> card_on(const std::vector<Picture>& pyramid, LatticeSeen& seen, const Corners& about) {
+    turn_to(seen.lattice, scaled(about, seen.picture->scale));
+    const Lattice& l = seen.lattice;
+    const double to_full = 1 / seen.picture->scale;
+    Homography full_from_place;
+    full_from_place.matrix = Eigen::DiagonalMatrix<double, 3>(to_full, to_full, 1) * l.pixels_from_place.matrix;
+    // As far as the corners reach about the lattice.
+    const Homography place_from_full = full_from_place.inverse();
+    Point from(l.u0 - margin, l.v0 - margin), to(l.u1 + margin, l.v1 + margin);
+    for (const Point& corner : about) {
+        const Point p = place_from_full(corner);
+        from = from.cwiseMin(p.cwiseMax(Point(l.u0 - 8, l.v0 - 8)));
+        to = to.cwiseMax(p.cwiseMin(Point(l.u1 + 8, l.v1 + 8)));
+    }
+    Card card{straightened(pyramid, full_from_place, from, to, about), {}};
+    Straight& s = card.straight;
+    card.patches = sorted(s, boxes_in(s), from);
+    if (card.patches.cells.size() < 6) return std::nullopt;
+    // Straightened anew by the patches' own middles, which are better known than the lattice's.
+    std::vector<Point> places, pixels;
+    for (const auto& [place, box] : card.patches.cells) {
+        places.emplace_back(place.first, place.second);
+        pixels.push_back(s.frame_from_px(box.middle()));
+    }
+    if (const auto better = projective_fit(places, pixels)) {
+        const Homography now = better->inverse();
+        Point a(1e9, 1e9), b(-1e9, -1e9);
+        for (const Point& corner :
+             {Point(0, 0), Point(s.codes.cols, 0), Point(s.codes.cols, s.codes.rows), Point(0, s.codes.rows)}) {
+            const Point p = now(s.frame_from_px(corner));
+            a = a.cwiseMin(p);
+            b = b.cwiseMax(p);
+        }
+        s = straightened(pyramid, *better, a, b, about);
+        card.patches = sorted(s, boxes_in(s), a);
+        if (card.patches.cells.size() < 6) return std::nullopt;
+    }
+    return card;
+}
+
 } // namespace
 
 Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, std::stop_token stop) {
@@ -484,55 +531,19 @@ Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, s
     constexpr int finest = 3000, coarsest = 150;
     const auto pyramid = pyramid_of(frame, finest, coarsest);
     throw_if_stopped(stop);
-    auto seen = lattice_in(pyramid, about);
-    const auto nothing = [&] {
-        return Error(ErrorKind::input, "no lattice of patches is seen between these corners", frame.file,
-                     "Set them about the whole card, in focus and evenly lit, with at least six patches of one size");
-    };
-    if (!seen) throw nothing();
-    throw_if_stopped(stop);
-    turn_to(seen->lattice, scaled(about, seen->picture->scale));
-    const Lattice& l = seen->lattice;
-    Homography full_from_place;
-    full_from_place.matrix = Eigen::DiagonalMatrix<double, 3>(1 / seen->picture->scale, 1 / seen->picture->scale, 1) *
-                             l.pixels_from_place.matrix;
-    // As far as the corners reach about the lattice.
-    const Homography place_from_full = full_from_place.inverse();
-    Point from(l.u0 - margin, l.v0 - margin), to(l.u1 + margin, l.v1 + margin);
-    for (const Point& corner : about) {
-        const Point p = place_from_full(corner);
-        from = from.cwiseMin(p.cwiseMax(Point(l.u0 - 8, l.v0 - 8)));
-        to = to.cwiseMax(p.cwiseMin(Point(l.u1 + 8, l.v1 + 8)));
+    std::optional<Card> card;
+    for (LatticeSeen& seen : lattices_in(pyramid, about)) {
+        throw_if_stopped(stop);
+        auto here = card_on(pyramid, seen, about);
+        if (here && (!card || here->patches.cells.size() > card->patches.cells.size())) card = std::move(here);
     }
-    Straight s = straightened(pyramid, full_from_place, from, to, about);
-    Patches patches = sorted(s, boxes_in(s), from);
-    if (patches.cells.size() < 6) throw nothing();
-    // Straightened anew by the patches' own middles, which are better known than the lattice's.
-    std::vector<Point> places, pixels;
-    for (const auto& [place, box] : patches.cells) {
-        places.emplace_back(place.first, place.second);
-        pixels.push_back(s.frame_from_px(box.middle()));
-    }
-    if (const auto better = projective_fit(places, pixels)) {
-        full_from_place = *better;
-        const Homography now = full_from_place.inverse();
-        Point a(1e9, 1e9), b(-1e9, -1e9);
-        for (const Point& corner :
-             {Point(0, 0), Point(s.codes.cols, 0), Point(s.codes.cols, s.codes.rows), Point(0, s.codes.rows)}) {
-            const Point p = now(s.frame_from_px(corner));
-            a = a.cwiseMin(p);
-            b = b.cwiseMax(p);
-        }
-        from = a;
-        to = b;
-        s = straightened(pyramid, full_from_place, from, to, about);
-        patches = sorted(s, boxes_in(s), from);
-        if (patches.cells.size() < 6) throw nothing();
-    }
+    if (!card)
+        throw Error(ErrorKind::input, "no lattice of patches is seen between these corners", frame.file,
+                    "Set them about the whole card, in focus and evenly lit, with at least six patches of one size");
     throw_if_stopped(stop);
     Taught t;
-    const Laid laid = laid_out(s, patches, t);
-    const std::vector<colour::Vec3> rgb = write_down(frame, s, laid, width_mm, t);
+    const Laid laid = laid_out(card->straight, card->patches, t);
+    const std::vector<colour::Vec3> rgb = write_down(frame, card->straight, laid, width_mm, t);
     propose(t, rgb, frame);
     return t;
 }

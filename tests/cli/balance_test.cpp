@@ -82,6 +82,12 @@ TEST_F(Card, a_diffuser_frame_is_taken_by_its_middle) {
     ASSERT_EQ(run("simulate d.json -o d.dng").status, 0);
     const json b = run("balance d.dng --middle -o b.json --json").object();
     EXPECT_NEAR(b["kelvin"].get<double>(), 4000, 40);
+    // What is no diffuser is told so, and nothing is kept.
+    simulate("chart.dng", test::Shot{});
+    const Outcome o = run("balance chart.dng --middle -o none.json --json");
+    EXPECT_EQ(o.status, 3);
+    EXPECT_NE(o.err.find("uneven"), std::string::npos) << o.err;
+    EXPECT_FALSE(fs::exists(scratch / "none.json"));
 }
 
 TEST_F(Card, all_charts_of_a_frame_are_read) {
