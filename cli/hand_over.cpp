@@ -32,6 +32,8 @@ Run add_export(CLI::App& app) {
         ->capture_default_str()
         ->check(CLI::IsMember({2, 4}));
     app.add_option("--size", a->options.size, "Nodes along each side of a cube")->capture_default_str();
+    app.add_option("--camera-model", a->options.camera_model,
+                   "dcp: what the program that reads it calls the camera; default: the frame's UniqueCameraModel");
     app.add_option("--second", a->second, "dcp: the correction of the same camera under another light");
     app.add_option("--title", a->options.name, "Title in the file; default: camera and light");
     a->outputs.add(app);

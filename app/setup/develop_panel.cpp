@@ -26,6 +26,7 @@ constexpr Kind kinds[] = {
     {apply::Format::jpeg, apply::Depth::eight, QT_TRANSLATE_NOOP("DevelopPanel", "JPEG, 8 bit")},
     {apply::Format::exr, apply::Depth::half, QT_TRANSLATE_NOOP("DevelopPanel", "EXR, linear, half")},
     {apply::Format::exr, apply::Depth::full, QT_TRANSLATE_NOOP("DevelopPanel", "EXR, linear, float")},
+    {apply::Format::dng, apply::Depth::usual, QT_TRANSLATE_NOOP("DevelopPanel", "DNG copies: balance and profile")},
 };
 
 QString left_words(double seconds) {
@@ -71,7 +72,10 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     for (const Kind& k : kinds) kind_->addItem(tr(k.title));
     kind_->setObjectName("developKind");
     add(tr("Files"), kind_,
-        tr("EXR stays linear in the space's primaries; all others carry the space's encoding and profile"));
+        tr("EXR stays linear in the space's primaries; all others carry the space's encoding and profile. Copies of "
+           "DNG "
+           "files keep their raw data bit for bit: the balance is noted in them and, with the colour, a camera profile "
+           "joins"));
     for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "romm", "acescg"})
         space_->addItem(s);
     add(tr("S&pace"), space_, tr("Colour space of the files"));
@@ -115,6 +119,7 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     form->addRow(QString(), resume_);
     form->addRow(make_progress());
     connect(which_, &QComboBox::activated, this, &DevelopPanel::count);
+    connect(kind_, &QComboBox::activated, this, &DevelopPanel::count);
     connect(&desk_.batches, &Batches::changed, this, &DevelopPanel::show_progress);
     show_progress();
 }
@@ -171,25 +176,23 @@ void DevelopPanel::develop() {
 
 void DevelopPanel::show_setup(Id setup) {
     setup_ = setup;
-    const Chain& s = desk_.chains.at(setup);
-    const QSignalBlocker quiet(second_);
-    const QVariant kept = second_->currentData();
-    second_->clear();
-    second_->addItem(tr("none: one light"), qlonglong(0));
-    for (const Id id : desk_.chains.ids())
-        if (const Chain& t = desk_.chains.at(id);
-            id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
-            second_->addItem(tr("%1 (%2 K)").arg(qt(t.title)).arg(qRound(t.correction->light->kelvin / 50) * 50),
-                             qlonglong(id));
-    second_->setCurrentIndex(std::max(0, second_->findData(kept)));
+    offer_other_lights(second_, desk_.chains, setup);
     count();
 }
 
 void DevelopPanel::count() {
     second_->setEnabled(which_->currentIndex() == 0 && second_->count() > 1);
+    // A copy has no pixels of its own: no space, and no exposure or finish.
+    const bool copies = kinds[std::max(0, kind_->currentIndex())].format == apply::Format::dng;
+    for (QWidget* w : {static_cast<QWidget*>(space_), static_cast<QWidget*>(gamut_), static_cast<QWidget*>(parts_[1]),
+                       static_cast<QWidget*>(parts_[3])})
+        w->setEnabled(!copies);
     const int n = desk_.batches.count(wish());
     count_->setText(
         n == 0   ? tr("There is no corrected frame here yet.")
+        : copies ? tr("%n frame(s): DNG files are copied with the balance in them, so that a raw developer opens them "
+                      "balanced. Other raw files bear none: the note tells the balance to set there.",
+                      nullptr, n)
         : n == 1 ? tr("One frame, developed at full size; what was written about the picture goes along.")
                  : tr("%1 frames, developed at full size, several at a time; what was written about each picture "
                       "goes along.")

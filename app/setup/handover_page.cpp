@@ -37,6 +37,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
       size_(new QSpinBox),
       folder_(new QLineEdit(last_folder())),
       name_(new QLineEdit),
+      model_(new QLineEdit),
       written_(new QTableWidget) {
     auto* main = new QWidget;
     auto* row = new QHBoxLayout(main);
@@ -52,7 +53,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     };
     for (const deliver::Format& f : deliver::formats())
         add_kind(qt(f.title), f.folder ? tr("a folder") : "*" + qt(f.extension), qt(f.id));
-    add_kind(tr("Corrected frames"), tr("TIFF, PNG, JPEG, EXR"), "frames");
+    add_kind(tr("Corrected frames"), tr("TIFF, PNG, JPEG, EXR, DNG"), "frames");
     row->addWidget(kinds_);
 
     auto* form_panel = new QFrame;
@@ -91,6 +92,11 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
         tr("Another corrected setup of this camera under a light far from this one. A profile holds both, and programs "
            "interpolate by the light's temperature; raw frames are corrected for what their own balance says between "
            "both"));
+    model_->setObjectName("cameraModel");
+    model_->setAccessibleName(tr("Camera model in the profile"));
+    add(tr("Camera &model"), model_,
+        tr("What the program that reads the profile calls the camera (UniqueCameraModel): it lists the profile for "
+           "frames of this name only"));
     auto* browse = new QToolButton;
     browse->setIcon(icon("folder"));
     browse->setToolTip(tr("Choose the folder"));
@@ -200,6 +206,7 @@ void HandoverPage::choose_kind() {
     visible(space_, asks(deliver::Option::space));
     visible(size_, asks(deliver::Option::size));
     visible(second_, asks(deliver::Option::second));
+    visible(model_, asks(deliver::Option::camera_model));
     name_->setText(default_name());
     write_->setText(!f ? tr("Develop the frames") : tr("Write the file"));
     if (setup_) show_setup(setup_);
@@ -216,19 +223,10 @@ void HandoverPage::show_setup(Id setup) {
     const deliver::Format* f = format_at(kinds_->currentRow());
     if (other) choose_usual(f);
     develop_->show_setup(setup);
+    if (other) model_->setText(s.correction ? qt(deliver::camera_model_of(*s.correction)) : QString());
     write_->setEnabled(s.correction != nullptr);
     const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
-    {
-        const QVariant kept = second_->currentData();
-        second_->clear();
-        second_->addItem(tr("none: one light"), qlonglong(0));
-        for (const Id id : desk_.chains.ids())
-            if (const Chain& t = desk_.chains.at(id);
-                id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
-                second_->addItem(tr("%1 (%2 K)").arg(qt(t.title)).arg(qRound(t.correction->light->kelvin / 50) * 50),
-                                 qlonglong(id));
-        second_->setCurrentIndex(std::max(0, second_->findData(kept)));
-    }
+    offer_other_lights(second_, desk_.chains, setup);
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
     else if (s.correction_stale())
         fits_->setText(
@@ -313,6 +311,7 @@ void HandoverPage::write() {
     deliver::Options options;
     if (format->has(deliver::Option::input_encoding)) options.input_encoding = encoding_->currentText().toStdString();
     if (format->has(deliver::Option::space)) options.space = space_->currentText().toStdString();
+    if (format->has(deliver::Option::camera_model)) options.camera_model = model_->text().trimmed().toStdString();
     if (format->has(deliver::Option::size)) options.size = size_->value();
     if (format->has(deliver::Option::second) && desk_.chains.has(second))
         options.second = desk_.chains.at(second).correction;

@@ -39,7 +39,7 @@ private:
     QLabel *what_, *fits_;
     QComboBox *encoding_, *space_, *second_;
     QSpinBox* size_;
-    QLineEdit *folder_, *name_;
+    QLineEdit *folder_, *name_, *model_;
     QPushButton* write_;
     QLabel* verified_;
     QTableWidget* written_;

@@ -1,5 +1,7 @@
 #include "page.hpp"
 
+#include <QSignalBlocker>
+
 #include <QFrame>
 #include <QSettings>
 #include <QStandardPaths>
@@ -57,6 +59,20 @@ QPushButton* Page::side_button(const QString& text, const QString& icon_name, co
     button->setCursor(Qt::PointingHandCursor);
     (row ? row : side_)->addWidget(button);
     return button;
+}
+
+void offer_other_lights(QComboBox* list, const Chains& chains, Id setup) {
+    const QSignalBlocker quiet(list);
+    const QVariant kept = list->currentData();
+    list->clear();
+    list->addItem(QObject::tr("none: one light"), qlonglong(0));
+    const Chain& s = chains.at(setup);
+    for (const Id id : chains.ids())
+        if (const Chain& t = chains.at(id);
+            id != setup && t.row.camera == s.row.camera && t.correction && t.correction->light && !t.balance_only())
+            list->addItem(QObject::tr("%1 (%2 K)").arg(qt(t.title)).arg(qRound(t.correction->light->kelvin / 50) * 50),
+                          qlonglong(id));
+    list->setCurrentIndex(std::max(0, list->findData(kept)));
 }
 
 QString last_folder() {

@@ -7,6 +7,8 @@
 #include <QVBoxLayout>
 #include <QWidget>
 
+#include <QComboBox>
+
 #include "../widgets/facts.hpp"
 #include "desk/desk.hpp"
 
@@ -40,6 +42,9 @@ private:
     QWidget* side_panel_;
     QVBoxLayout* side_;
 };
+
+/// Into a list, after "none": corrected setups of the same camera under other lights, each with its id.
+void offer_other_lights(QComboBox* list, const Chains& chains, Id setup);
 
 /// A folder the user last wrote to, else their documents.
 QString last_folder();

@@ -67,7 +67,8 @@ std::uint32_t display_code(const colour::Vec3& xyz_d50);
 /// goes to 0.85. For looking only.
 colour::Vec3 viewing_gains(const frame::Frame& frame);
 
-enum class Format { tiff, exr, png, jpeg };
+/// dng: no picture but a copy of a raw file that bears the balance; see copy_dng.
+enum class Format { tiff, exr, png, jpeg, dng };
 Format format_named(const std::string& name);
 std::string extension_of(Format format); ///< ".tif" ...
 
@@ -82,7 +83,19 @@ Depth depth_named(const std::string& name, Format format);
 void write(const Picture& picture, const std::filesystem::path& file, Format format, const frame::Metadata& metadata,
            Existing existing = Existing::replace, Depth depth = Depth::usual);
 
-/// EXIF ImageUniqueID of a picture, or EXR's attribute of that name; empty where it has none or cannot be read.
+/// What a copy of a DNG says otherwise than the DNG.
+struct DngChanges {
+    std::optional<colour::Vec3> gains;  ///< that make neutral equal: AsShotNeutral is their inverse
+    std::vector<unsigned char> profile; ///< a DNG camera profile that joins the file's own, and is chosen; or empty
+    std::string profile_name;
+    std::string record; ///< how it was made, see image_id_of
+};
+/// Copies a DNG; its image data stay bit for bit where they are. Throws Error(input) for what is no DNG, or is damaged.
+void copy_dng(const std::filesystem::path& source, const std::filesystem::path& target, const DngChanges& changes,
+              Existing existing = Existing::replace);
+
+/// EXIF ImageUniqueID of a picture, or EXR's attribute of that name, or what a copy of a DNG was made by; empty where
+/// it has none or cannot be read.
 std::string image_id_of(const std::filesystem::path& file);
 
 } // namespace refero::apply

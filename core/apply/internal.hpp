@@ -28,6 +28,8 @@ std::string jpeg_bytes(const Codes& codes);
 void write_exr(const Picture& picture, const frame::Metadata& metadata, bool whole_floats,
                const std::filesystem::path& file, const std::filesystem::path& target);
 
+/// What copy_dng wrote behind the file, or nothing.
+std::string dng_record(const std::filesystem::path& file);
 /// Its attribute imageUniqueID, or nothing.
 std::string exr_image_id(const std::filesystem::path& file);
 

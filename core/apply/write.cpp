@@ -16,7 +16,9 @@ Format format_named(const std::string& name) {
     if (name == "exr") return Format::exr;
     if (name == "png") return Format::png;
     if (name == "jpeg") return Format::jpeg;
-    throw Error(ErrorKind::usage, "unknown format '" + name + "'", {}, "Known: tiff exr png jpeg");
+    if (name == "dng") return Format::dng;
+    throw Error(ErrorKind::usage, "unknown format '" + name + "'", {},
+                "Known: tiff exr png jpeg, and dng for copies of DNG files that bear the balance");
 }
 
 std::string extension_of(Format format) {
@@ -25,6 +27,7 @@ std::string extension_of(Format format) {
     case Format::exr: return ".exr";
     case Format::png: return ".png";
     case Format::jpeg: return ".jpg";
+    case Format::dng: return ".dng";
     }
     return "";
 }
@@ -32,7 +35,7 @@ std::string extension_of(Format format) {
 Depth depth_named(const std::string& name, Format format) {
     if (name.empty()) return Depth::usual;
     const bool exr = format == Format::exr;
-    if (name == "8" && !exr) return Depth::eight;
+    if (name == "8" && !exr && format != Format::dng) return Depth::eight;
     if (name == "16" && (format == Format::tiff || format == Format::png)) return Depth::sixteen;
     if (name == "half" && exr) return Depth::half;
     if (name == "float" && exr) return Depth::full;
@@ -126,6 +129,7 @@ void write(const Picture& p, const fs::path& file, Format format, const frame::M
 }
 
 std::string image_id_of(const fs::path& file) {
+    if (to_lower(file.extension().string()) == ".dng") return dng_record(file);
     if (to_lower(file.extension().string()) == ".exr") return exr_image_id(file);
     return frame::read_metadata(file).image_id;
 }

@@ -16,6 +16,8 @@ struct Options {
     int icc_version = 2;        ///< 2 or 4
     int size = 33;              ///< cube: nodes along each side, 2 to 129
     std::string name;           ///< title in the file; empty: camera and light
+    std::string camera_model;   ///< dcp: UniqueCameraModel, what the program that reads it calls the camera; empty: the
+                                ///< frame's own, else its camera's name
     std::shared_ptr<const fit::Correction>
         second; ///< dcp: the same camera under another light; programs interpolate between both by its temperature
 };
@@ -30,7 +32,7 @@ struct Written {
 };
 
 /// What a format may be asked for.
-enum class Option { input_encoding, space, size, second, icc_version };
+enum class Option { input_encoding, space, size, second, icc_version, camera_model };
 
 /// A handover format: one row of the table, one source in formats/. Command line, window and guide are fed from it.
 struct Format {
@@ -72,6 +74,12 @@ void write_cube(const std::function<colour::Vec3(const colour::Vec3&)>& renderin
 /// Writes one file, whole or not at all. Throws Error(usage) for options that do not fit.
 Written write(const fit::Correction& correction, const std::string& format, const std::filesystem::path& file,
               const Options& options = {});
+
+/// A DNG camera profile as bytes, and its name: what copies of DNG files take in. `options`: second, name,
+/// camera_model.
+std::pair<std::vector<unsigned char>, std::string> camera_profile(const fit::Correction& correction, Options options);
+/// UniqueCameraModel of the frames that it was fitted on, else their camera's name.
+std::string camera_model_of(const fit::Correction& correction);
 
 /// "Stills A, window" ...: short, so that it can be found again.
 std::string title_of(const fit::Correction& correction);

@@ -1,4 +1,5 @@
 // Raw files through LibRaw.
+#include <array>
 #include <bit>
 #include <memory>
 
@@ -140,18 +141,34 @@ Frame take_rgb(LibRaw& raw) {
     return f;
 }
 
-// LibRaw's own processing, linear and without any balance; upright already.
-Frame process(LibRaw& raw, const fs::path& file, bool half, const std::stop_token& stop) {
+/// What each channel is multiplied by before the colours between the filters are filled in, largest 1 so that nothing
+/// clips: neighbours are compared in balanced colour, else every edge of a grey thing is one of colour, too.
+std::array<float, 3> balance_within(const libraw_data_t& d, const std::optional<colour::Vec3>& as_shot) {
+    if (!as_shot || !d.idata.filters || d.idata.colors != 3) return {1, 1, 1};
+    // Beyond it a camera's note is no balance, and the lesser channel's steps would grow coarse.
+    constexpr double most = 8;
+    const double largest = as_shot->maxCoeff();
+    if (largest > most * as_shot->minCoeff()) return {1, 1, 1};
+    std::array<float, 3> gain{};
+    for (Eigen::Index c = 0; c < 3; ++c)
+        gain[static_cast<std::size_t>(c)] = static_cast<float>((*as_shot)[c] / largest);
+    return gain;
+}
+
+// LibRaw's own processing, linear; a balance that is put on for it is taken off again. Upright already.
+Frame process(LibRaw& raw, const fs::path& file, bool half, const std::optional<colour::Vec3>& as_shot,
+              const std::stop_token& stop) {
     auto& p = raw.imgdata.params;
+    const std::array<float, 3> gain = half ? std::array<float, 3>{1, 1, 1} : balance_within(raw.imgdata, as_shot);
     p.half_size = half;
     p.output_color = 0;
     p.output_bps = 16;
     p.gamm[0] = p.gamm[1] = 1;
     p.no_auto_bright = 1;
     p.use_camera_wb = p.use_auto_wb = 0;
-    for (float& mul : p.user_mul) mul = 1;
+    for (std::size_t k = 0; k < 4; ++k) p.user_mul[k] = gain[k == 3 ? 1 : k];
     p.adjust_maximum_thr = 0;
-    p.highlight = 0;
+    p.highlight = 1; // no channel is cut where another one saturates
     p.user_qual = 2; // PPG: good edges at a bearable time
     raw.set_progress_handler([](void* data, LibRaw_progress, int,
                                 int) { return static_cast<const std::stop_token*>(data)->stop_requested() ? 1 : 0; },
@@ -178,7 +195,8 @@ Frame process(LibRaw& raw, const fs::path& file, bool half, const std::stop_toke
     const int colours = image->colors;
     tbb::parallel_for(std::size_t{0}, pixels, [&](std::size_t i) {
         for (int c = 0; c < 3; ++c) {
-            const float v = static_cast<float>(codes[i * colours + std::min(c, colours - 1)]) / 65535.0f;
+            const float v = static_cast<float>(codes[i * colours + std::min(c, colours - 1)]) /
+                            (65535.0f * gain[static_cast<std::size_t>(c)]);
             f.rgb[i * 3 + c] = v;
             if (v >= saturation_share) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
         }
@@ -222,7 +240,7 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     const auto as_shot = as_shot_of(raw->imgdata);
     Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata) ? bin(*raw)
               : is_plain_rgb(raw->imgdata)                            ? take_rgb(*raw)
-                                           : process(*raw, file, size == Size::measuring, stop);
+                                           : process(*raw, file, size == Size::measuring, as_shot, stop);
     f.is_raw = true;
     f.encoding = "linear";
     f.linear = true;

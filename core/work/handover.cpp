@@ -129,8 +129,43 @@ bool is_finished(const Development& d, const std::string& record) {
     return apply::image_id_of(d.target) == record;
 }
 
+namespace {
+
+/// A copy of a raw file that bears the correction's balance and, with its colour, a profile.
+Developed copy_balanced(const Development& d, const fit::Correction& correction, const SecondLight& second,
+                        const DevelopOptions& o, const std::string& record) {
+    const frame::Metadata metadata = frame::read_metadata(d.source.file);
+    apply::DngChanges changes{.record = record};
+    // Between two lights the camera's own balance tells where; it stays.
+    if (o.parts.balance && (!second.correction || second.kelvin > 0))
+        changes.gains =
+            second.correction
+                ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0}).balance.gains
+                : correction.balance.gains;
+    if (o.parts.colour) {
+        deliver::Options profile;
+        profile.second = second.correction;
+        profile.camera_model = metadata.unique_model;
+        std::tie(changes.profile, changes.profile_name) = deliver::camera_profile(correction, profile);
+    }
+    apply::copy_dng(d.source.file, d.target, changes, o.existing);
+    Developed done;
+    done.file = d.target;
+    done.kind = "frame";
+    done.message = "copy of the raw file";
+    if (changes.gains) done.message += ", with the balance";
+    if (o.parts.colour) done.message += ", with the profile " + changes.profile_name;
+    done.differences = fit::differences(correction, metadata);
+    done.kelvin = second.kelvin;
+    return done;
+}
+
+} // namespace
+
 Developed develop(const Development& d, const fit::Correction& correction, const SecondLight& second,
                   const DevelopOptions& o, const Progress& progress, std::stop_token stop) {
+    const std::string record = record_of(d, fit::to_json(correction), second, o);
+    if (o.format == apply::Format::dng) return copy_balanced(d, correction, second, o, record);
     frame::Frame f = read(d.source, frame::Size::full, {}, stop);
     if (progress) progress(0.6);
     fit::Correction its = correction;
@@ -138,7 +173,7 @@ Developed develop(const Development& d, const fit::Correction& correction, const
         its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})
                                 : fit::between(correction, *second.correction, f);
     frame::Metadata metadata = f.metadata;
-    metadata.image_id = record_of(d, fit::to_json(correction), second, o);
+    metadata.image_id = record;
     const apply::Picture p = apply::corrected(std::move(f), its, o.space, {}, stop, o.parts, o.gamut);
     apply::write(p, d.target, o.format, metadata, o.existing, o.depth);
     if (progress) progress(1);

@@ -124,6 +124,75 @@ TEST_F(WaysOut, what_people_wrote_goes_along) {
     }
 }
 
+// A balance in copies of DNG files: ExifTool and LibRaw, which are not ours, read it; the raw data stay.
+TEST_F(WaysOut, dng_copies_bear_the_balance_and_keep_their_pixels) {
+    const fit::Correction c = fit::load(scratch / "a.json");
+    simulate("big.dng", {.width = 600, .height = 400, .more = R"(,"dng":{"big_endian":true,"orientation":6})"});
+    // A third one notes its balance as a chromaticity, which excludes the other note: two rationals under another tag.
+    std::string white_xy = bytes("a.dng");
+    const std::string neutral("\x28\xc6\x05\x00\x03\x00\x00\x00", 8);
+    const auto at = white_xy.find(neutral);
+    ASSERT_NE(at, std::string::npos);
+    white_xy.replace(at, 8, std::string("\x29\xc6\x05\x00\x02\x00\x00\x00", 8));
+    test::written(scratch / "xy.dng", white_xy);
+    const auto tags = [&](const std::string& file) {
+        EXPECT_EQ(
+            std::system(
+                ("cd '" + scratch.folder().string() + "' && exiftool -m -j -n -G1 " + file + " > tags.json").c_str()),
+            0);
+        return json::parse(bytes("tags.json")).at(0);
+    };
+    const colour::Vec3 expected = c.balance.gains.cwiseInverse() / c.balance.gains.cwiseInverse().maxCoeff();
+    for (const std::string name : {"a", "big", "xy"}) {
+        SCOPED_TRACE(name);
+        for (const std::string parts : {"balance", "balance,colour"}) {
+            const std::string folder = parts == "balance" ? "plain/" : "profiled/";
+            const auto o = run("apply a.json " + name + ".dng -o " + folder + " --format dng --json --parts " + parts);
+            ASSERT_EQ(o.status, 0) << o.err;
+            const frame::Frame before = frame::read(scratch / (name + ".dng")),
+                               after = frame::read(scratch / folder / (name + ".dng"));
+            EXPECT_TRUE(before.rgb == after.rgb);
+            ASSERT_TRUE(after.as_shot);
+            EXPECT_LT((*after.as_shot - c.balance.gains / c.balance.gains[1]).cwiseAbs().maxCoeff(), 1e-4);
+            // Nothing moved: but for the balance and the place of the first directory all is where it was.
+            const std::string was = bytes(name + ".dng"), is = bytes(folder + name + ".dng");
+            int changed = 0;
+            for (std::size_t i = 0; i < was.size(); ++i) changed += was[i] != is[i];
+            EXPECT_LE(changed, 24 + 4);
+            const json t = tags(folder + name + ".dng");
+            std::istringstream values(t.at("IFD0:AsShotNeutral").get<std::string>());
+            for (Eigen::Index i = 0; i < 3; ++i) {
+                double v = 0;
+                values >> v;
+                EXPECT_NEAR(v, expected[i], 2e-6);
+            }
+            EXPECT_FALSE(t.contains("IFD0:AsShotWhiteXY"));
+            EXPECT_FALSE(t.contains("ExifTool:Warning")) << t["ExifTool:Warning"];
+            EXPECT_EQ(t.contains("IFD0:AsShotProfileName"), parts != "balance");
+            if (parts != "balance") {
+                EXPECT_EQ(t.at("ProfileIFD:UniqueCameraModel"), t.at("IFD0:UniqueCameraModel"));
+                EXPECT_EQ(t.at("ProfileIFD:ProfileName"), t.at("IFD0:AsShotProfileName"));
+            }
+        }
+    }
+    EXPECT_EQ(run("apply a.json a.dng -o plain --format dng --parts balance --resume --json").object()["left_out"],
+              json({"plain/a.dng"}));
+    EXPECT_EQ(run("apply a.json a.dng -o plain --format dng --parts balance").status, 2);
+    ASSERT_EQ(run("apply a.json a.dng -o t").status, 0);
+    const auto o = run("apply a.json t/a.tif -o none --format dng --json");
+    EXPECT_EQ(o.status, 3);
+    EXPECT_NE(o.err.find("no DNG"), std::string::npos) << o.err;
+    // Cut within its directory, and a directory that begins beyond the end.
+    test::written(scratch / "cut.dng", bytes("a.dng").substr(0, 60));
+    std::string lost = bytes("a.dng");
+    lost.replace(4, 4, "\x7f\x7f\x7f\x7f");
+    test::written(scratch / "lost.dng", lost);
+    for (const char* broken : {"cut.dng", "lost.dng"}) {
+        EXPECT_EQ(run(std::string("apply a.json ") + broken + " -o plain --format dng").status, 3) << broken;
+        EXPECT_FALSE(fs::exists(scratch / "plain" / broken)) << broken;
+    }
+}
+
 TEST_F(WaysOut, clips_give_a_still_or_numbered_files) {
     test::written(scratch / "scene.json", test::scene_text({.width = 320, .height = 240}));
     const auto r = simulate::render(simulate::load_scene(scratch / "scene.json"));

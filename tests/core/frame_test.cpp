@@ -47,6 +47,32 @@ TEST(Frame, a_raw_frame_is_scene_linear_at_half_and_at_full_size) {
     EXPECT_LT(median_difference(full, truth, false), 0.05);
 }
 
+// Neighbours are compared in balanced colour when the mosaic is filled in: grey things have grey edges under any light.
+TEST(Frame, edges_of_grey_things_stay_grey_under_warm_light) {
+    Scratch scratch;
+    std::string bars; // at many places across the mosaic
+    for (int i = 0; i < 24; ++i)
+        bars += formatted(
+            R"({}{{"shape":"rectangle","at":[{},0.5],"size":[0.008,0.9],"rotation_deg":7,"surface":{{"grey":0.8}}}})",
+            i ? "," : "", 0.06 + 0.037 * i);
+    test::written(scratch / "scene.json", R"({"refero_scene":1,"size":[900,600],"camera":"stills-a","light":"tungsten",
+"white":0.7,"background":{"surface":{"grey":0.04}},"objects":[)" +
+                                              bars + "]}");
+    const auto scene = simulate::render(simulate::load_scene(scratch / "scene.json"));
+    simulate::write(scene, scratch / "bars.dng");
+    const Frame f = read(scratch / "bars.dng", {Size::full, {}});
+    ASSERT_TRUE(f.as_shot);
+    const colour::Vec3 gain = *f.as_shot;
+    double sum = 0;
+    for (std::size_t i = 0; i < f.rgb.size(); i += 3)
+        for (const std::size_t c : {0u, 2u}) {
+            const auto fringe = [&](const float* v) { return v[c] * gain[c] - v[1] * gain[1]; };
+            sum += std::pow(fringe(&f.rgb[i]) - fringe(&scene.rgb[i]), 2);
+        }
+    const double rms = std::sqrt(sum / (2.0 * f.rgb.size() / 3));
+    EXPECT_LT(rms, 0.005) << "0.026 when neighbours are compared as recorded";
+}
+
 // The level must not depend on the picture's own maximum.
 TEST(Frame, levels_do_not_depend_on_the_brightest_pixel) {
     Scratch scratch;

@@ -89,11 +89,10 @@ private:
 std::vector<unsigned char> dcp_bytes(const std::vector<LightPart>& lights, const Options& o) {
     Ifd ifd;
     const fit::Correction& c = lights.front().matrix;
-    const frame::Metadata camera = c.sources.empty() ? frame::Metadata{} : c.sources.front().metadata;
-    ifd.text(50708, camera.unique_model.empty() ? camera.camera() : camera.unique_model); // UniqueCameraModel
-    ifd.text(50936, o.name);                                                              // ProfileName
-    ifd.long_value(50941, 0);                         // ProfileEmbedPolicy: allow copying
-    ifd.text(50942, "Made with Refero; free to use"); // ProfileCopyright
+    ifd.text(50708, o.camera_model.empty() ? camera_model_of(c) : o.camera_model); // UniqueCameraModel
+    ifd.text(50936, o.name);                                                       // ProfileName
+    ifd.long_value(50941, 0);                                                      // ProfileEmbedPolicy: allow copying
+    ifd.text(50942, "Made with Refero; free to use");                              // ProfileCopyright
     const bool tables =
         std::all_of(lights.begin(), lights.end(), [](const LightPart& l) { return l.table.has_value(); });
     if (tables) ifd.long_values(50937, {HueTable::hues, HueTable::saturations, 1}); // ProfileHueSatMapDims
@@ -139,6 +138,17 @@ std::vector<LightPart> light_parts(const fit::Correction& correction, const Opti
 
 } // namespace
 
+std::string camera_model_of(const fit::Correction& c) {
+    if (c.sources.empty()) return {};
+    const frame::Metadata& camera = c.sources.front().metadata;
+    return camera.unique_model.empty() ? camera.camera() : camera.unique_model;
+}
+
+std::pair<std::vector<unsigned char>, std::string> camera_profile(const fit::Correction& correction, Options options) {
+    if (options.name.empty()) options.name = title_of(correction);
+    return {dcp_bytes(light_parts(correction, options), options), options.name};
+}
+
 Format dcp_format() {
     return {.id = "dcp",
             .title = "DNG camera profile",
@@ -146,7 +156,7 @@ Format dcp_format() {
             .what = "For raw developers that take DNG camera profiles. Holds any model as a matrix and a table of hue, "
                     "saturation and value; for one light, or two.",
             .order = 3,
-            .options = {Option::second},
+            .options = {Option::second, Option::camera_model},
             .write = [](const fit::Correction&, const fit::Correction& asked, const std::filesystem::path& file,
                         const Options& options, Written& written) {
                 const auto bytes = dcp_bytes(light_parts(asked, options), options);
