@@ -4,6 +4,8 @@
 #include <cstdarg>
 #include <sstream>
 
+#include "work/footage.hpp"
+
 namespace refero::cli {
 
 int exit_code_of(ErrorKind kind) {

@@ -58,20 +58,55 @@ Recorded recorded_of(AVPixelFormat format) {
     return r;
 }
 
+/// A part of a picture, sharing its memory.
+Picture part_of(const AVFrame& whole, const std::array<int, 4>& part) {
+    const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(whole.format));
+    const int across = d ? 1 << d->log2_chroma_w : 1, down = d ? 1 << d->log2_chroma_h : 1;
+    Picture p{av_frame_clone(&whole), [](AVFrame* f) { av_frame_free(&f); }};
+    const auto even = [](int v, int step, int most) { return std::clamp(v, 0, most) / step * step; };
+    p->crop_left = static_cast<std::size_t>(even(part[0], across, whole.width - across));
+    p->crop_top = static_cast<std::size_t>(even(part[1], down, whole.height - down));
+    p->crop_right = static_cast<std::size_t>(std::max(0, whole.width - part[0] - part[2]));
+    p->crop_bottom = static_cast<std::size_t>(std::max(0, whole.height - part[1] - part[3]));
+    if (av_frame_apply_cropping(p.get(), AV_FRAME_CROP_UNALIGNED) < 0) return {};
+    return p;
+}
+
 // Code values as light. Codes are 16-bit, interleaved.
-Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::optional<Encoding>& encoding,
-                   const std::stop_token& stop, double clip_code) {
-    const int w = picture.width, h = picture.height;
-    if (w < 1 || h < 1 || static_cast<std::int64_t>(w) * h > most_pixels)
+/// Light of all codes of 16 bits, by channel.
+struct Tables {
+    std::string encoding;
+    std::array<std::vector<float>, 3> light;
+    explicit Tables(const Encoding& curve) : encoding(curve.name()) {
+        for (std::size_t c = 0; c < 3; ++c) {
+            light[c].resize(65536);
+            tbb::parallel_for(0, 65536, [&](int i) {
+                light[c][static_cast<std::size_t>(i)] =
+                    static_cast<float>(curve.decode(static_cast<int>(c), i / 65535.0));
+            });
+        }
+    }
+};
+
+/// `lines`: of the whole picture.
+Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, const StillOptions& options,
+                   const std::stop_token& stop, std::optional<Tables>& tables) {
+    const int whole_w = picture.width, whole_h = picture.height;
+    if (whole_w < 1 || whole_h < 1 || static_cast<std::int64_t>(whole_w) * whole_h > most_pixels)
         throw failure(file, "the clip's pictures have an impossible size");
+    const int cell = options.most_width > 0
+                         ? std::clamp((whole_w + options.most_width - 1) / options.most_width, 1, std::min(whole_w, whole_h))
+                         : 1;
+    const int w = whole_w / cell, h = whole_h / cell;
+    const int flags =
+        cell > 1 ? SWS_AREA : SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP;
     const std::unique_ptr<SwsContext, void (*)(SwsContext*)> scaler(
-        sws_getContext(w, h, static_cast<AVPixelFormat>(picture.format), w, h, AV_PIX_FMT_RGB48LE,
-                       SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP, nullptr, nullptr,
-                       nullptr),
+        sws_getContext(w * cell, h * cell, static_cast<AVPixelFormat>(picture.format), w, h, AV_PIX_FMT_RGB48LE, flags,
+                       nullptr, nullptr, nullptr),
         sws_freeContext);
     if (!scaler) throw failure(file, "the clip's pictures are of a kind that cannot be converted");
     int matrix = picture.colorspace;
-    if (matrix == AVCOL_SPC_UNSPECIFIED) matrix = h >= 720 ? AVCOL_SPC_BT709 : AVCOL_SPC_SMPTE170M;
+    if (matrix == AVCOL_SPC_UNSPECIFIED) matrix = lines >= 720 ? AVCOL_SPC_BT709 : AVCOL_SPC_SMPTE170M;
     const int sws_matrix = matrix == AVCOL_SPC_BT709                                         ? SWS_CS_ITU709
                            : matrix == AVCOL_SPC_BT2020_NCL || matrix == AVCOL_SPC_BT2020_CL ? SWS_CS_BT2020
                                                                                              : SWS_CS_ITU601;
@@ -80,34 +115,32 @@ Frame linear_frame(const AVFrame& picture, const fs::path& file, const std::opti
     std::vector<std::uint16_t> codes(static_cast<std::size_t>(w) * h * 3);
     std::uint8_t* planes[] = {reinterpret_cast<std::uint8_t*>(codes.data())};
     const int strides[] = {w * 6};
-    if (sws_scale(scaler.get(), picture.data, picture.linesize, 0, h, planes, strides) != h)
+    if (sws_scale(scaler.get(), picture.data, picture.linesize, 0, h * cell, planes, strides) != h)
         throw failure(file, "the clip's pictures cannot be converted");
     throw_if_stopped(stop);
 
-    const Encoding curve = encoding ? *encoding : Encoding::named(transfer_of(picture.color_trc));
-    std::vector<float> table[3];
-    for (int c = 0; c < 3; ++c) {
-        table[c].resize(65536);
-        for (int i = 0; i < 65536; ++i)
-            table[c][static_cast<std::size_t>(i)] = static_cast<float>(curve.decode(c, i / 65535.0));
-    }
+    const Encoding curve = options.encoding ? *options.encoding : Encoding::named(transfer_of(picture.color_trc));
+    if (!tables || tables->encoding != curve.name()) tables.emplace(curve);
     Frame f;
-    f.width = f.full_width = w;
-    f.height = f.full_height = h;
+    f.cell = cell;
+    f.width = w;
+    f.height = h;
+    f.full_width = cell > 1 ? whole_w : w;
+    f.full_height = cell > 1 ? whole_h : h;
     f.rgb.resize(codes.size());
     f.clipped.assign(static_cast<std::size_t>(w) * h, 0);
     // The last code of eight bits: what lies there has no more above it.
-    const int full = std::min(65535 - 128, static_cast<int>(65535 * clip_code) - 128);
+    const int full = std::min(65535 - 128, static_cast<int>(65535 * options.clip_code) - 128);
     tbb::parallel_for(std::size_t{0}, f.clipped.size(), [&](std::size_t i) {
         for (std::size_t c = 0; c < 3; ++c) {
             const std::uint16_t code = codes[i * 3 + c];
-            f.rgb[i * 3 + c] = table[c][code];
+            f.rgb[i * 3 + c] = tables->light[c][code];
             if (code >= full) f.clipped[i] |= static_cast<std::uint8_t>(1 << c);
         }
     });
     f.encoding = curve.name();
     f.linear = curve.is_linear();
-    if (clip_code < 1) f.clips_at = curve.decode(1, clip_code);
+    if (options.clip_code < 1) f.clips_at = curve.decode(1, options.clip_code);
     f.recorded = recorded_of(static_cast<AVPixelFormat>(picture.format));
     f.file = file;
     return f;
@@ -139,9 +172,22 @@ struct OpenClip final : ClipReader::Open {
     }
 
     const Clip& clip() const override { return clip_; }
-    Frame still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
-                double clip_code) override {
-        return linear_frame(*picture_at(position_s, stop), file_, encoding, stop, clip_code);
+    Frame still(double position_s, const StillOptions& options, const std::stop_token& stop) override {
+        Picture picture = picture_at(position_s, stop);
+        const int lines = picture->height;
+        if (options.part && orientation_ == 1)
+            if (Picture part = part_of(*picture, *options.part)) picture = std::move(part);
+        Frame f = linear_frame(*picture, lines, file_, options, stop, tables_);
+        make_upright(f, orientation_);
+        return f;
+    }
+    double shown_s() const override { return shown_ ? time_of(shown_) - start_s() : 0; }
+    void look_among(ClipReader::Among pictures) override {
+        decoder_->skip_frame = pictures == ClipReader::Among::all          ? AVDISCARD_DEFAULT
+                               : pictures == ClipReader::Among::references ? AVDISCARD_NONREF
+                                                                           : AVDISCARD_NONKEY;
+        shown_.reset(); // what comes next begins at a whole picture
+        ahead_.reset();
     }
 
 private:
@@ -158,7 +204,7 @@ private:
     /// The last picture that is shown at or before a position; the first of the clip if there is none.
     Picture picture_at(double position_s, const std::stop_token& stop) {
         const double wanted = start_s() + std::max(0.0, position_s) + 1e-6;
-        const bool follows = shown_ && time_of(shown_) <= wanted && wanted - time_of(shown_) < follows_within_s;
+        const bool follows = shown_ && time_of(shown_) <= wanted && wanted - time_of(shown_) < follows_within_s();
         if (!follows) {
             av_seek_frame(format_.get(), track_, static_cast<std::int64_t>(wanted / av_q2d(stream().time_base)),
                           AVSEEK_FLAG_BACKWARD);
@@ -181,8 +227,13 @@ private:
 
     Clip clip_;
     fs::path file_;
+    int orientation_ = 1; ///< as EXIF counts them
 
-    static constexpr double follows_within_s = 1; ///< nearer than this decoding on is quicker than a seek
+    /// Nearer than this decoding on is quicker than a seek: to the next whole picture before.
+    double follows_within_s() const {
+        const AVCodecDescriptor* d = avcodec_descriptor_get(decoder_->codec_id);
+        return d && d->props & AV_CODEC_PROP_INTRA_ONLY ? 2.5 / std::max(1.0, clip_.frames_per_second) : 2.5;
+    }
 
     void describe() {
         const AVCodecParameters& p = *stream().codecpar;
@@ -194,6 +245,12 @@ private:
         clip_.frames_per_second = av_q2d(stream().avg_frame_rate);
         if (!std::isfinite(clip_.frames_per_second)) clip_.frames_per_second = 0;
         clip_.transfer = transfer_of(p.color_trc);
+        if (const std::uint8_t* turn = av_stream_get_side_data(&stream(), AV_PKT_DATA_DISPLAYMATRIX, nullptr)) {
+            const double degrees = av_display_rotation_get(reinterpret_cast<const std::int32_t*>(turn)); // to the left
+            const int quarters = std::isfinite(degrees) ? (static_cast<int>(std::lround(degrees / 90)) % 4 + 4) % 4 : 0;
+            orientation_ = std::array{1, 8, 3, 6}[static_cast<std::size_t>(quarters)];
+            if (quarters % 2) std::swap(clip_.width, clip_.height);
+        }
         const AVDictionary* m = format_->metadata;
         clip_.make = tag(m, {"make"});
         clip_.model = tag(m, {"model"});
@@ -229,6 +286,7 @@ private:
     int track_ = -1;
     Picture shown_, ahead_; ///< the picture given last, and the one after it if it was decoded already
     bool ended_ = false;
+    std::optional<Tables> tables_; ///< of the encoding asked for last
 };
 
 } // namespace

@@ -1,6 +1,7 @@
 // Clips: what they say of themselves, and pictures of them, through FFmpeg's libraries.
 #pragma once
 
+#include <array>
 #include <memory>
 
 #include "frame/frame.hpp"
@@ -14,6 +15,16 @@ struct Clip {
     std::string make, model, taken;
 };
 
+/// How a picture of a clip is given.
+struct StillOptions {
+    std::optional<Encoding> encoding; ///< of its codes; else the clip's tag
+    double clip_code = 1;             ///< see ReadOptions
+    int most_width = 0;               ///< in small, of whole squares of pixels, at most so wide; 0: as it is
+    /// A part of it, as a picture of its own: left, top, width, height in pixels; none: the whole. Left and top are
+    /// rounded down to where colours begin. Of clips that are shown turned the whole is given.
+    std::optional<std::array<int, 4>> part;
+};
+
 /// An open clip. Pictures one after another are decoded as they come; a picture elsewhere costs one seek.
 class ClipReader {
 public:
@@ -24,10 +35,14 @@ public:
 
     const Clip& clip() const;
     /// The picture at a position in seconds (the nearest one at or before it; the last one beyond the end), with the
-    /// clip's own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), made linear by `encoding`, else
-    /// by the clip's tag. Throws Error(input).
-    Frame still(double position_s, const std::optional<Encoding>& encoding = {}, const std::stop_token& stop = {},
-                double clip_code = 1);
+    /// clip's own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), linear, upright. Throws
+    /// Error(input).
+    Frame still(double position_s, const StillOptions& options = {}, const std::stop_token& stop = {});
+    /// Where the picture given last begins, s.
+    double shown_s() const;
+    /// For a quick look through: still() gives one of these, at or before the position.
+    enum class Among { all, references, keys };
+    void look_among(Among pictures);
 
     struct Open; ///< internal to the room
 private:

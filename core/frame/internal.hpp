@@ -9,8 +9,9 @@ namespace refero::frame {
 struct ClipReader::Open {
     virtual ~Open() = default;
     virtual const Clip& clip() const = 0;
-    virtual Frame still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
-                        double clip_code) = 0;
+    virtual Frame still(double position_s, const StillOptions& options, const std::stop_token& stop) = 0;
+    virtual double shown_s() const = 0;
+    virtual void look_among(Among pictures) = 0;
 };
 
 // Functions of the modules, by the names under which they are found.

@@ -50,9 +50,12 @@ ClipReader::~ClipReader() = default;
 
 const Clip& ClipReader::clip() const { return open_->clip(); }
 
-Frame ClipReader::still(double position_s, const std::optional<Encoding>& encoding, const std::stop_token& stop,
-                        double clip_code) {
-    Frame f = open_->still(position_s, encoding, stop, clip_code);
+double ClipReader::shown_s() const { return open_->shown_s(); }
+
+void ClipReader::look_among(Among pictures) { open_->look_among(pictures); }
+
+Frame ClipReader::still(double position_s, const StillOptions& options, const std::stop_token& stop) {
+    Frame f = open_->still(position_s, options, stop);
     f.metadata.make = clip().make;
     f.metadata.model = clip().model;
     f.metadata.taken = clip().taken;
@@ -62,7 +65,7 @@ Frame ClipReader::still(double position_s, const std::optional<Encoding>& encodi
 Clip read_clip(const fs::path& file) { return ClipReader(file).clip(); }
 
 Frame read_still(const fs::path& file, const ReadOptions& options, const std::stop_token& stop) {
-    return ClipReader(file).still(options.position_s, options.encoding, stop, options.clip_code);
+    return ClipReader(file).still(options.position_s, {options.encoding, options.clip_code}, stop);
 }
 
 } // namespace refero::frame

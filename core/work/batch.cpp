@@ -54,11 +54,13 @@ void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& opti
     std::mutex one_at_a_time;
     std::optional<Error> wrong;
     const auto work = [&] {
+        Reel reel;
         for (std::size_t i; (i = next++) < frames.size();) {
             if (stop.stop_requested()) return;
             BatchEnd end{i, {}, {}};
             try {
-                end.done = develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {}, stop);
+                end.done = develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {},
+                                   stop, &reel);
             } catch (const Error& e) { end.problem = e; } catch (const std::bad_alloc&) {
                 end.problem = Error(ErrorKind::internal, "there is not enough memory", frames[i].frame.source.file,
                                     "Work on fewer frames at a time");

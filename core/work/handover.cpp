@@ -131,6 +131,19 @@ bool is_finished(const Development& d, const std::string& record) {
 
 namespace {
 
+/// A still of a range comes from the clip that is open already.
+frame::Frame frame_of(const FrameSource& source, Reel* reel, const std::stop_token& stop) {
+    if (!reel || frame::kind_of(source.file) != frame::FileKind::clip)
+        return read(source, frame::Size::full, {}, stop);
+    if (!reel->reader || reel->file != source.file) {
+        reel->reader = std::make_unique<frame::ClipReader>(source.file);
+        reel->file = source.file;
+    }
+    frame::StillOptions options{.clip_code = source.clip_code};
+    if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
+    return reel->reader->still(source.position_s, options, stop);
+}
+
 /// A copy of a raw file that bears the correction's balance and, with its colour, a profile.
 Developed copy_balanced(const Development& d, const fit::Correction& correction, const SecondLight& second,
                         const DevelopOptions& o, const std::string& record) {
@@ -163,10 +176,10 @@ Developed copy_balanced(const Development& d, const fit::Correction& correction,
 } // namespace
 
 Developed develop(const Development& d, const fit::Correction& correction, const SecondLight& second,
-                  const DevelopOptions& o, const Progress& progress, std::stop_token stop) {
+                  const DevelopOptions& o, const Progress& progress, std::stop_token stop, Reel* reel) {
     const std::string record = record_of(d, fit::to_json(correction), second, o);
     if (o.format == apply::Format::dng) return copy_balanced(d, correction, second, o, record);
-    frame::Frame f = read(d.source, frame::Size::full, {}, stop);
+    frame::Frame f = frame_of(d.source, reel, stop);
     if (progress) progress(0.6);
     fit::Correction its = correction;
     if (second.correction)

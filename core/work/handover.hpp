@@ -3,6 +3,7 @@
 
 #include "apply/apply.hpp"
 #include "deliver/deliver.hpp"
+#include "frame/clip.hpp"
 #include "work/chain.hpp"
 
 namespace refero::work {
@@ -66,9 +67,15 @@ struct Developed : HandedOver {
     double kelvin = 0;                    ///< between two lights: where it was taken to stand
     std::string between;                  ///< the same in words
 };
+/// A clip that stays open from one of its stills to the next.
+struct Reel {
+    std::filesystem::path file;
+    std::unique_ptr<frame::ClipReader> reader;
+};
 /// Throws Error(input), Error(internal), Error(cancelled).
 Developed develop(const Development& frame, const fit::Correction& correction, const SecondLight& second,
-                  const DevelopOptions& options, const Progress& progress = {}, std::stop_token stop = {});
+                  const DevelopOptions& options, const Progress& progress = {}, std::stop_token stop = {},
+                  Reel* reel = nullptr);
 /// What a developed frame is known by, 32 hexadecimal digits kept in it: correction, settings, and the source's name,
 /// size and time. Equal: it would come out the same again.
 std::string record_of(const Development& frame, const std::string& correction_json, const SecondLight& second,

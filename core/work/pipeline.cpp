@@ -3,7 +3,8 @@
 #include <cmath>
 #include <sstream>
 
-#include "frame/clip.hpp"
+#include "work/footage.hpp"
+
 
 namespace refero::work {
 
@@ -52,23 +53,6 @@ MeasuredShot measure_in(const frame::Frame& frame, const ShotOptions& options, s
     }
     shot.reading = read::measure(frame, shot.placement, shot.definition, stop);
     return shot;
-}
-
-double showing_s(const std::filesystem::path& file, const ShotOptions& options, std::stop_token stop) {
-    if (options.position_s >= 0 || frame::kind_of(file) != frame::FileKind::clip)
-        return std::max(0.0, options.position_s);
-    constexpr int looks = 12;
-    frame::ClipReader reader(file);
-    const auto at = [&](int look) { return reader.clip().duration_s * (look + 0.5) / looks; };
-    for (int k = 0; k < looks && !options.corners; ++k) {
-        try {
-            locate(reader.still(at(k), options.encoding, stop), options.chart, stop);
-            return at(k);
-        } catch (const Error& e) {
-            if (e.kind() != ErrorKind::not_found) throw;
-        }
-    }
-    return at(0);
 }
 
 MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress,

@@ -20,10 +20,6 @@ struct ShotOptions {
     bool panels = false; ///< of several charts the one with most colours is the shot's, and the others are kept with it
 };
 
-/// Where a clip shows the chart, s: the position that is told, else the first of a dozen stills that does, else the
-/// first of all. 0 for files that are no clips.
-double showing_s(const std::filesystem::path& file, const ShotOptions& options, std::stop_token stop = {});
-
 /// Reads the frame, finds the chart and measures it. Throws Error(not_found) when there is no chart.
 MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress = {},
                        std::stop_token stop = {});

@@ -1,0 +1,36 @@
+// Clips looked through: where they show a chart best.
+#pragma once
+
+#include "work/pipeline.hpp"
+
+namespace refero::work {
+
+/// A still of a clip that shows a chart.
+struct ChartStill {
+    double position_s = 0;
+    find::Placement placement;
+    double blur = 0;    ///< standard deviation, share of a patch's shorter side; NaN where no edge tells
+    double clipped = 0; ///< share of the patches that are clipped
+    double fault = 0;   ///< how far it is from a sharp, straight, unclipped one: smaller is better
+};
+
+/// Those that a look through the clip finds, best first; the neighbourhoods of the best ones are looked at more
+/// closely. Empty where none shows a chart. Throws Error(input) for a clip that cannot be read.
+std::vector<ChartStill> chart_stills(const std::filesystem::path& file, const ShotOptions& options,
+                                     const Progress& progress = {}, std::stop_token stop = {});
+
+/// Of the best of these the one that the gate likes most (a hand or a shadow shows in no edge), with its verdict; none
+/// of none.
+struct JudgedStill {
+    ChartStill still;
+    inspect::Judgement judgement;
+};
+std::optional<JudgedStill> best_still(const std::filesystem::path& file, const std::vector<ChartStill>& stills,
+                                      const ShotOptions& options, const inspect::Limits& limits,
+                                      std::stop_token stop = {});
+
+/// Where a clip shows the chart, s: the position that is told, else where it shows it best, else early in it. 0 for
+/// files that are no clips.
+double showing_s(const std::filesystem::path& file, const ShotOptions& options, std::stop_token stop = {});
+
+} // namespace refero::work

@@ -1,0 +1,77 @@
+// Clips looked through: the stills that show a chart best, by the simulator's own truth.
+#include "frame/clip.hpp"
+#include "simulate/clip.hpp"
+#include "support.hpp"
+#include "work/footage.hpp"
+
+namespace refero {
+namespace {
+
+using test::Scratch;
+
+simulate::Rendering shown(const std::string& chart, const std::string& more = {}) {
+    return simulate::render(simulate::parse_scene(
+        R"({"refero_scene":1,"size":[960,540],"camera":"cine-a","light":"led","white":0.75,
+"background":{"surface":[45,6,12],"texture":0.2,"texture_px":12})" +
+            (chart.empty() ? "" : R"(,"charts":[{"id":"grid24","at":[0.5,0.5],)" + chart + "}]") + more + "}",
+        "scene"));
+}
+
+struct Footage : testing::Test {
+    Scratch scratch;
+    const simulate::Rendering none = shown(""), tilted = shown(R"("width":0.4,"tilt_deg":28)"),
+                              soft = shown(R"("width":0.4,"rotation_deg":3)", R"(,"lens":{"blur_px":4})"),
+                              good = shown(R"("width":0.4,"rotation_deg":4,"tilt_deg":2)");
+};
+
+TEST_F(Footage, the_still_that_shows_the_chart_best_is_found) {
+    simulate::write_clip({{&none, 3}, {&tilted, 1.6}, {&soft, 1.6}, {&good, 0.6}, {&soft, 1.2}, {&none, 4}},
+                         colour::Transfer::bt709, 10, scratch / "c.mov");
+    work::ShotOptions options{.chart = "grid24", .position_s = -1};
+    std::vector<double> told;
+    const auto stills = work::chart_stills(scratch / "c.mov", options, [&](double share) { told.push_back(share); });
+    ASSERT_FALSE(stills.empty());
+    EXPECT_GE(stills[0].position_s, 6.2);
+    EXPECT_LT(stills[0].position_s, 6.8);
+    EXPECT_LT(stills[0].placement.tilt_deg, 5);
+    EXPECT_TRUE(std::is_sorted(told.begin(), told.end()) && told.back() == 1);
+    for (const work::ChartStill& s : stills) EXPECT_TRUE(s.position_s >= 3 && s.position_s < 8) << s.position_s;
+    EXPECT_TRUE(std::is_sorted(stills.begin(), stills.end(),
+                               [](const auto& a, const auto& b) { return a.fault < b.fault; }));
+    EXPECT_EQ(work::showing_s(scratch / "c.mov", options), stills[0].position_s);
+    options.chart.clear(); // any chart
+    EXPECT_NEAR(work::showing_s(scratch / "c.mov", options), 6.5, 0.35);
+    options.position_s = 1;
+    EXPECT_EQ(work::showing_s(scratch / "c.mov", options), 1);
+}
+
+TEST_F(Footage, a_clip_without_a_chart_shows_none_and_one_still_is_a_clip) {
+    simulate::write_clip({{&none, 2}}, colour::Transfer::bt709, 10, scratch / "none.mov");
+    const work::ShotOptions options{.position_s = -1};
+    EXPECT_TRUE(work::chart_stills(scratch / "none.mov", options).empty());
+    simulate::write_clip({{&good, 0.1}}, colour::Transfer::bt709, 10, scratch / "one.mov");
+    const auto one = work::chart_stills(scratch / "one.mov", options);
+    ASSERT_EQ(one.size(), 1u);
+    EXPECT_EQ(one[0].position_s, 0);
+    EXPECT_THROW(work::chart_stills(test::written(scratch / "words.mov", "words"), options), Error);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(work::chart_stills(scratch / "one.mov", options, {}, stop.get_token()), Error);
+}
+
+// A clip that phones mark as turned is shown upright: pixels as they are seen.
+TEST_F(Footage, parts_and_small_pictures_are_those_of_the_whole) {
+    simulate::write_clip({{&good, 0.3}}, colour::Transfer::bt709, 10, scratch / "c.mov");
+    frame::ClipReader reader(scratch / "c.mov");
+    const frame::Frame whole = reader.still(0), part = reader.still(0, {{}, 1, 0, std::array{96, 64, 200, 120}}),
+                       small = reader.still(0, {{}, 1, 320, {}});
+    EXPECT_EQ(part.width, 200);
+    EXPECT_EQ(part.height, 120);
+    for (int c = 0; c < 3; ++c) EXPECT_NEAR(part.at(100, 60)[c], whole.at(196, 124)[c], 2e-3);
+    EXPECT_EQ(small.width, 320);
+    EXPECT_EQ(small.cell, 3);
+    EXPECT_EQ(small.full_width, 960);
+}
+
+} // namespace
+} // namespace refero
