@@ -58,8 +58,8 @@ public:
         check(avformat_write_header(format_, nullptr));
         scaler_ = sws_getContext(width, height, AV_PIX_FMT_BGR24, width, height, AV_PIX_FMT_YUV420P, SWS_BILINEAR,
                                  nullptr, nullptr, nullptr);
-        sws_setColorspaceDetails(scaler_, sws_getCoefficients(SWS_CS_DEFAULT), 1, sws_getCoefficients(SWS_CS_ITU709),
-                                 0, 0, 1 << 16, 1 << 16);
+        sws_setColorspaceDetails(scaler_, sws_getCoefficients(SWS_CS_DEFAULT), 1, sws_getCoefficients(SWS_CS_ITU709), 0,
+                                 0, 1 << 16, 1 << 16);
         picture_ = av_frame_alloc();
         picture_->format = AV_PIX_FMT_YUV420P;
         picture_->width = width;
@@ -229,9 +229,7 @@ int main(int argc, char** argv) try {
             }
         }
         using Clock = std::chrono::steady_clock;
-        const auto since = [](Clock::time_point t) {
-            return std::chrono::duration<double>(Clock::now() - t).count();
-        };
+        const auto since = [](Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); };
         decode_plainly(file); // into the system's memory
         auto begun = Clock::now();
         const int pictures = decode_plainly(file);

@@ -1,21 +1,68 @@
 #include "clip_panel.hpp"
 
 #include <QHBoxLayout>
+#include <QHelpEvent>
+#include <QPainter>
+#include <QStyleOptionSlider>
+#include <QToolTip>
 #include <QVBoxLayout>
 
 #include "../theme.hpp"
+#include "../widgets/link_glyph.hpp"
 #include "apply/apply.hpp"
 #include "frame/clip.hpp"
+#include "work/footage.hpp"
 
 namespace refero::app {
+
+TimeLine::TimeLine(QWidget* parent) : QSlider(Qt::Horizontal, parent) { setMinimumHeight(40); }
+
+void TimeLine::set_marks(std::vector<Mark> marks) {
+    marks_ = std::move(marks);
+    update();
+}
+
+int TimeLine::x_of(const Mark& mark) const {
+    QStyleOptionSlider o;
+    initStyleOption(&o);
+    const int handle = style()->pixelMetric(QStyle::PM_SliderLength, &o, this);
+    return QStyle::sliderPositionFromValue(minimum(), maximum(), static_cast<int>(1000 * mark.position_s),
+                                           width() - handle) +
+           handle / 2;
+}
+
+void TimeLine::paintEvent(QPaintEvent* event) {
+    QSlider::paintEvent(event);
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    for (const Mark& m : marks_) {
+        const LinkState state = m.verdict == "reshoot"   ? LinkState::broken
+                                : m.verdict == "caution" ? LinkState::worn
+                                                         : LinkState::whole;
+        draw_link(p, QRectF(x_of(m) - 6, 0, 12, 15), state, Theme::now().text);
+    }
+}
+
+bool TimeLine::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        for (const Mark& m : marks_)
+            if (std::abs(help->pos().x() - x_of(m)) < 8 && help->pos().y() < 16) {
+                QToolTip::showText(help->globalPos(), m.words, this);
+                return true;
+            }
+    }
+    return QSlider::event(event);
+}
 
 ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
       picture_(new QLabel),
       time_(new QLabel),
-      slider_(new QSlider(Qt::Horizontal)),
-      take_(new QPushButton(tr("The chart is seen here"))) {
+      slider_(new TimeLine),
+      take_(new QPushButton(tr("The chart is seen here"))),
+      find_(new QPushButton(tr("Find the chart"))) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     picture_->setFixedSize(288, 162);
@@ -24,8 +71,10 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     row->addWidget(picture_);
     row->addSpacing(10);
     auto* column = new QVBoxLayout;
-    auto* words =
-        new QLabel(tr("Move along the clip to a picture that shows the chart well: still, sharp, evenly lit."));
+    auto* words = new QLabel(
+        tr("Move along the clip to a picture that shows the chart well: still, sharp, evenly lit. Marks stand "
+           "where it shows best: a whole one passes, an open one is a caution, a split one is to be shot "
+           "again."));
     words->setProperty("dim", true);
     words->setWordWrap(true);
     column->addStretch();
@@ -34,6 +83,9 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     auto* line = new QHBoxLayout;
     line->addWidget(time_);
     line->addStretch();
+    find_->setToolTip(tr("Looks through the clip for the pictures that show a chart best: sharp, straight, unclipped, "
+                         "nothing before it"));
+    line->addWidget(find_);
     take_->setProperty("primary", true);
     take_->setToolTip(tr("Makes this picture the chart shot of the clip's setup"));
     line->addWidget(take_);
@@ -50,6 +102,7 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
         time_->setText(tr("%1 s").arg(position_s(), 0, 'f', 1));
         delay_.start();
     });
+    connect(find_, &QPushButton::clicked, this, &ClipPanel::find_chart);
     connect(take_, &QPushButton::clicked, this, [this] {
         const plan::Frame* f = desk_.job.frame(frame_);
         if (!f) return;
@@ -64,10 +117,46 @@ void ClipPanel::set_frame(Id id) {
     setVisible(f && f->kind == plan::FrameKind::clip && f->problem.empty());
     if (!isVisibleTo(parentWidget()) || id == frame_) return;
     frame_ = id;
+    slider_->set_marks({});
     slider_->setRange(0, std::max(0, static_cast<int>(1000 * f->duration_s) - 1));
     slider_->setValue(static_cast<int>(1000 * f->position_s));
     time_->setText(tr("%1 s").arg(position_s(), 0, 'f', 1));
     show_picture();
+}
+
+void ClipPanel::find_chart() {
+    const plan::Frame* f = desk_.job.frame(frame_);
+    if (!f) return;
+    const work::FrameSource source = work::source_of(desk_.job.shoot(), *f);
+    desk_.tasks.run({Doing::searching, f->setup}, tr("Looking through %1").arg(qt(source.file.filename())),
+                    [self = QPointer(this), source, id = frame_, limits = work::limits_of(desk_.job.shoot().brief())](
+                        std::stop_token stop, const Progress& progress) -> Tasks::Then {
+                        constexpr std::size_t most_marks = 8;
+                        work::ShotOptions options{.position_s = -1, .clip_code = source.clip_code};
+                        if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
+                        const auto seen = work::chart_stills(source.file, options, progress, stop);
+                        const auto judged = work::judged_stills(source.file, seen, options, limits, most_marks, stop);
+                        return [self, judged, id] {
+                            if (!self || self->frame_ != id) return;
+                            std::vector<TimeLine::Mark> marks;
+                            for (const work::JudgedStill& j : judged) {
+                                const QString verdict = qt(inspect::name_of(j.judgement.verdict));
+                                const inspect::Finding& first = j.judgement.findings.front();
+                                QString words = tr("%1 s: %2").arg(j.still.position_s, 0, 'f', 1).arg(verdict);
+                                if (j.judgement.verdict != inspect::Status::pass) words += ", " + qt(first.advice);
+                                marks.push_back({j.still.position_s, verdict, words});
+                            }
+                            self->slider_->set_marks(std::move(marks));
+                            const work::JudgedStill* best = work::best_of(judged);
+                            if (!best)
+                                return self->desk_.notices.tell(self->tr(
+                                    "No chart was found in this clip. Move along it to a picture that shows one."));
+                            self->slider_->setValue(static_cast<int>(std::ceil(1000 * best->still.position_s)));
+                            self->desk_.notices.tell(self->tr("The chart shows best at %1 s: %2")
+                                                         .arg(best->still.position_s, 0, 'f', 1)
+                                                         .arg(qt(inspect::name_of(best->judgement.verdict))));
+                        };
+                    });
 }
 
 void ClipPanel::show_picture() {

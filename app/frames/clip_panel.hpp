@@ -11,6 +11,30 @@
 
 namespace refero::app {
 
+/// A clip from its beginning to its end, with marks where it shows a chart: shape and tone by the gate's verdict.
+class TimeLine : public QSlider {
+    Q_OBJECT
+
+public:
+    struct Mark {
+        double position_s;
+        QString verdict; ///< pass, caution or reshoot
+        QString words;
+    };
+    explicit TimeLine(QWidget* parent = nullptr);
+    void set_marks(std::vector<Mark> marks);
+    const std::vector<Mark>& marks() const { return marks_; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    int x_of(const Mark& mark) const;
+
+    std::vector<Mark> marks_;
+};
+
 class ClipPanel : public QWidget {
     Q_OBJECT
 
@@ -19,17 +43,19 @@ public:
     /// 0: none.
     void set_frame(Id frame);
     double position_s() const { return slider_->value() / 1000.0; }
-    QSlider* slider() { return slider_; }
+    TimeLine* slider() { return slider_; }
+    QPushButton* find_button() { return find_; }
     QPushButton* take_button() { return take_; }
 
 private:
     void show_picture();
+    void find_chart();
 
     Desk& desk_;
     Id frame_ = 0;
     QLabel *picture_, *time_;
-    QSlider* slider_;
-    QPushButton* take_;
+    TimeLine* slider_;
+    QPushButton *take_, *find_;
     QTimer delay_;
     int request_ = 0;
 };

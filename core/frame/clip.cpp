@@ -94,12 +94,11 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
     const int whole_w = picture.width, whole_h = picture.height;
     if (whole_w < 1 || whole_h < 1 || static_cast<std::int64_t>(whole_w) * whole_h > most_pixels)
         throw failure(file, "the clip's pictures have an impossible size");
-    const int cell = options.most_width > 0
-                         ? std::clamp((whole_w + options.most_width - 1) / options.most_width, 1, std::min(whole_w, whole_h))
-                         : 1;
+    const int cell = options.most_width > 0 ? std::clamp((whole_w + options.most_width - 1) / options.most_width, 1,
+                                                         std::min(whole_w, whole_h))
+                                            : 1;
     const int w = whole_w / cell, h = whole_h / cell;
-    const int flags =
-        cell > 1 ? SWS_AREA : SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP;
+    const int flags = cell > 1 ? SWS_AREA : SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP;
     const std::unique_ptr<SwsContext, void (*)(SwsContext*)> scaler(
         sws_getContext(w * cell, h * cell, static_cast<AVPixelFormat>(picture.format), w, h, AV_PIX_FMT_RGB48LE, flags,
                        nullptr, nullptr, nullptr),

@@ -59,8 +59,8 @@ void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& opti
             if (stop.stop_requested()) return;
             BatchEnd end{i, {}, {}};
             try {
-                end.done = develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {},
-                                   stop, &reel);
+                end.done =
+                    develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {}, stop, &reel);
             } catch (const Error& e) { end.problem = e; } catch (const std::bad_alloc&) {
                 end.problem = Error(ErrorKind::internal, "there is not enough memory", frames[i].frame.source.file,
                                     "Work on fewer frames at a time");

@@ -14,10 +14,11 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr double looks = 60;        ///< through a clip ...
-constexpr double longest_step = 2;  ///< ... no further apart than this, s: a chart is held up for a few seconds
-constexpr int look_width = 640;     ///< pixels; a chart of a tenth of the frame has patches of 9 of them
-constexpr int closer = 10;          ///< looks in each step about a good one
+constexpr double looks = 60;         ///< through a clip ...
+constexpr double longest_step = 2;   ///< ... no further apart than this, s: a chart is held up for a few seconds ...
+constexpr double most_looks = 240;   ///< ... unless it were more than so many: hours are not looked through so closely
+constexpr int look_width = 640;      ///< pixels; a chart of a tenth of the frame has patches of 9 of them
+constexpr int closer = 10;           ///< looks in each step about a good one
 constexpr std::size_t good_ones = 4; ///< that are looked at closer, and judged
 // What counts as much as one another: a blur of a twelfth of a patch, half the turn from which on the gate warns, one
 // patch in ten clipped.
@@ -43,8 +44,9 @@ double clipped_share(const frame::Frame& f, const chart::Definition& d, const ch
         const chart::Point at = map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2}) / f.cell;
         const int x = static_cast<int>(at.x()), y = static_cast<int>(at.y());
         if (x < 0 || y < 0 || x >= f.width || y >= f.height) continue;
-        clipped += f.clipped[static_cast<std::size_t>(y) * static_cast<std::size_t>(f.width) +
-                             static_cast<std::size_t>(x)] != 0;
+        clipped +=
+            f.clipped[static_cast<std::size_t>(y) * static_cast<std::size_t>(f.width) + static_cast<std::size_t>(x)] !=
+            0;
     }
     return static_cast<double>(clipped) / static_cast<double>(d.patches.size());
 }
@@ -68,7 +70,9 @@ Part about(const chart::Corners& q, double pixels) {
 class Search {
 public:
     Search(const fs::path& file, const ShotOptions& options, std::stop_token stop)
-        : reader_(file), options_(options), stop_(std::move(stop)) {
+        : reader_(file),
+          options_(options),
+          stop_(std::move(stop)) {
         if (options.chart.empty()) definitions_ = chart::installed();
         else definitions_.push_back(chart::find_definition(options.chart));
         if (!options.chart.empty()) chart::reference_of(definitions_.front()); // found by colours alone
@@ -212,7 +216,9 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
                                      std::stop_token stop) {
     const frame::Clip clip = frame::read_clip(file);
     const double still_s = clip.frames_per_second > 0 ? 1 / clip.frames_per_second : 0.04;
-    const double step = std::clamp(clip.duration_s / looks, still_s, longest_step), end = std::max(step, clip.duration_s);
+    const double step =
+        std::clamp(clip.duration_s / looks, still_s, std::max(longest_step, clip.duration_s / most_looks));
+    const double end = std::max(step, clip.duration_s);
     Looked looked;
     const auto tell = [&](double share) {
         throw_if_stopped(stop);
@@ -229,7 +235,8 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
     double before = 0;
     looked.at.insert(end);
     for (const double key : looked.at) {
-        if (key - before > 1.5 * longest_step) windows.push_back({before + step, key, step, Among::references});
+        if (key - before > 1.5 * std::max(step, longest_step))
+            windows.push_back({before + step, key, step, Among::references});
         before = key;
     }
     look_into(file, options, windows, looked, stop);
@@ -239,8 +246,8 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
         std::sort(looked.seen.begin(), looked.seen.end(), better);
         windows.clear();
         for (const ChartStill& good : apart(looked.seen, reach, most))
-            windows.push_back({std::max(0.0, good.position_s - reach) + still_s / 4, good.position_s + reach, by,
-                               Among::all, good});
+            windows.push_back(
+                {std::max(0.0, good.position_s - reach) + still_s / 4, good.position_s + reach, by, Among::all, good});
         look_into(file, options, windows, looked, stop);
     };
     closer_to(good_ones, longest_step / 2, std::max(still_s, longest_step / closer));
@@ -251,32 +258,47 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
     return std::move(looked.seen);
 }
 
-std::optional<JudgedStill> best_still(const fs::path& file, const std::vector<ChartStill>& stills,
-                                      const ShotOptions& options, const inspect::Limits& limits,
-                                      std::stop_token stop) {
-    std::optional<JudgedStill> best;
-    if (stills.empty()) return best;
+std::vector<JudgedStill> judged_stills(const fs::path& file, const std::vector<ChartStill>& stills,
+                                       const ShotOptions& options, const inspect::Limits& limits, std::size_t most,
+                                       std::stop_token stop) {
+    std::vector<JudgedStill> all;
+    if (stills.empty()) return all;
     frame::ClipReader reader(file);
     constexpr double moved_s = 0.5; // a hand has gone by then
-    for (const ChartStill& s : apart(stills, moved_s, good_ones)) {
-        const frame::Frame f =
-            reader.still(s.position_s, {options.encoding, options.clip_code}, stop);
+    for (const ChartStill& s : apart(stills, moved_s, most)) {
+        const frame::Frame f = reader.still(s.position_s, {options.encoding, options.clip_code}, stop);
         try {
-            inspect::Judgement j = judge(f, measure_in(f, options, stop), limits);
-            if (!best || j.verdict < best->judgement.verdict) best = JudgedStill{s, std::move(j)};
+            all.push_back({s, judge(f, measure_in(f, options, stop), limits)});
         } catch (const Error& e) {
             if (e.kind() != ErrorKind::not_found) throw;
         }
-        if (best && best->judgement.verdict == inspect::Status::pass) break;
     }
-    return best;
+    return all;
+}
+
+const JudgedStill* best_of(const std::vector<JudgedStill>& stills) {
+    const auto best = std::min_element(stills.begin(), stills.end(), [](const JudgedStill& a, const JudgedStill& b) {
+        return a.judgement.verdict < b.judgement.verdict;
+    });
+    return best == stills.end() ? nullptr : &*best;
+}
+
+std::optional<JudgedStill> best_still(const fs::path& file, const std::vector<ChartStill>& stills,
+                                      const ShotOptions& options, const inspect::Limits& limits, std::stop_token stop) {
+    // The best by its edges first: where the gate passes it no other is looked at.
+    const auto first = judged_stills(file, stills, options, limits, 1, stop);
+    if (!first.empty() && first[0].judgement.verdict == inspect::Status::pass) return first[0];
+    const auto some = judged_stills(file, stills, options, limits, good_ones, stop);
+    const JudgedStill* best = best_of(some);
+    return best ? std::optional(*best) : std::nullopt;
 }
 
 double showing_s(const fs::path& file, const ShotOptions& options, std::stop_token stop) {
     if (options.position_s >= 0 || frame::kind_of(file) != frame::FileKind::clip)
         return std::max(0.0, options.position_s);
     if (!options.corners)
-        if (const auto best = best_still(file, chart_stills(file, options, {}, stop), options, inspect::limits_for({}), stop))
+        if (const auto best =
+                best_still(file, chart_stills(file, options, {}, stop), options, inspect::limits_for({}), stop))
             return best->still.position_s;
     return frame::read_clip(file).duration_s / 24;
 }

@@ -19,15 +19,21 @@ struct ChartStill {
 std::vector<ChartStill> chart_stills(const std::filesystem::path& file, const ShotOptions& options,
                                      const Progress& progress = {}, std::stop_token stop = {});
 
-/// Of the best of these the one that the gate likes most (a hand or a shadow shows in no edge), with its verdict; none
-/// of none.
+/// A still with the gate's verdict on it: a hand or a shadow shows in no edge.
 struct JudgedStill {
     ChartStill still;
     inspect::Judgement judgement;
 };
+/// The best of these, some time apart, as the gate sees them; in the order of the stills.
+std::vector<JudgedStill> judged_stills(const std::filesystem::path& file, const std::vector<ChartStill>& stills,
+                                       const ShotOptions& options, const inspect::Limits& limits, std::size_t most,
+                                       std::stop_token stop = {});
+/// Of the best of them the one that the gate likes most; none of none.
 std::optional<JudgedStill> best_still(const std::filesystem::path& file, const std::vector<ChartStill>& stills,
                                       const ShotOptions& options, const inspect::Limits& limits,
                                       std::stop_token stop = {});
+/// The first of the judged ones that none has a better verdict than; null of none.
+const JudgedStill* best_of(const std::vector<JudgedStill>& stills);
 
 /// Where a clip shows the chart, s: the position that is told, else where it shows it best, else early in it. 0 for
 /// files that are no clips.

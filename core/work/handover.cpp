@@ -133,8 +133,7 @@ namespace {
 
 /// A still of a range comes from the clip that is open already.
 frame::Frame frame_of(const FrameSource& source, Reel* reel, const std::stop_token& stop) {
-    if (!reel || frame::kind_of(source.file) != frame::FileKind::clip)
-        return read(source, frame::Size::full, {}, stop);
+    if (!reel || frame::kind_of(source.file) != frame::FileKind::clip) return read(source, frame::Size::full, {}, stop);
     if (!reel->reader || reel->file != source.file) {
         reel->reader = std::make_unique<frame::ClipReader>(source.file);
         reel->file = source.file;

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "frame/clip.hpp"
+#include "work/footage.hpp"
 
 #include "work/internal.hpp"
 
@@ -112,7 +113,7 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
         f.kind = plan::FrameKind::chart;
         f.reason = "a light of its own, balanced on a card";
     } else if (shows_chart) {
-        f.kind = plan::FrameKind::chart;
+        if (f.kind != plan::FrameKind::clip) f.kind = plan::FrameKind::chart; // footage stays footage
         const plan::Assignment a = plan::assign_chart(shoot, f, m.kelvin);
         f.setup = a.setup;
         f.reason = a.reason;
@@ -187,8 +188,15 @@ Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_r
     try {
         a.row = described(file);
         a.own_work = frame::is_own_work(file);
-        if (a.row.kind == plan::FrameKind::clip) return a;
-        a.measured = measure({{a.row.path, a.row.sha256, {}, 0}, {}, {}, limits}, {}, progress, stop);
+        if (a.row.kind == plan::FrameKind::clip) {
+            const ShotOptions any{.position_s = -1};
+            const auto seen = chart_stills(
+                file, any, [&](double share) { return progress ? progress(0.8 * share) : void(); }, stop);
+            const auto best = best_still(file, seen, any, limits, stop);
+            if (!best) return a;
+            a.row.position_s = best->still.position_s;
+        }
+        a.measured = measure({{a.row.path, a.row.sha256, {}, a.row.position_s}, {}, {}, limits}, {}, progress, stop);
     } catch (const Error& e) {
         if (e.kind() == ErrorKind::cancelled || must_read) throw;
         std::error_code ec;
@@ -214,12 +222,13 @@ Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arr
     t.told = place.told;
     if (r.asks_for_lens) t.camera_asks = r.camera;
     const std::string name = fs::path(f.path).filename().string();
-    t.rows = Change(f.kind == plan::FrameKind::chart ? "Chart shot " + name : name + " came in");
+    t.rows = Change(f.kind == plan::FrameKind::chart || m.shot ? "Chart shot " + name : name + " came in");
     if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card);
     t.rows.about(f.setup > 0 ? title_of(shoot, f.setup) : f.model);
     t.setup = f.setup;
     const Id frame = t.rows.add(f);
-    if (f.kind != plan::FrameKind::chart || f.same_as || !f.setup) return t;
+    const bool evidence = f.kind == plan::FrameKind::chart || (f.kind == plan::FrameKind::clip && m.shot);
+    if (!evidence || f.same_as || !f.setup) return t;
     const std::string problem = !m.shot && (how.card || waits_for_card(shoot, f.setup)) ? touch_the_card : m.problem;
     t.chart_shot = t.rows.add(
         plan::ChartShot{.setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});

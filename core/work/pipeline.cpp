@@ -5,7 +5,6 @@
 
 #include "work/footage.hpp"
 
-
 namespace refero::work {
 
 namespace {

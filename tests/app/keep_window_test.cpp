@@ -218,15 +218,26 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     desk().frames.take_in({card / "interview.mkv"}, id(0));
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 1; }));
     ASSERT_EQ(desk().job.shoot().frames[0].kind, plan::FrameKind::clip);
-    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::to_shoot);
+    // Its chart was found by itself.
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }, 20000));
+    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::read);
+    const double found_s = desk().job.shoot().frames[0].position_s;
+    EXPECT_TRUE(found_s >= 2 && found_s < 4) << found_s;
     window.show_board(BoardPlace::frames);
     frames().choose({desk().job.shoot().frames[0].id});
     auto* panel = frames().findChild<ClipPanel*>();
     ASSERT_TRUE(panel->isVisible());
+    // The time line shows where it is seen, and how well.
+    panel->slider()->setValue(0);
+    QTest::mouseClick(panel->find_button(), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return !panel->slider()->marks().empty(); }, 20000));
+    EXPECT_NEAR(panel->position_s(), found_s, 0.3);
+    for (const TimeLine::Mark& m : panel->slider()->marks()) EXPECT_TRUE(m.position_s >= 2 && m.position_s < 4);
+    photograph(window, "frames-clip");
     panel->slider()->setValue(3000);
     QTest::mouseClick(panel->take_button(), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[0].position_s == 3; }, 20000));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }, 20000));
-    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::read);
     EXPECT_EQ(desk().chains.at(id(0)).shot->frame.encoding, "bt709");
     desk().setups.fit(id(0));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));

@@ -36,8 +36,8 @@ TEST_F(Footage, the_still_that_shows_the_chart_best_is_found) {
     EXPECT_LT(stills[0].placement.tilt_deg, 5);
     EXPECT_TRUE(std::is_sorted(told.begin(), told.end()) && told.back() == 1);
     for (const work::ChartStill& s : stills) EXPECT_TRUE(s.position_s >= 3 && s.position_s < 8) << s.position_s;
-    EXPECT_TRUE(std::is_sorted(stills.begin(), stills.end(),
-                               [](const auto& a, const auto& b) { return a.fault < b.fault; }));
+    EXPECT_TRUE(
+        std::is_sorted(stills.begin(), stills.end(), [](const auto& a, const auto& b) { return a.fault < b.fault; }));
     EXPECT_EQ(work::showing_s(scratch / "c.mov", options), stills[0].position_s);
     options.chart.clear(); // any chart
     EXPECT_NEAR(work::showing_s(scratch / "c.mov", options), 6.5, 0.35);
