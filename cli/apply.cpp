@@ -119,9 +119,16 @@ void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::pa
         const std::vector<bool> before = work::finished(frames, develop);
         std::vector<work::BatchFrame> rest;
         r.json["left_out"] = Json::array();
+        work::Developed known;
+        known.kind = "frame";
+        known.message = develop.space + ", full size, finished before";
         for (std::size_t i = 0; i < frames.size(); ++i)
-            if (before[i]) r.json["left_out"].push_back(frames[i].frame.target.string());
-            else rest.push_back(std::move(frames[i]));
+            if (!before[i]) rest.push_back(std::move(frames[i]));
+            else {
+                r.json["left_out"].push_back(frames[i].frame.target.string());
+                known.file = frames[i].frame.target;
+                if (written) written(frames[i], known);
+            }
         frames = std::move(rest);
     }
     std::vector<fs::path> targets;

@@ -16,7 +16,7 @@ namespace fs = std::filesystem;
 namespace {
 
 struct JobArguments {
-    std::string file, action, setup, output, formats = "cube,dcp,icc,matrix", name = "{stem}";
+    std::string file, action, setup, output, chunk, formats = "cube,dcp,icc,matrix", name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
     bool list = false, all_frames = false;
@@ -203,6 +203,39 @@ std::string quoted(const std::string& word) {
     return out + "'";
 }
 
+constexpr std::size_t chunk_frames = 25;
+
+/// "2/8": the second of eight.
+std::pair<std::size_t, std::size_t> chunk_of(const std::string& text) {
+    unsigned mine = 0, all = 0;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%u/%u%c", &mine, &all, &rest) != 2 || mine < 1 || mine > all || all > 100000)
+        throw Error(ErrorKind::usage, "a chunk is one of so many", {}, "Write it as 2/8: the second of eight");
+    return {mine, all};
+}
+
+/// A command line a chunk, for job queues that exist.
+Result listed(const job::JobFile& job, const JobArguments& a, std::size_t frames) {
+    Result r;
+    r.json["commands"] = Json::array();
+    const std::size_t chunks = (frames + chunk_frames - 1) / chunk_frames;
+    for (std::size_t k = 1; k <= chunks; ++k) {
+        std::string line = quoted(fs::read_symlink("/proc/self/exe").string()) + " job " +
+                           quoted(fs::absolute(job.file()).string()) + " apply --chunk " + std::to_string(k) + "/" +
+                           std::to_string(chunks);
+        if (!a.setup.empty()) line += " --setup " + quoted(a.setup);
+        line +=
+            " -o " + quoted(fs::absolute(a.output).string()) + " --format " + a.how.format + " --space " + a.how.space;
+        if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
+        if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
+        if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;
+        line += " --name " + quoted(a.name) + " --resume";
+        r.json["commands"].push_back(line);
+        r.words += line + "\n";
+    }
+    return r;
+}
+
 Result develop(job::JobFile& job, const JobArguments& a) {
     const work::DevelopOptions options = a.how.options(a.outputs);
     if (a.output.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
@@ -213,29 +246,25 @@ Result develop(job::JobFile& job, const JobArguments& a) {
     const auto all = chosen(job.content(), a.setup);
     for (const work::Chain& c : all) {
         if (!c.correction) continue;
-        if (a.list) { // one command a setup: no two of them write one file
-            std::string line = "refero-cli job " + quoted(fs::absolute(job.file()).string()) + " apply --setup " +
-                               quoted(c.title) + " -o " + quoted(fs::absolute(a.output).string()) + " --format " +
-                               a.how.format + " --space " + a.how.space;
-            if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
-            if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
-            if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;
-            line += " --name " + quoted(a.name) + " --resume";
-            r.json["commands"].push_back(line);
-            r.words += line + "\n";
-            continue;
-        }
         chains.emplace(c.correction, c);
         batch.push_back(&chains.at(c.correction));
     }
-    if (a.list) return r;
     std::vector<work::BatchFrame> frames =
         work::batch_of(job.content(), batch, options.format, a.output, a.name, options.space);
+    if (a.list) return listed(job, a, frames.size());
+    if (!a.chunk.empty()) {
+        // Planned whole, so that names are told apart as in one run: no two chunks write one file.
+        const auto [mine, all_chunks] = chunk_of(a.chunk);
+        std::vector<work::BatchFrame> some;
+        for (std::size_t i = mine - 1; i < frames.size(); i += all_chunks) some.push_back(std::move(frames[i]));
+        frames = std::move(some);
+    }
     std::vector<fs::path> targets;
     for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
     work::guard_outputs(job.content(), job.file(), targets);
     work_through(std::move(frames), {}, a.output, a.how, a.outputs, r,
                  [&](const work::BatchFrame& f, const work::Developed& done) {
+                     if (!a.chunk.empty()) return; // the run that ends the batch keeps the rows
                      job.change(work::keep(job.content(), chains.at(f.correction), done));
                  });
     return r;
@@ -307,7 +336,8 @@ Run add_job(CLI::App& app) {
     app.add_option("--formats", a->formats, "handover: formats, with commas between them")->capture_default_str();
     app.add_option("--name", a->name, "apply: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}")
         ->capture_default_str();
-    app.add_flag("--list", a->list, "apply: print one command line a setup for a job queue, instead of working");
+    app.add_flag("--list", a->list, "apply: print one command line a chunk for a job queue, instead of working");
+    app.add_option("--chunk", a->chunk, "apply: one of so many, 2/8, of all frames");
     a->how.add(app);
     a->outputs.add(app);
     return [a] {
@@ -327,7 +357,10 @@ Run add_job(CLI::App& app) {
         if (!a->files.empty() && a->action != "take")
             throw Error(ErrorKind::usage, "only take has frames to take", a->files.front(), "Leave it out");
         if (a->files.empty() && a->action == "take") throw Error(ErrorKind::usage, "there are no frames to take");
-        job::JobFile job(a->file, a->action == "new" ? job::JobFile::Open::create : job::JobFile::Open::existing);
+        // A chunk of a batch and a list of them only look: many run at a time.
+        const bool looks = a->action == "status" || (a->action == "apply" && (a->list || !a->chunk.empty()));
+        using Open = job::JobFile::Open;
+        job::JobFile job(a->file, a->action == "new" ? Open::create : looks ? Open::viewing : Open::existing);
         return action->second(job);
     };
 }

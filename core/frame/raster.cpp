@@ -65,7 +65,7 @@ std::optional<colour::Mat3> exr_matrix(const OIIO::ImageSpec& spec) {
     const OIIO::ParamValue* p = spec.find_attribute("chromaticities");
     if (!p || p->datasize() != 8 * static_cast<int>(sizeof(float))) return std::nullopt;
     const auto* v = static_cast<const float*>(p->data());
-    const auto at = [&](int i) {
+    const auto at = [&](std::size_t i) {
         return colour::Chromaticity{static_cast<double>(v[2 * i]), static_cast<double>(v[2 * i + 1])};
     };
     const colour::RgbSpace space{"file", at(0), at(1), at(2), at(3), colour::Transfer::linear};

@@ -275,7 +275,8 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
     const bool there = fs::exists(file, ec);
     if (there && how == Open::create)
         throw Error(ErrorKind::usage, "there is a file of this name already", file, "Choose another name");
-    if (!there && how == Open::existing) throw Error(ErrorKind::input, "there is no such file", file, "Check the name");
+    if (!there && (how == Open::existing || how == Open::viewing))
+        throw Error(ErrorKind::input, "there is no such file", file, "Check the name");
     if (there && !fs::is_regular_file(file, ec))
         throw Error(ErrorKind::input, "this is not a file", file, "Name a file, not a folder");
     if (!there && file.has_parent_path() && !fs::is_directory(file.parent_path(), ec))
@@ -283,11 +284,12 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
                     "Make it first, or choose another");
     if (schema_.shared) owner_ = new_uid();
     guarded(file, [&] {
-        for_viewing_ = there && !can_be_written(file);
+        const bool writable = can_be_written(file);
+        for_viewing_ = there && (how == Open::viewing || !writable);
         if (there) {
             const bool unfinished = check_file(file, schema_.application_id, schema_.what,
                                                static_cast<std::uint32_t>(schema_.migrations.size()));
-            if (unfinished && for_viewing_)
+            if (unfinished && for_viewing_ && !writable)
                 throw Error(ErrorKind::input,
                             "an unfinished change lies beside this " + schema_.what +
                                 ", and nothing can be written here to settle it",
@@ -339,7 +341,8 @@ void Store::Descriptor::take(int descriptor) {
 void Store::open() {
     if (for_viewing_) {
         // A copy in memory: neither the file nor its folder is touched.
-        const SQLite::Database source(uri_of(file_) + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
+        const std::string as_it_is = can_be_written(file_) ? "" : "?immutable=1"; // no lock can be taken on it
+        const SQLite::Database source(uri_of(file_) + as_it_is, SQLite::OPEN_READONLY | SQLite::OPEN_URI, 3000);
         db_ = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
         SQLite::Backup(*db_, const_cast<SQLite::Database&>(source)).executeStep();
         return;

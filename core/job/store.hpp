@@ -95,7 +95,8 @@ public:
     enum class Open {
         existing, ///< throws when there is no such file
         create,   ///< throws when there is one
-        either
+        either,
+        viewing ///< only to look at it, as it is now: nothing is written, and others may have it open
     };
     /// Opens a file; an older version is migrated, and a copy of it kept beside it as NAME.vN. A file that cannot be
     /// written is opened for viewing. Throws Error(input) for files that are damaged, of another kind or newer, that

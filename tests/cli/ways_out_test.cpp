@@ -240,9 +240,6 @@ TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {
     ASSERT_EQ(pdf.status, 0) << pdf.err;
     EXPECT_EQ(std::system(("cd '" + scratch.folder().string() + "' && pdftotext report.pdf report.txt").c_str()), 0);
     EXPECT_NE(bytes("report.txt").find("Patch"), std::string::npos);
-    const auto listed = run("job shoot.refero apply --list -o frames --json");
-    EXPECT_EQ(listed.object()["commands"].size(), 1u) << listed.out;
-    EXPECT_FALSE(fs::exists(scratch / "frames"));
     ASSERT_EQ(run("job shoot.refero apply -o frames").status, 0);
     EXPECT_TRUE(fs::exists(scratch / "frames" / "a.tif"));
     ASSERT_EQ(run("job shoot.refero archive -o shoot.zip").status, 0);
@@ -259,6 +256,52 @@ TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {
         configured = configured || e.path().filename() == "config.ocio";
     EXPECT_TRUE(configured);
     EXPECT_EQ(run("unpack shoot.zip -o there").status, 2); // nothing is replaced
+}
+
+// Through a job queue that exists, GNU parallel: four chunks at a time, of two setups with frames of equal names.
+TEST_F(WaysOut, a_job_queue_works_through_the_chunks_of_a_batch) {
+    ASSERT_EQ(run("job shoot.refero new").status, 0);
+    std::string files = "a.dng";
+    fs::create_directories(scratch / "other");
+    simulate("other/b.dng", {.camera = "stills-b", .width = 600, .height = 400});
+    files += " other/b.dng";
+    for (const char* camera : {"stills-a", "stills-b"}) {
+        test::written(scratch / "plain.json", formatted(R"({{"refero_scene":1,"size":[240,160],"camera":"{}",
+"light":"window","background":{{"surface":{{"grey":0.4}},"texture":0.3}}}})",
+                                                        camera));
+        ASSERT_EQ(run(std::string("simulate plain.json -o ") + camera + ".dng").status, 0);
+    }
+    for (int i = 0; i < 40; ++i) { // each taken at a time of its own, else it is a copy of another
+        const std::string name = formatted("f{:02}.dng", i / 2), folder = i % 2 ? "other/" : "",
+                          time = formatted("10:{:02}:00", i + 1);
+        std::string raw = bytes(i % 2 ? "stills-b.dng" : "stills-a.dng");
+        for (std::size_t at; (at = raw.find("10:00:00")) != std::string::npos;) raw.replace(at, 8, time);
+        test::written(scratch / (folder + name), raw);
+        files += " " + folder + name;
+    }
+    ASSERT_EQ(run("job shoot.refero take " + files).status, 0);
+    ASSERT_EQ(run("job shoot.refero fit").status, 0);
+    const auto listed = run("job shoot.refero apply --list -o queue");
+    ASSERT_EQ(listed.status, 0) << listed.err;
+    EXPECT_FALSE(fs::exists(scratch / "queue"));
+    test::written(scratch / "queue.txt", listed.out);
+    const auto lines = std::count(listed.out.begin(), listed.out.end(), '\n');
+    EXPECT_GE(lines, 2);
+    ASSERT_EQ(
+        std::system(("cd '" + scratch.folder().string() + "' && parallel -j 4 < queue.txt > said.txt 2>&1").c_str()), 0)
+        << bytes("said.txt");
+    // The same names and the same files as one run makes; the run that ends the batch keeps the rows.
+    ASSERT_EQ(run("job shoot.refero apply -o alone").status, 0);
+    int files_made = 0;
+    for (const auto& e : fs::directory_iterator(scratch / "alone")) {
+        ++files_made;
+        EXPECT_TRUE(read_file(e.path()) == read_file(scratch / "queue" / e.path().filename())) << e.path();
+    }
+    EXPECT_GT(files_made, 40);
+    const json last = run("job shoot.refero apply -o queue --resume --json").object();
+    EXPECT_TRUE(last["written"].empty());
+    EXPECT_EQ(last["left_out"].size(), static_cast<std::size_t>(files_made));
+    EXPECT_EQ(run("job shoot.refero apply -o queue --chunk 3/2").status, 2);
 }
 
 TEST_F(WaysOut, archives_that_are_none_or_would_harm_are_refused) {
