@@ -95,6 +95,9 @@ void DevelopArguments::add(CLI::App& app) {
     app.add_option("--depth", depth, "8 or 16 (TIFF, PNG), half or float (EXR)");
     app.add_option("--gamut", gamut, "Colours outside the space: clip, or map along their hue")->capture_default_str();
     app.add_option("--parts", parts, "balance,exposure,colour,finish or some of them; default: all");
+    app.add_option("--white-luminance", white_luminance,
+                   "EXR: luminance of the perfect diffuser, cd/m2, as its whiteLuminance; default: not told")
+        ->check(CLI::Range(0.01, 1e6));
     app.add_flag("--resume", resume, "Leave out what was finished with the same correction and settings");
     app.add_option("--jobs", jobs, "Frames at a time; default: by memory and processors")->check(CLI::Range(1, 256));
 }
@@ -106,6 +109,9 @@ work::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
     o.depth = apply::depth_named(depth, o.format);
     o.gamut = apply::gamut_named(gamut);
     if (!parts.empty()) o.parts = apply::parts_named(parts);
+    if (white_luminance > 0 && o.format != apply::Format::exr)
+        throw Error(ErrorKind::usage, "--white-luminance is for EXR", {}, "Choose --format exr, or leave it out");
+    o.white_luminance = white_luminance;
     o.existing = outputs.existing();
     return o;
 }

@@ -33,21 +33,44 @@ std::string words_of(const inspect::Judgement& j) {
 struct Judged {
     inspect::Judgement judgement;
     bool found = true;
+    std::shared_ptr<job::MeasuredShot> shot; ///< without its pixels
 };
 
 Judged judge(const fs::path& file, const work::ShotOptions& options, const inspect::Limits& limits) {
     try {
-        const job::MeasuredShot shot = work::take_shot(file, options);
-        return {work::judge(shot.frame, shot, limits)};
+        const auto shot = std::make_shared<job::MeasuredShot>(work::take_shot(file, options));
+        inspect::Judgement judgement = work::judge(shot->frame, *shot, limits);
+        shot->frame.rgb = {};
+        shot->frame.clipped = {};
+        return {std::move(judgement), true, shot};
     } catch (const Error& e) {
         if (e.kind() != ErrorKind::not_found) throw;
-        return {inspect::no_chart(), false};
+        return {inspect::no_chart(), false, {}};
+    }
+}
+
+/// The other frames of a folder by the same camera in the same mode are witnesses of each.
+void hear_witnesses(std::vector<std::pair<fs::path, Judged>>& all) {
+    for (auto& [file, judged] : all) {
+        if (!judged.shot) continue;
+        std::vector<plan::Finding> rows = work::rows_of(judged.judgement);
+        const std::vector<plan::Finding> before = rows;
+        for (const auto& [name, other] : all)
+            if (other.shot && other.shot != judged.shot && other.shot->frame.is_raw == judged.shot->frame.is_raw &&
+                other.shot->frame.metadata.camera() == judged.shot->frame.metadata.camera())
+                work::hear_witness(rows, *judged.shot, *other.shot);
+        if (rows == before) continue;
+        judged.judgement.findings = work::findings_from(rows);
+        judged.judgement.verdict = inspect::Status::pass;
+        for (const inspect::Finding& f : judged.judgement.findings)
+            if (f.status != inspect::Status::unknown)
+                judged.judgement.verdict = std::max(judged.judgement.verdict, f.status);
     }
 }
 
 // Every frame of a folder; one that cannot be read does not hide the others.
 Result inspect_folder(const fs::path& folder, const work::ShotOptions& options, const inspect::Limits& limits) {
-    std::vector<std::pair<fs::path, inspect::Judgement>> all;
+    std::vector<std::pair<fs::path, Judged>> judged;
     std::vector<std::pair<fs::path, std::string>> errors;
     std::error_code ec;
     fs::directory_iterator entry(folder, ec);
@@ -60,12 +83,15 @@ Result inspect_folder(const fs::path& folder, const work::ShotOptions& options, 
             fs::is_directory(file, unreadable))
             continue;
         try {
-            all.emplace_back(file, judge(file, options, limits).judgement);
+            judged.emplace_back(file, judge(file, options, limits));
         } catch (const Error& e) {
             if (e.kind() != ErrorKind::input) throw;
             errors.emplace_back(file, e.what());
         }
     }
+    hear_witnesses(judged);
+    std::vector<std::pair<fs::path, inspect::Judgement>> all;
+    for (auto& [file, j] : judged) all.emplace_back(file, std::move(j.judgement));
     if (all.empty() && errors.empty())
         throw Error(ErrorKind::input, "there are no frames in this folder", folder,
                     "Name a folder of raw, TIFF, PNG, JPEG or EXR files, or clips");

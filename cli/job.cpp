@@ -229,6 +229,7 @@ Result listed(const job::JobFile& job, const JobArguments& a, std::size_t frames
         if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
         if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
         if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;
+        if (a.how.white_luminance > 0) line += formatted(" --white-luminance {:g}", a.how.white_luminance);
         line += " --name " + quoted(a.name) + " --resume";
         r.json["commands"].push_back(line);
         r.words += line + "\n";

@@ -95,6 +95,7 @@ struct DevelopArguments {
     std::string format = "tiff", space = "srgb", depth, gamut = "clip", parts;
     bool resume = false;
     int jobs = 0;
+    double white_luminance = 0;
     void add(CLI::App& app);
     /// Throws Error(usage).
     work::DevelopOptions options(const Outputs& outputs) const;

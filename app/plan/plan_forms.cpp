@@ -16,6 +16,27 @@ QString length(double mm) {
                               : QObject::tr("%1 m").arg(mm / 1000, 0, 'f', 2);
 }
 
+void add_heading(QVBoxLayout* column, const QString& text) {
+    auto* label = new QLabel(text);
+    label->setFont(title_font());
+    column->addSpacing(6);
+    column->addWidget(label);
+}
+
+void add_pair(QVBoxLayout* column, const QString& text, QWidget* field, const QString& tooltip) {
+    auto* row = new QFormLayout;
+    row->setHorizontalSpacing(12);
+    row->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
+    auto* label = new QLabel(text);
+    label->setProperty("dim", true);
+    label->setBuddy(field);
+    label->setFixedWidth(RecordForm<plan::Setup>::label_width);
+    field->setToolTip(tooltip);
+    field->setAccessibleName(text);
+    row->addRow(label, field);
+    column->addLayout(row);
+}
+
 } // namespace
 
 QStringList light_kind_words() {
@@ -25,8 +46,138 @@ QStringList light_kind_words() {
     return all;
 }
 
+void PlanView::make_camera_form(QWidget* inner, QVBoxLayout* column) {
+    camera_ = std::make_unique<RecordForm<plan::Camera>>(inner, [this](const plan::Camera& c, const QString& what) {
+        update_row(c, tr("%1: %2").arg(qt(c.name), what));
+    });
+    camera_->line_up();
+    camera_->text(tr("Name"), &plan::Camera::name);
+    camera_->text(tr("Model"), &plan::Camera::model, tr("As the files say; frames are recognised by it"));
+    camera_->text(tr("Serial number"), &plan::Camera::serial_number,
+                  tr("As the files say; tells two cameras of one model apart"));
+    camera_->text(tr("Firmware"), &plan::Camera::firmware, tr("A change makes its corrections stale"));
+    camera_->number(tr("Sensor width"), &plan::Camera::sensor_width_mm, 1, 100, 1, tr("mm"));
+    camera_->number(tr("Sensor height"), &plan::Camera::sensor_height_mm, 1, 100, 1, tr("mm"));
+    camera_->number(tr("Pixels across"), &plan::Camera::width_px, 100, 40000, 0, tr("px"));
+    camera_->number(tr("Clock offset"), &plan::Camera::clock_offset_s, -1e6, 1e6, 0, tr("s"),
+                    tr("Added to the camera's time; set by two frames of one moment in Frames"));
+    column->addWidget(camera_->widget());
+    add_heading(column, tr("Lens of this row"));
+    add_pair(column, tr("Lens"), lens_of_row_, tr("Changes the lens of all setups in this row"));
+    lens_ = std::make_unique<RecordForm<plan::Lens>>(
+        inner, [this](const plan::Lens& l, const QString& what) { update_row(l, tr("%1: %2").arg(qt(l.name), what)); });
+    lens_->line_up();
+    lens_->text(tr("Name"), &plan::Lens::name, tr("As the files say; frames are recognised by it"));
+    lens_->number(tr("Focal length"), &plan::Lens::focal_mm, 1, 2000, 0, tr("mm"),
+                  tr("Of a zoom lens: the one the chart is shot at"));
+    lens_->number(tr("Nearest focus"), &plan::Lens::nearest_m, 0.01, 50, 2, tr("m"), tr("From the sensor"));
+    column->addWidget(lens_->widget());
+    add_heading(column, tr("Recording mode of this row"));
+    add_pair(column, tr("Mode"), mode_of_row_, tr("Changes the mode of all setups in this row"));
+    mode_ = std::make_unique<RecordForm<plan::Mode>>(
+        inner, [this](const plan::Mode& m, const QString& what) { update_row(m, tr("%1: %2").arg(qt(m.name), what)); });
+    mode_->line_up();
+    mode_->text(tr("Name"), &plan::Mode::name);
+    mode_->choice(tr("Kind"), &plan::Mode::kind, {tr("raw"), tr("finished picture"), tr("video")});
+    mode_->text(tr("Curve"), &plan::Mode::encoding,
+                tr("linear, srgb, bt709, hlg, pq, acescct, or a 1D LUT file; empty: by the file's own tags"));
+    mode_->number(tr("Clips at"), &plan::Mode::clip_percent, 0, 100, 1, tr("% of the codes"),
+                  tr("Where this mode's whites end below its last code: what lies there counts as clipped"),
+                  tr("the last code"));
+    mode_->text(tr("Sub-settings"), &plan::Mode::sub_settings,
+                tr("Contrast, saturation, sharpening; a change makes corrections stale"));
+    column->addWidget(mode_->widget());
+    auto* typed = new QPushButton(tr("Type in a log curve \u2026"));
+    typed->setObjectName("typeCurve");
+    typed->setToolTip(tr("By the six figures that makers print; kept as CLF, and used for this mode"));
+    log_curve_ = new LogCurveForm(desk_);
+    connect(typed, &QPushButton::clicked, this, [this] {
+        log_curve_->open(mode_->value().id);
+        forms_->setCurrentIndex(forms_->count() - 1); // a page of its own, after the three of the cell
+    });
+    connect(log_curve_, &LogCurveForm::closed, this, [this] { forms_->setCurrentIndex(0); });
+    column->addWidget(typed);
+}
+
+void PlanView::make_light_form(QWidget* inner, QVBoxLayout* column) {
+    light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) {
+        update_row(l, tr("%1: %2").arg(qt(l.name), what));
+    });
+    light_->line_up();
+    light_->text(tr("Name"), &plan::Light::name);
+    light_->choice(tr("Kind"), &plan::Light::kind, light_kind_words());
+    light_->number(tr("Nominal colour"), &plan::Light::kelvin, 0, 25000, 0, tr("K"),
+                   tr("Chart shots are told apart by it"), tr("not known"));
+    light_->text(tr("Power"), &plan::Light::power);
+    light_->text(tr("Modifier"), &plan::Light::modifier, tr("Softbox, umbrella, diffusion, gel"));
+    light_->number(tr("Age"), &plan::Light::age_years, 0, 60, 1, tr("years"));
+    light_->text(tr("Also on the subject"), &plan::Light::spill,
+                 tr("What else falls on it: window, lamps, a coloured wall"));
+    light_->text(tr("Changed or re-lit"), &plan::Light::changed, tr("When; chart shots before that no longer hold"))
+        ->setPlaceholderText(tr("2026-05-04T09:30:00"));
+    column->addWidget(light_->widget());
+    place_of_light_->setEditable(true);
+    place_of_light_->setInsertPolicy(QComboBox::NoInsert);
+    add_pair(column, tr("Place"), place_of_light_, tr("Lights of one place are shot one after the other"));
+    const auto take_place = [this] {
+        const plan::Light light = light_->value();
+        const std::string name = place_of_light_->currentText().trimmed().toStdString();
+        if (light.id) desk_.job.change(work::set_place(desk_.job.shoot(), light, name));
+    };
+    connect(place_of_light_->lineEdit(), &QLineEdit::editingFinished, this, take_place);
+    connect(place_of_light_, &QComboBox::activated, this, take_place);
+}
+
+void PlanView::make_setup_form(QWidget* inner, QVBoxLayout* column) {
+    setup_ = std::make_unique<RecordForm<plan::Setup>>(
+        inner, [this](const plan::Setup& s, const QString& what) { update_row(s, tr("Plan: %1").arg(what)); });
+    setup_->line_up();
+    setup_->flag(tr("Balance only"), &plan::Setup::balance_only,
+                 tr("A complete way of working: the chain is whole without a correction"));
+    setup_->number(tr("Aperture f/"), &plan::Setup::f_number, 0.7, 64, 1, {},
+                   tr("That the chart is shot at; decides the depth of field"));
+    setup_->number(tr("Subject at"), &plan::Setup::subject_m, 0, 200, 2, tr("m"),
+                   tr("Distance from the camera; the chart's size is chosen by it"), tr("not known"));
+    setup_->text(tr("Note"), &plan::Setup::note);
+    column->addWidget(setup_->widget());
+    add_pair(column, tr("Chart"), card_of_setup_, tr("Which chart or card is shot"));
+    holding_->setWordWrap(true);
+    column->addSpacing(8);
+    column->addWidget(holding_);
+    connect(card_of_setup_, &QComboBox::activated, this, [this] {
+        plan::Setup s = setup_->value();
+        s.card = card_of_setup_->currentData().toLongLong();
+        update_row(s, tr("Plan: chart"));
+    });
+}
+
+/// One lens or mode for a whole row; `fresh` makes one that is not in the job yet.
+template<class Fresh>
+void PlanView::change_row(QComboBox* box, Id plan::Rig::*of_rig, Fresh fresh, const QString& what) {
+    connect(box, &QComboBox::activated, this, [=, this] {
+        const int row = matrix_->currentRow();
+        if (filling_ || row < 0) return;
+        plan::Rig rig = rows_[static_cast<std::size_t>(row)];
+        Id wanted = box->currentData().toLongLong();
+        if (wanted == rig.*of_rig) return;
+        const bool waiting = std::erase(waiting_, rig) > 0;
+        if (wanted < 0) {
+            const auto ids = desk_.job.change(
+                work::change_rig(desk_.job.shoot(), rig, fresh(desk_.job.shoot()), what.toStdString()));
+            wanted = ids ? ids->begin()->second : 0;
+        } else {
+            plan::Rig to = rig;
+            to.*of_rig = wanted;
+            desk_.job.change(work::change_rig(desk_.job.shoot(), rig, to, what.toStdString()));
+        }
+        rig.*of_rig = wanted;
+        if (waiting) waiting_.push_back(rig);
+        refresh();
+    });
+}
+
 void PlanView::make_forms() {
-    const auto page = [this](auto&& fill) {
+    const auto page = [this](const std::function<void(QWidget*, QVBoxLayout*)>& fill) {
         auto* scroll = new QScrollArea;
         scroll->setWidgetResizable(true);
         scroll->setFrameShape(QFrame::NoFrame);
@@ -38,154 +189,10 @@ void PlanView::make_forms() {
         scroll->setWidget(inner);
         forms_->addWidget(scroll);
     };
-    const auto heading = [](QVBoxLayout* column, const QString& text) {
-        auto* label = new QLabel(text);
-        label->setFont(title_font());
-        column->addSpacing(6);
-        column->addWidget(label);
-    };
-    const auto pair = [](QVBoxLayout* column, const QString& text, QWidget* field, const QString& tooltip) {
-        auto* row = new QFormLayout;
-        row->setHorizontalSpacing(12);
-        row->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
-        auto* label = new QLabel(text);
-        label->setProperty("dim", true);
-        label->setBuddy(field);
-        label->setFixedWidth(RecordForm<plan::Setup>::label_width);
-        field->setToolTip(tooltip);
-        field->setAccessibleName(text);
-        row->addRow(label, field);
-        column->addLayout(row);
-    };
-
-    page([&](QWidget* inner, QVBoxLayout* column) {
-        camera_ = std::make_unique<RecordForm<plan::Camera>>(inner, [this](const plan::Camera& c, const QString& what) {
-            update_row(c, tr("%1: %2").arg(qt(c.name), what));
-        });
-        camera_->line_up();
-        camera_->text(tr("Name"), &plan::Camera::name);
-        camera_->text(tr("Model"), &plan::Camera::model, tr("As the files say; frames are recognised by it"));
-        camera_->text(tr("Serial number"), &plan::Camera::serial_number,
-                      tr("As the files say; tells two cameras of one model apart"));
-        camera_->text(tr("Firmware"), &plan::Camera::firmware, tr("A change makes its corrections stale"));
-        camera_->number(tr("Sensor width"), &plan::Camera::sensor_width_mm, 1, 100, 1, tr("mm"));
-        camera_->number(tr("Sensor height"), &plan::Camera::sensor_height_mm, 1, 100, 1, tr("mm"));
-        camera_->number(tr("Pixels across"), &plan::Camera::width_px, 100, 40000, 0, tr("px"));
-        camera_->number(tr("Clock offset"), &plan::Camera::clock_offset_s, -1e6, 1e6, 0, tr("s"),
-                        tr("Added to the camera's time; set by two frames of one moment in Frames"));
-        column->addWidget(camera_->widget());
-        heading(column, tr("Lens of this row"));
-        pair(column, tr("Lens"), lens_of_row_, tr("Changes the lens of all setups in this row"));
-        lens_ = std::make_unique<RecordForm<plan::Lens>>(inner, [this](const plan::Lens& l, const QString& what) {
-            update_row(l, tr("%1: %2").arg(qt(l.name), what));
-        });
-        lens_->line_up();
-        lens_->text(tr("Name"), &plan::Lens::name, tr("As the files say; frames are recognised by it"));
-        lens_->number(tr("Focal length"), &plan::Lens::focal_mm, 1, 2000, 0, tr("mm"),
-                      tr("Of a zoom lens: the one the chart is shot at"));
-        lens_->number(tr("Nearest focus"), &plan::Lens::nearest_m, 0.01, 50, 2, tr("m"), tr("From the sensor"));
-        column->addWidget(lens_->widget());
-        heading(column, tr("Recording mode of this row"));
-        pair(column, tr("Mode"), mode_of_row_, tr("Changes the mode of all setups in this row"));
-        mode_ = std::make_unique<RecordForm<plan::Mode>>(inner, [this](const plan::Mode& m, const QString& what) {
-            update_row(m, tr("%1: %2").arg(qt(m.name), what));
-        });
-        mode_->line_up();
-        mode_->text(tr("Name"), &plan::Mode::name);
-        mode_->choice(tr("Kind"), &plan::Mode::kind, {tr("raw"), tr("finished picture"), tr("video")});
-        mode_->text(tr("Curve"), &plan::Mode::encoding,
-                    tr("linear, srgb, bt709, hlg, pq, acescct, or a 1D LUT file; empty: by the file's own tags"));
-        mode_->number(tr("Clips at"), &plan::Mode::clip_percent, 0, 100, 1, tr("% of the codes"),
-                      tr("Where this mode's whites end below its last code: what lies there counts as clipped"),
-                      tr("the last code"));
-        mode_->text(tr("Sub-settings"), &plan::Mode::sub_settings,
-                    tr("Contrast, saturation, sharpening; a change makes corrections stale"));
-        column->addWidget(mode_->widget());
-        auto* typed = new QPushButton(tr("Type in a log curve \u2026"));
-        typed->setObjectName("typeCurve");
-        typed->setToolTip(tr("By the six figures that makers print; kept as CLF, and used for this mode"));
-        log_curve_ = new LogCurveForm(desk_);
-        connect(typed, &QPushButton::clicked, this, [this] {
-            log_curve_->open(mode_->value().id);
-            forms_->setCurrentIndex(forms_->count() - 1); // a page of its own, after the three of the cell
-        });
-        connect(log_curve_, &LogCurveForm::closed, this, [this] { forms_->setCurrentIndex(0); });
-        column->addWidget(typed);
-    });
-    page([&](QWidget* inner, QVBoxLayout* column) {
-        light_ = std::make_unique<RecordForm<plan::Light>>(inner, [this](const plan::Light& l, const QString& what) {
-            update_row(l, tr("%1: %2").arg(qt(l.name), what));
-        });
-        light_->line_up();
-        light_->text(tr("Name"), &plan::Light::name);
-        light_->choice(tr("Kind"), &plan::Light::kind, light_kind_words());
-        light_->number(tr("Nominal colour"), &plan::Light::kelvin, 0, 25000, 0, tr("K"),
-                       tr("Chart shots are told apart by it"), tr("not known"));
-        light_->text(tr("Power"), &plan::Light::power);
-        light_->text(tr("Modifier"), &plan::Light::modifier, tr("Softbox, umbrella, diffusion, gel"));
-        light_->number(tr("Age"), &plan::Light::age_years, 0, 60, 1, tr("years"));
-        light_->text(tr("Also on the subject"), &plan::Light::spill,
-                     tr("What else falls on it: window, lamps, a coloured wall"));
-        light_->text(tr("Changed or re-lit"), &plan::Light::changed, tr("When; chart shots before that no longer hold"))
-            ->setPlaceholderText(tr("2026-05-04T09:30:00"));
-        column->addWidget(light_->widget());
-        place_of_light_->setEditable(true);
-        place_of_light_->setInsertPolicy(QComboBox::NoInsert);
-        pair(column, tr("Place"), place_of_light_, tr("Lights of one place are shot one after the other"));
-        const auto take_place = [this] {
-            const plan::Light light = light_->value();
-            const std::string name = place_of_light_->currentText().trimmed().toStdString();
-            if (light.id) desk_.job.change(work::set_place(desk_.job.shoot(), light, name));
-        };
-        connect(place_of_light_->lineEdit(), &QLineEdit::editingFinished, this, take_place);
-        connect(place_of_light_, &QComboBox::activated, this, take_place);
-    });
-    page([&](QWidget* inner, QVBoxLayout* column) {
-        setup_ = std::make_unique<RecordForm<plan::Setup>>(
-            inner, [this](const plan::Setup& s, const QString& what) { update_row(s, tr("Plan: %1").arg(what)); });
-        setup_->line_up();
-        setup_->flag(tr("Balance only"), &plan::Setup::balance_only,
-                     tr("A complete way of working: the chain is whole without a correction"));
-        setup_->number(tr("Aperture f/"), &plan::Setup::f_number, 0.7, 64, 1, {},
-                       tr("That the chart is shot at; decides the depth of field"));
-        setup_->number(tr("Subject at"), &plan::Setup::subject_m, 0, 200, 2, tr("m"),
-                       tr("Distance from the camera; the chart's size is chosen by it"), tr("not known"));
-        setup_->text(tr("Note"), &plan::Setup::note);
-        column->addWidget(setup_->widget());
-        pair(column, tr("Chart"), card_of_setup_, tr("Which chart or card is shot"));
-        holding_->setWordWrap(true);
-        column->addSpacing(8);
-        column->addWidget(holding_);
-        connect(card_of_setup_, &QComboBox::activated, this, [this] {
-            plan::Setup s = setup_->value();
-            s.card = card_of_setup_->currentData().toLongLong();
-            update_row(s, tr("Plan: chart"));
-        });
-    });
-    page([&](QWidget*, QVBoxLayout* column) { column->addWidget(log_curve_); });
-    // One lens or mode for a whole row.
-    const auto change_row = [this](QComboBox* box, Id plan::Rig::*of_rig, auto fresh, const QString& what) {
-        connect(box, &QComboBox::activated, this, [=, this] {
-            const int row = matrix_->currentRow();
-            if (filling_ || row < 0) return;
-            plan::Rig rig = rows_[static_cast<std::size_t>(row)];
-            Id wanted = box->currentData().toLongLong();
-            if (wanted == rig.*of_rig) return;
-            const bool waiting = std::erase(waiting_, rig) > 0;
-            if (wanted < 0) {
-                const auto ids = desk_.job.change(
-                    work::change_rig(desk_.job.shoot(), rig, fresh(desk_.job.shoot()), what.toStdString()));
-                wanted = ids ? ids->begin()->second : 0;
-            } else {
-                plan::Rig to = rig;
-                to.*of_rig = wanted;
-                desk_.job.change(work::change_rig(desk_.job.shoot(), rig, to, what.toStdString()));
-            }
-            rig.*of_rig = wanted;
-            if (waiting) waiting_.push_back(rig);
-            refresh();
-        });
-    };
+    page([this](QWidget* inner, QVBoxLayout* column) { make_camera_form(inner, column); });
+    page([this](QWidget* inner, QVBoxLayout* column) { make_light_form(inner, column); });
+    page([this](QWidget* inner, QVBoxLayout* column) { make_setup_form(inner, column); });
+    page([this](QWidget*, QVBoxLayout* column) { column->addWidget(log_curve_); });
     change_row(
         lens_of_row_, &plan::Rig::lens, [](const plan::Shoot& s) { return work::unnamed_lens(s); },
         tr("Lens of the row"));

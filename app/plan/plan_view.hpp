@@ -48,6 +48,11 @@ private:
     QWidget* make_middle();
     QWidget* make_right();
     void make_forms();
+    void make_camera_form(QWidget* inner, QVBoxLayout* column);
+    void make_light_form(QWidget* inner, QVBoxLayout* column);
+    void make_setup_form(QWidget* inner, QVBoxLayout* column);
+    template<class Fresh>
+    void change_row(QComboBox* box, Id plan::Rig::*of_rig, Fresh fresh, const QString& what);
     void fill_boxes();
     void fill_matrix();
     void fill_list();

@@ -8,8 +8,9 @@ namespace refero::apply {
 /// A finished picture: linear RGB of a space, 1 = perfect diffuser; not clipped.
 struct Picture {
     int width = 0, height = 0;
-    std::vector<float> rgb; ///< interleaved
-    std::string space;      ///< name in colour::rgb_space
+    std::vector<float> rgb;     ///< interleaved
+    std::string space;          ///< name in colour::rgb_space
+    double white_luminance = 0; ///< cd/m2 of 1.0, for EXR's `whiteLuminance`; 0: not told
 };
 
 /// Parts of a correction; what is left out stays as the camera recorded it.

@@ -37,6 +37,7 @@ Imf::Header header_of(const Picture& p, const frame::Metadata& m, Imf::PixelType
         Imf::addLongitude(header, static_cast<float>(m.position->longitude_deg));
         if (m.position->altitude_m) Imf::addAltitude(header, static_cast<float>(*m.position->altitude_m));
     }
+    if (p.white_luminance > 0) Imf::addWhiteLuminance(header, static_cast<float>(p.white_luminance));
     const colour::RgbSpace& space = colour::rgb_space(p.space);
     const auto place = [](const colour::Chromaticity& c) {
         return Imath::V2f(static_cast<float>(c.x), static_cast<float>(c.y));

@@ -66,6 +66,126 @@ Card card_from(const json& j) {
 
 } // namespace
 
+namespace {
+
+/// A demo's description on its way into kit and job.
+struct Telling {
+    const json& j;
+    const fs::path &description, &folder;
+    std::vector<Camera> cameras;
+    std::vector<Light> lights;
+    std::vector<Card> cards;
+
+    void fill_kit(Edit& e) const;
+    void fill_job(Edit& e, Brief brief, Demo& demo, std::vector<DemoFrame>& ordinary) const;
+    /// A frame of a setup, `s` as it is described.
+    DemoFrame frame_from(const json& f, const json& s, Id setup, bool chart) const;
+};
+
+void Telling::fill_kit(Edit& e) const {
+    std::vector<Id> camera_ids;
+    for (Camera c : cameras) {
+        c.clock_offset_s = 0;
+        camera_ids.push_back(e.add(c));
+    }
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        const Id light = e.add(lights[i]);
+        for (const json& h : j.at("lights")[i].value("history", json::array()))
+            e.add(LightReading{.light = light,
+                               .at = h.at(0),
+                               .kelvin = h.at(1),
+                               .duv = h.at(2),
+                               .power = h.size() > 3 ? h[3] : json(lights[i].power),
+                               .modifier = h.size() > 4 ? h[4] : json(lights[i].modifier),
+                               .source = "meter"});
+    }
+    for (const Card& c : cards) e.add(c);
+    for (const json& m : j.value("monitors", json::array()))
+        e.add(Monitor{.name = m.at("name"),
+                      .calibrated = m.value("calibrated", ""),
+                      .before_each_project = m.value("before_each_project", false),
+                      .interval_days = m.value("interval_days", 30.0)});
+    for (const json& w : j.value("warmths", json::array()))
+        e.add(Warmth{.name = w.at("name"), .mired = w.at("mired"), .tint = w.at("tint")});
+    for (const json& b : j.value("balances", json::array()))
+        for (std::size_t i = 0; i < cameras.size(); ++i)
+            if (cameras[i].name == b.at(0))
+                e.add(StoredBalance{.camera = camera_ids[i],
+                                    .name = b.at(1),
+                                    .at = j.value("date", "") + "T08:30:00",
+                                    .kelvin = b.at(2),
+                                    .tint = b.at(3)});
+}
+
+DemoFrame Telling::frame_from(const json& f, const json& s, Id setup, bool chart) const {
+    DemoFrame d{description.parent_path() / f.at("scene").get<std::string>(), f.at("changes").dump(),
+                folder / f.at("file").get<std::string>()};
+    for (const json& part : f.value("clip", json::array())) d.clip.push_back({part.at(0), part.at(1).dump()});
+    d.setup = setup;
+    d.chart = chart;
+    d.refused = f.value("refused", "");
+    if (f.contains("card")) {
+        const Camera& c = cameras.at(s.at("camera").get<std::size_t>());
+        d.card = plan::text_of(balance::square_about(
+            c.width_px, c.height_px, chart::Point(f["card"].at(0).get<double>(), f["card"].at(1).get<double>())));
+    }
+    return d;
+}
+
+void Telling::fill_job(Edit& e, Brief brief, Demo& demo, std::vector<DemoFrame>& ordinary) const {
+    brief.title = j.at("title");
+    brief.client = j.value("client", "");
+    brief.date = j.value("date", "");
+    const json& b = j.value("brief", json::object());
+    brief.lens_school = choice<LensSchool>(b, "lens_school");
+    brief.share_school = choice<ShareSchool>(b, "share_school");
+    brief.matching = b.value("matching", false);
+    e.update(brief);
+    std::vector<Id> places, camera_ids, lenses, modes, light_ids, card_ids, setups;
+    for (const json& p : j.at("places")) places.push_back(e.add(Place{.name = p}));
+    for (const Camera& c : cameras) camera_ids.push_back(e.add(c));
+    for (const json& l : j.at("lenses"))
+        lenses.push_back(e.add(Lens{.uid = new_uid(),
+                                    .name = l.at("name"),
+                                    .focal_mm = l.at("focal_mm"),
+                                    .focal_max_mm = l.value("focal_max_mm", l.at("focal_mm").get<double>()),
+                                    .f_number = l.value("f_number", 2.8),
+                                    .nearest_m = l.value("nearest_m", 0.45)}));
+    for (const json& m : j.at("modes"))
+        modes.push_back(e.add(Mode{.name = m.at("name"),
+                                   .kind = choice<ModeKind>(m, "kind"),
+                                   .encoding = m.value("encoding", "linear"),
+                                   .sub_settings = m.value("sub_settings", "")}));
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        Light l = lights[i];
+        l.place = places.at(j.at("lights")[i].value("place", 0u));
+        if (j.contains("relit") && j["relit"].at("light") == i) l.changed = j["relit"].at("at");
+        light_ids.push_back(e.add(l));
+    }
+    for (const Card& c : cards) card_ids.push_back(e.add(c));
+    for (const json& f : j.value("fallbacks", json::array()))
+        e.add(Fallback{.uid = new_uid(), .camera = f.at(0), .kind = named<LightKind>(f.at(1).get<std::string>())});
+    for (const json& s : j.at("setups")) {
+        const auto pick = [&](const char* key, const std::vector<Id>& from) {
+            return from.at(s.at(key).get<std::size_t>());
+        };
+        setups.push_back(e.add(plan::Setup{.camera = pick("camera", camera_ids),
+                                           .lens = pick("lens", lenses),
+                                           .mode = pick("mode", modes),
+                                           .light = pick("light", light_ids),
+                                           .card = pick("card", card_ids),
+                                           .balance_only = s.value("balance_only", false)}));
+        for (const json& f : s.value("chart_shots", json::array()))
+            demo.frames.push_back(frame_from(f, s, setups.back(), true));
+        for (const json& f : s.value("frames", json::array()))
+            ordinary.push_back(frame_from(f, s, setups.back(), false));
+        demo.goals.push_back(
+            {setups.back(), s.value("goal", "read"), s.contains("from") ? setups.at(s["from"].get<std::size_t>()) : 0});
+    }
+}
+
+} // namespace
+
 Demo start_demo(const fs::path& description, const fs::path& folder, JobFile& job, KitFile& kit) {
     Demo demo;
     std::vector<DemoFrame> ordinary;
@@ -73,113 +193,13 @@ Demo start_demo(const fs::path& description, const fs::path& folder, JobFile& jo
         const json j = json::parse(read_file(description, 1 << 20));
         if (j.at("refero_demo") != 2)
             throw Error(ErrorKind::input, "this version of the demo format is not known", description);
-        std::vector<Camera> cameras;
-        std::vector<Light> lights;
-        std::vector<Card> cards;
-        for (const json& c : j.at("cameras")) cameras.push_back(camera_from(c, static_cast<int>(cameras.size())));
-        for (const json& l : j.at("lights")) lights.push_back(light_from(l, static_cast<int>(lights.size())));
-        for (const json& c : j.at("cards")) cards.push_back(card_from(c));
-        kit.change("The demo's kit", [&](Edit& e) {
-            std::vector<Id> camera_ids;
-            for (Camera c : cameras) {
-                c.clock_offset_s = 0;
-                camera_ids.push_back(e.add(c));
-            }
-            for (std::size_t i = 0; i < lights.size(); ++i) {
-                const Id light = e.add(lights[i]);
-                for (const json& h : j.at("lights")[i].value("history", json::array()))
-                    e.add(LightReading{.light = light,
-                                       .at = h.at(0),
-                                       .kelvin = h.at(1),
-                                       .duv = h.at(2),
-                                       .power = h.size() > 3 ? h[3] : json(lights[i].power),
-                                       .modifier = h.size() > 4 ? h[4] : json(lights[i].modifier),
-                                       .source = "meter"});
-            }
-            for (const Card& c : cards) e.add(c);
-            for (const json& m : j.value("monitors", json::array()))
-                e.add(Monitor{.name = m.at("name"),
-                              .calibrated = m.value("calibrated", ""),
-                              .before_each_project = m.value("before_each_project", false),
-                              .interval_days = m.value("interval_days", 30.0)});
-            for (const json& w : j.value("warmths", json::array()))
-                e.add(Warmth{.name = w.at("name"), .mired = w.at("mired"), .tint = w.at("tint")});
-            for (const json& b : j.value("balances", json::array()))
-                for (std::size_t i = 0; i < cameras.size(); ++i)
-                    if (cameras[i].name == b.at(0))
-                        e.add(StoredBalance{.camera = camera_ids[i],
-                                            .name = b.at(1),
-                                            .at = j.value("date", "") + "T08:30:00",
-                                            .kelvin = b.at(2),
-                                            .tint = b.at(3)});
-        });
-        job.change("The demo job", [&](Edit& e) {
-            Brief brief = job.content().brief();
-            brief.title = j.at("title");
-            brief.client = j.value("client", "");
-            brief.date = j.value("date", "");
-            const json& b = j.value("brief", json::object());
-            brief.lens_school = choice<LensSchool>(b, "lens_school");
-            brief.share_school = choice<ShareSchool>(b, "share_school");
-            brief.matching = b.value("matching", false);
-            e.update(brief);
-            std::vector<Id> places, camera_ids, lenses, modes, light_ids, card_ids, setups;
-            for (const json& p : j.at("places")) places.push_back(e.add(Place{.name = p}));
-            for (const Camera& c : cameras) camera_ids.push_back(e.add(c));
-            for (const json& l : j.at("lenses"))
-                lenses.push_back(e.add(Lens{.uid = new_uid(),
-                                            .name = l.at("name"),
-                                            .focal_mm = l.at("focal_mm"),
-                                            .focal_max_mm = l.value("focal_max_mm", l.at("focal_mm").get<double>()),
-                                            .f_number = l.value("f_number", 2.8),
-                                            .nearest_m = l.value("nearest_m", 0.45)}));
-            for (const json& m : j.at("modes"))
-                modes.push_back(e.add(Mode{.name = m.at("name"),
-                                           .kind = choice<ModeKind>(m, "kind"),
-                                           .encoding = m.value("encoding", "linear"),
-                                           .sub_settings = m.value("sub_settings", "")}));
-            for (std::size_t i = 0; i < lights.size(); ++i) {
-                Light l = lights[i];
-                l.place = places.at(j.at("lights")[i].value("place", 0u));
-                if (j.contains("relit") && j["relit"].at("light") == i) l.changed = j["relit"].at("at");
-                light_ids.push_back(e.add(l));
-            }
-            for (const Card& c : cards) card_ids.push_back(e.add(c));
-            for (const json& f : j.value("fallbacks", json::array()))
-                e.add(Fallback{
-                    .uid = new_uid(), .camera = f.at(0), .kind = named<LightKind>(f.at(1).get<std::string>())});
-            for (const json& s : j.at("setups")) {
-                const auto pick = [&](const char* key, const std::vector<Id>& from) {
-                    return from.at(s.at(key).get<std::size_t>());
-                };
-                setups.push_back(e.add(plan::Setup{.camera = pick("camera", camera_ids),
-                                                   .lens = pick("lens", lenses),
-                                                   .mode = pick("mode", modes),
-                                                   .light = pick("light", light_ids),
-                                                   .card = pick("card", card_ids),
-                                                   .balance_only = s.value("balance_only", false)}));
-                const auto frame = [&](const json& f, bool chart) {
-                    DemoFrame d{description.parent_path() / f.at("scene").get<std::string>(), f.at("changes").dump(),
-                                folder / f.at("file").get<std::string>()};
-                    for (const json& part : f.value("clip", json::array()))
-                        d.clip.push_back({part.at(0), part.at(1).dump()});
-                    d.setup = setups.back();
-                    d.chart = chart;
-                    d.refused = f.value("refused", "");
-                    if (f.contains("card")) {
-                        const Camera& c = cameras.at(s.at("camera").get<std::size_t>());
-                        d.card = plan::text_of(balance::square_about(
-                            c.width_px, c.height_px,
-                            chart::Point(f["card"].at(0).get<double>(), f["card"].at(1).get<double>())));
-                    }
-                    return d;
-                };
-                for (const json& f : s.value("chart_shots", json::array())) demo.frames.push_back(frame(f, true));
-                for (const json& f : s.value("frames", json::array())) ordinary.push_back(frame(f, false));
-                demo.goals.push_back({setups.back(), s.value("goal", "read"),
-                                      s.contains("from") ? setups.at(s["from"].get<std::size_t>()) : 0});
-            }
-        });
+        Telling told{j, description, folder, {}, {}, {}};
+        for (const json& c : j.at("cameras"))
+            told.cameras.push_back(camera_from(c, static_cast<int>(told.cameras.size())));
+        for (const json& l : j.at("lights")) told.lights.push_back(light_from(l, static_cast<int>(told.lights.size())));
+        for (const json& c : j.at("cards")) told.cards.push_back(card_from(c));
+        kit.change("The demo's kit", [&](Edit& e) { told.fill_kit(e); });
+        job.change("The demo job", [&](Edit& e) { told.fill_job(e, job.content().brief(), demo, ordinary); });
         for (const json& l : j.value("log", json::array())) job.store().note(l.at(1), l.at(2), l.at(0));
     } catch (const json::exception& problem) {
         throw Error(ErrorKind::input, std::string("this is not a demo description: ") + problem.what(), description,

@@ -261,16 +261,10 @@ std::vector<Patch> parse(const std::string& text, const fs::path& file) {
     return patches;
 }
 
-Display look(const std::vector<Patch>& patches, const std::string& target) {
-    const colour::Transfer curve = target_curve(target);
-    Display d;
-    const Vec3 white = *shown(patches, Vec3::Ones()), black = shown(patches, Vec3::Zero()).value_or(Vec3::Zero());
-    d.white = colour::chromaticity_of(white);
-    d.light = colour::correlated_temperature(d.white);
-    d.luminance = white[1];
-    d.black = black[1];
-    d.contrast = black[1] > 0 ? white[1] / black[1] : INFINITY;
-    // Greys: exponent, nearest standard curve, tracking.
+namespace {
+
+/// Greys: exponent, nearest standard curve, tracking.
+void look_at_greys(Display& d, const std::vector<Patch>& patches, const Vec3& white, const Vec3& black) {
     double xx = 0, xy = 0;
     std::map<std::string, double> off;
     for (const Patch& p : patches) {
@@ -299,47 +293,23 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
         d.curve = std::min_element(off.begin(), off.end(), [](const auto& a, const auto& b) {
                       return a.second < b.second;
                   })->first;
-    // Gamut: its own triangle in every space's.
+}
+
+/// Its own triangle in every space's.
+void look_at_gamut(Display& d, const colour::Mat3& primaries) {
     std::array<Uv, 3> own;
-    colour::Mat3 primaries;
-    for (int c = 0; c < 3; ++c) {
-        const Vec3 xyz = *shown(patches, Vec3::Unit(c)) - black;
-        own[static_cast<std::size_t>(c)] = uv_of(xyz);
-        primaries.col(c) = xyz / (white[1] - black[1]);
-    }
+    for (int c = 0; c < 3; ++c) own[static_cast<std::size_t>(c)] = uv_of(primaries.col(c));
     for (const char* name : {"srgb", "display-p3", "oprgb", "bt709", "bt2020"}) {
         const colour::RgbSpace& s = colour::rgb_space(name);
         const std::array<Uv, 3> theirs{uv_of(s.red), uv_of(s.green), uv_of(s.blue)};
         d.area[name] = area_of({own.begin(), own.end()}) / area_of({theirs.begin(), theirs.end()});
         d.coverage[name] = area_of(common({own.begin(), own.end()}, theirs)) / area_of({theirs.begin(), theirs.end()});
     }
-    // All patches as the target space has them.
+}
+
+/// What it can be trusted for, and what to do first.
+void say_in_words(Display& d, const std::string& target, const Vec3& white) {
     const colour::RgbSpace& space = colour::rgb_space(target);
-    const colour::Mat3 adapt = colour::adaptation(white / white[1], colour::white_d50), to_xyz = space.to_xyz_d50();
-    std::vector<double> all;
-    for (const Patch& p : patches) {
-        const Vec3 light = p.rgb.unaryExpr([&](double v) { return colour::decode(curve, v); });
-        all.push_back(
-            colour::delta_e_2000(colour::lab_from_xyz(to_xyz * light), colour::lab_from_xyz(adapt * p.xyz / white[1])));
-    }
-    d.delta_e_2000 = fit::statistics(all);
-    // For its profile: primaries scaled so that they sum to white.
-    const Vec3 sum = primaries.inverse() * (white - black) / (white[1] - black[1]);
-    d.to_xyz_d50 = adapt * primaries * sum.asDiagonal();
-    for (int c = 0; c < 3; ++c)
-        d.curves[static_cast<std::size_t>(c)] = ramp_of(patches, c, black, primaries * (white[1] - black[1]));
-    // As the profile has them.
-    std::vector<double> profiled;
-    for (const Patch& p : patches) {
-        const Vec3 made = profile_of(d, p.rgb) + adapt * black / white[1];
-        profiled.push_back(
-            colour::delta_e_2000(colour::lab_from_xyz(made), colour::lab_from_xyz(adapt * p.xyz / white[1])));
-    }
-    d.after_profile = fit::statistics(profiled);
-    d.white_off_d50 = distance(uv_of(white), uv_of(colour::white_d50));
-    d.white_off_d65 = distance(uv_of(white), uv_of(colour::rgb_space("srgb").white));
-    d.faults = faults_of(patches, d, space.white, exponent_of(curve));
-    // In words.
     const Uv is = uv_of(white), aim = uv_of(space.white);
     const double white_off = distance(is, aim);
     std::vector<std::string> bad, soft;
@@ -373,6 +343,50 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
               : d.verdict == "caution" ? "It can be trusted for most work once what is advised is done"
                                        : "Do not judge colour on it as it is";
     d.words += whole.empty() ? ". It shows no editing space fully" : ". It fully shows " + whole;
+}
+
+} // namespace
+
+Display look(const std::vector<Patch>& patches, const std::string& target) {
+    const colour::Transfer curve = target_curve(target);
+    Display d;
+    const Vec3 white = *shown(patches, Vec3::Ones()), black = shown(patches, Vec3::Zero()).value_or(Vec3::Zero());
+    d.white = colour::chromaticity_of(white);
+    d.light = colour::correlated_temperature(d.white);
+    d.luminance = white[1];
+    d.black = black[1];
+    d.contrast = black[1] > 0 ? white[1] / black[1] : INFINITY;
+    look_at_greys(d, patches, white, black);
+    colour::Mat3 primaries;
+    for (int c = 0; c < 3; ++c) primaries.col(c) = (*shown(patches, Vec3::Unit(c)) - black) / (white[1] - black[1]);
+    look_at_gamut(d, primaries);
+    // All patches as the target space has them.
+    const colour::RgbSpace& space = colour::rgb_space(target);
+    const colour::Mat3 adapt = colour::adaptation(white / white[1], colour::white_d50), to_xyz = space.to_xyz_d50();
+    std::vector<double> all;
+    for (const Patch& p : patches) {
+        const Vec3 light = p.rgb.unaryExpr([&](double v) { return colour::decode(curve, v); });
+        all.push_back(
+            colour::delta_e_2000(colour::lab_from_xyz(to_xyz * light), colour::lab_from_xyz(adapt * p.xyz / white[1])));
+    }
+    d.delta_e_2000 = fit::statistics(all);
+    // For its profile: primaries scaled so that they sum to white.
+    const Vec3 sum = primaries.inverse() * (white - black) / (white[1] - black[1]);
+    d.to_xyz_d50 = adapt * primaries * sum.asDiagonal();
+    for (int c = 0; c < 3; ++c)
+        d.curves[static_cast<std::size_t>(c)] = ramp_of(patches, c, black, primaries * (white[1] - black[1]));
+    // As the profile has them.
+    std::vector<double> profiled;
+    for (const Patch& p : patches) {
+        const Vec3 made = profile_of(d, p.rgb) + adapt * black / white[1];
+        profiled.push_back(
+            colour::delta_e_2000(colour::lab_from_xyz(made), colour::lab_from_xyz(adapt * p.xyz / white[1])));
+    }
+    d.after_profile = fit::statistics(profiled);
+    d.white_off_d50 = distance(uv_of(white), uv_of(colour::white_d50));
+    d.white_off_d65 = distance(uv_of(white), uv_of(colour::rgb_space("srgb").white));
+    d.faults = faults_of(patches, d, space.white, exponent_of(curve));
+    say_in_words(d, target, white);
     return d;
 }
 

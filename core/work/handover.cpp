@@ -119,6 +119,7 @@ std::string record_of(const Development& d, const std::string& correction_json, 
                                  d.source.encoding, d.source.position_s, d.source.clip_code);
     text += formatted("{}|{}|{}|{}|{}|{:g}|", static_cast<int>(o.format), o.space, static_cast<int>(o.depth),
                       apply::text_of(o.parts), static_cast<int>(o.gamut), second.kelvin);
+    if (o.white_luminance > 0) text += formatted("white {:g}|", o.white_luminance);
     text += correction_json + (second.correction ? fit::to_json(*second.correction) : std::string());
     return sha256_of_text(text).substr(0, 32);
 }
@@ -186,7 +187,8 @@ Developed develop(const Development& d, const fit::Correction& correction, const
                                 : fit::between(correction, *second.correction, f);
     frame::Metadata metadata = f.metadata;
     metadata.image_id = record;
-    const apply::Picture p = apply::corrected(std::move(f), its, o.space, {}, stop, o.parts, o.gamut);
+    apply::Picture p = apply::corrected(std::move(f), its, o.space, {}, stop, o.parts, o.gamut);
+    p.white_luminance = o.white_luminance;
     apply::write(p, d.target, o.format, metadata, o.existing, o.depth);
     if (progress) progress(1);
     Developed done;

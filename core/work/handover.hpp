@@ -40,6 +40,7 @@ struct DevelopOptions {
     apply::Depth depth = apply::Depth::usual;
     apply::Parts parts;
     apply::Gamut gamut = apply::Gamut::clip;
+    double white_luminance = 0; ///< EXR: see apply::Picture
     Existing existing = Existing::refuse;
 };
 /// How targets are named: tokens {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}.

@@ -149,14 +149,15 @@ std::optional<MeasuredShot> measured(const plan::Shoot& shoot, const plan::Chart
 
 std::vector<plan::Finding> findings_of(const plan::Shoot& shoot, Id setup, Id chart_shot, const Measured& m) {
     std::vector<plan::Finding> rows = m.findings;
-    if (m.shot && !m.shot->frame.is_raw)
-        for (const plan::ChartShot& other : shoot.chart_shots) {
-            if (other.setup != setup || other.id == chart_shot) continue;
-            const auto before = measured(shoot, other);
-            if (!before) continue;
-            compare_balance(rows, *m.shot, *before, limits_of(shoot.brief()));
-            break;
-        }
+    bool compared = false;
+    for (const plan::ChartShot& other : shoot.chart_shots) {
+        if (!m.shot || other.setup != setup || other.id == chart_shot) continue;
+        const auto before = measured(shoot, other);
+        if (!before) continue;
+        if (!compared) compare_balance(rows, *m.shot, *before, limits_of(shoot.brief()));
+        compared = true;
+        hear_witness(rows, *m.shot, *before);
+    }
     for (plan::Finding& f : rows) f.chart_shot = chart_shot;
     return rows;
 }

@@ -1,8 +1,10 @@
 #include "work/pipeline.hpp"
 
 #include <cmath>
+#include <map>
 #include <sstream>
 
+#include "base/statistics.hpp"
 #include "work/footage.hpp"
 
 namespace refero::work {
@@ -90,6 +92,19 @@ std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
     return all;
 }
 
+namespace {
+
+/// Where it belongs: the worst first, as the gate has them.
+void into_order(std::vector<plan::Finding>& rows, const plan::Finding& f) {
+    const auto rank = [](const plan::Finding& row) {
+        return row.status == "reshoot" ? 2 : row.status == "caution" ? 1 : 0;
+    };
+    rows.insert(std::find_if(rows.begin(), rows.end(), [&](const plan::Finding& row) { return rank(row) < rank(f); }),
+                f);
+}
+
+} // namespace
+
 void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other,
                      const inspect::Limits& limits) {
     const auto recording =
@@ -110,13 +125,44 @@ void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot,
         formatted(
             "Greys differ by {:.0f} % from those in {}: set a fixed balance, or give this light a setup of its own",
             percent, other.frame.file.filename());
-    // The worst first, as the gate has them.
     rows.erase(recording);
-    const auto rank = [](const plan::Finding& row) {
-        return row.status == "reshoot" ? 2 : row.status == "caution" ? 1 : 0;
-    };
-    rows.insert(std::find_if(rows.begin(), rows.end(), [&](const plan::Finding& row) { return rank(row) < rank(f); }),
-                f);
+    into_order(rows, f);
+}
+
+void hear_witness(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other) {
+    constexpr double alike = 0.03; // of the signal: a hand would have to lie just so twice
+    const auto alarm = std::find_if(rows.begin(), rows.end(), [](const plan::Finding& f) {
+        return f.check == "occlusion" && (f.status == "caution" || f.status == "reshoot");
+    });
+    if (alarm == rows.end() || shot.definition.id != other.definition.id) return;
+    // Logarithms of each patch's channels, this shot's less the other's; what all have in common is light and exposure.
+    std::map<std::string, colour::Vec3> differences;
+    std::array<std::vector<double>, 3> all;
+    for (const read::PatchReading& p : shot.reading.patches) {
+        const read::PatchReading* o = other.reading.find(p.id);
+        if (!o || !p.usable() || !o->usable()) continue;
+        colour::Vec3 d;
+        for (std::size_t c = 0; c < 3; ++c)
+            d[static_cast<Eigen::Index>(c)] = std::log(std::max(1e-6, p.mean[c]) / std::max(1e-6, o->mean[c]));
+        differences[p.id] = d;
+        for (Eigen::Index c = 0; c < 3; ++c) all[static_cast<std::size_t>(c)].push_back(d[c]);
+    }
+    if (differences.size() < 8) return;
+    const colour::Vec3 common(median(all[0]), median(all[1]), median(all[2]));
+    std::istringstream named(alarm->patches);
+    bool any = false;
+    for (std::string id; named >> id; any = true) {
+        const auto d = differences.find(id);
+        if (d == differences.end() || (d->second - common).cwiseAbs().maxCoeff() > alike) return;
+    }
+    if (!any) return;
+    plan::Finding f = *alarm;
+    f.status = inspect::name_of(inspect::Status::unknown);
+    f.advice = formatted("{} is off alike in {}: the card itself (wipe it, compare it with a new one), the camera or "
+                         "its picture style, and no hand before it",
+                         f.patches, other.frame.file.filename());
+    rows.erase(alarm);
+    into_order(rows, f);
 }
 
 std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows) {

@@ -40,6 +40,9 @@ std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement);
 /// automatic balance wandered between them, or the light did. A raw file's balance is only a tag.
 void compare_balance(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other,
                      const inspect::Limits& limits);
+/// Another chart shot of the setup is a witness: patches that an alarm of `occlusion` names and that are off alike
+/// there are the card's, the camera's or the picture style's, and no hand's. The finding becomes `unknown` and says so.
+void hear_witness(std::vector<plan::Finding>& rows, const MeasuredShot& shot, const MeasuredShot& other);
 std::vector<inspect::Finding> findings_from(const std::vector<plan::Finding>& rows);
 
 /// A chart's greys as code values, with the shot's exposure where the file tells it: for measuring the tone curve of a

@@ -91,6 +91,37 @@ TEST_F(JobWindow, ticking_and_unticking_cells_plans_setups) {
     EXPECT_EQ(desk().chains.count(), before);
 }
 
+// The shutter is the camera's; all else is keys.
+TEST_F(JobWindow, from_the_board_to_a_proved_correction_by_keys_alone) {
+    plan_shoot({"Stills A"}, {"Window", "LED panel"});
+    desk().watcher.watch({card});
+    window.show_camera(true);
+    window.show_board();
+    window.activateWindow();
+    int keys = 0;
+    const auto key = [&](Qt::Key k, Qt::KeyboardModifiers m = {}) {
+        ++keys;
+        QTest::keyClick(QApplication::focusWidget() ? QApplication::focusWidget() : &window, k, m);
+    };
+    ASSERT_EQ(QApplication::focusWidget(), window.board()->table());
+    key(Qt::Key_Right);
+    key(Qt::Key_Left);
+    key(Qt::Key_Return);
+    SimulatedCamera& camera = *window.simulated_camera();
+    const Id wanted = camera.setups()->currentData().toLongLong(); // the next one of the plan
+    ASSERT_EQ(window.setup_view()->setup(), wanted);
+    QTest::mouseClick(camera.shutter(), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(wanted).state == plan::State::read; }, 20000));
+    ASSERT_TRUE(idle());
+    while (desk().chains.at(wanted).state != plan::State::proved && keys < 20) {
+        key(Qt::Key_Return, Qt::ControlModifier);
+        ASSERT_TRUE(idle());
+    }
+    EXPECT_EQ(desk().chains.at(wanted).state, plan::State::proved);
+    test::measured("from the board to a proved correction of a new chart shot: %d keys", keys);
+    EXPECT_LE(keys, 6);
+}
+
 // Nothing is typed: each frame finds its setup by camera, flash, colour of the light and order.
 TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board) {
     plan_shoot({"Stills A", "Cine B"}, {"Window", "Tungsten", "Flash"});

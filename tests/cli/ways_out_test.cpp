@@ -68,6 +68,12 @@ TEST_F(WaysOut, depths_spaces_names_and_parts) {
     const auto deep = OIIO::ImageInput::open(scratch / "o" / "a.exr");
     ASSERT_TRUE(deep);
     EXPECT_EQ(deep->spec().format, OIIO::TypeDesc::FLOAT);
+    EXPECT_FALSE(deep->spec().find_attribute("whiteLuminance")); // only where it is told
+    ASSERT_EQ(run("apply a.json a.dng -o o --format exr --name lit --white-luminance 203").status, 0);
+    const auto lit = OIIO::ImageInput::open(scratch / "o" / "lit.exr");
+    ASSERT_TRUE(lit);
+    EXPECT_EQ(lit->spec().get_float_attribute("whiteLuminance"), 203);
+    EXPECT_EQ(run("apply a.json a.dng -o o --name lit --white-luminance 203").status, 2);
     // Scene-linear seen through the display's curve is the display-referred picture, to one 8-bit code.
     ASSERT_EQ(run("apply a.json a.dng -o o --space srgb --name tif").status, 0);
     ASSERT_EQ(run("apply a.json a.dng -o o --format exr --space linear-bt709 --name exr").status, 0);

@@ -391,8 +391,9 @@ TEST(Deliver, every_format_of_the_table_writes_what_it_says) {
         EXPECT_EQ(w.model == c.model, f.holds == Format::Holds::any_model) << f.id;
         EXPECT_NE(w.message.find("CIEDE2000"), std::string::npos) << w.message;
         EXPECT_NE(guide.find("`" + f.id + "`"), std::string::npos) << f.id << " is not in docs/formats.md";
-        if (!f.has(Option::second))
+        if (!f.has(Option::second)) {
             EXPECT_THROW(write(c, f.id, scratch / "b", {.second = std::make_shared<const fit::Correction>(c)}), Error);
+        }
     }
     EXPECT_GE(ids.size(), 5u);
 }

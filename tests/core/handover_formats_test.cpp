@@ -95,8 +95,9 @@ TEST(HandoverFormats, luts_expect_what_was_recorded) {
         float rgb[3] = {static_cast<float>(code[0]), static_cast<float>(code[1]), static_cast<float>(code[2])};
         cube->applyRGB(rgb);
         for (int k = 0; k < 3; ++k)
-            if (want.minCoeff() > 0.02 && want.maxCoeff() < 1)
+            if (want.minCoeff() > 0.02 && want.maxCoeff() < 1) {
                 EXPECT_NEAR(static_cast<double>(rgb[k]), want[k], 0.01) << p.id;
+            }
     }
     write(c, "curve", scratch / "in.cube");
     const auto in = processor(scratch / "in.cube");

@@ -176,7 +176,7 @@ TEST(Screen, known_faults_are_named_with_the_control_to_turn) {
                               : fault == "greys" ? "offset"
                                                  : "gamma";
         for (const Fault& f : seen.faults) {
-            if (f.what == fault) EXPECT_NE(f.control.find(control), std::string::npos);
+            if (f.what == fault) { EXPECT_NE(f.control.find(control), std::string::npos); }
         }
     }
     int named = 0, all = 0;

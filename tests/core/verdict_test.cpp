@@ -251,5 +251,37 @@ TEST_F(Verdict, a_clip_code_below_the_last_one_is_honoured) {
     EXPECT_TRUE(inspect::is_alarm(clipped(0.9)));
 }
 
+// A patch that is off alike in every shot is the card, the camera or the style, and no thumb (common practice).
+TEST_F(Verdict, another_shot_of_the_setup_is_a_witness) {
+    const Scratch& folder = scratch;
+    test::shoot({.width = 900, .height = 600}, folder / "a.dng");
+    test::shoot({.width = 900, .height = 600, .chart_width = 0.5, .rotation_deg = 4, .seed = 2}, folder / "b.dng");
+    const work::MeasuredShot a = work::take_shot(folder / "a.dng", {}), b = work::take_shot(folder / "b.dng", {});
+    const std::vector<plan::Finding> told{{.check = "occlusion", .status = "reshoot", .value = 45, .patches = "C3"},
+                                          {.check = "tilt", .status = "caution"},
+                                          {.check = "focus", .status = "pass"}};
+    const auto with_c3 = [](work::MeasuredShot shot, double times) {
+        for (read::PatchReading& p : shot.reading.patches)
+            for (double& v : p.mean) v *= p.id == "C3" ? times : 1;
+        return shot;
+    };
+    auto rows = told;
+    work::hear_witness(rows, with_c3(a, 0.6), with_c3(b, 0.6)); // alike in both
+    ASSERT_EQ(rows.size(), 3u);
+    EXPECT_EQ(rows[0].check, "tilt"); // alarms first
+    const auto heard = std::find_if(rows.begin(), rows.end(), [](const auto& f) { return f.check == "occlusion"; });
+    EXPECT_EQ(heard->status, "unknown");
+    EXPECT_EQ(heard->value, 45);
+    EXPECT_NE(heard->advice.find("b.dng"), std::string::npos) << heard->advice;
+    rows = told;
+    work::hear_witness(rows, with_c3(a, 0.6), b); // in one alone: a hand
+    EXPECT_TRUE(rows == told);
+    rows = told;
+    rows[0].patches = "C3 C4";
+    const auto both = rows;
+    work::hear_witness(rows, with_c3(a, 0.6), with_c3(b, 0.9));
+    EXPECT_TRUE(rows == both);
+}
+
 } // namespace
 } // namespace refero
