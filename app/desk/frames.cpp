@@ -143,8 +143,8 @@ void Frames::take(const fs::path& file, const work::TakeIn& how) {
             const work::Arrival a = work::look_at(file, limits, must_read, progress, stop);
             Rendition picture;
             if (a.measured.frame)
-                picture =
-                    uncorrected_rendition(*a.measured.frame, picture_key({a.row.path, a.row.sha256, {}, 0}), stop);
+                picture = uncorrected_rendition(*a.measured.frame,
+                                                picture_key({a.row.path, a.row.sha256, {}, a.row.position_s}), stop);
             return [=, this] { arrived(a, picture, how); };
         },
         [=, this](const TaskEnd& end) {

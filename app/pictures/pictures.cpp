@@ -1,6 +1,10 @@
 #include "pictures/pictures.hpp"
 
+#include <QColorSpace>
+#include <QTransform>
+
 #include "desk/document.hpp"
+#include "frame/preview.hpp"
 #include "pictures/kept_pictures.hpp"
 
 namespace refero::app {
@@ -22,6 +26,25 @@ prove::Rendering rendering_of(const Comparison& c, const frame::Frame& f, const 
 /// What a picture in memory shows: a file, a still of it, a curve.
 std::string shown_key(const work::FrameSource& s) {
     return s.file.string() + formatted("|{:g}|{:g}|", s.position_s, s.clip_code) + s.encoding;
+}
+
+/// The camera's own small picture in a raw file, upright; null where there is none.
+QImage preview_in(const fs::path& file) {
+    constexpr int least_width = 240; // else the raw data tell more
+    if (frame::kind_of(file) != frame::FileKind::raw) return {};
+    const auto preview = frame::embedded_preview(file, thumbnail_width);
+    QImage image;
+    if (!preview || !image.loadFromData(QByteArray::fromStdString(preview->jpeg), "JPEG")) return {};
+    if (std::max(image.width(), image.height()) < least_width) return {};
+    if (image.colorSpace().isValid()) image.convertToColorSpace(QColorSpace(QColorSpace::SRgb));
+    static constexpr struct {
+        int degrees;
+        bool mirrored; // across, before it is turned to the right
+    } turns[] = {{0, false}, {0, true}, {180, false}, {180, true}, {270, true}, {90, false}, {90, true}, {270, false}};
+    const auto& turn = turns[preview->orientation - 1];
+    if (turn.mirrored) image = image.mirrored(true, false);
+    image = image.transformed(QTransform().rotate(turn.degrees));
+    return image.scaledToWidth(std::min(thumbnail_width, image.width()), Qt::SmoothTransformation);
 }
 
 } // namespace
@@ -193,8 +216,12 @@ void Pictures::thumbnail(Id frame, std::function<void(QImage)> show) {
     tasks_.run_quietly(
         {},
         [=](std::stop_token stop, const Progress&) -> Tasks::Then {
-            const frame::Frame pixels = work::read(source, frame::Size::measuring, {}, stop);
-            const QImage image = uncorrected_rendition(pixels, key, stop).small(thumbnail_width);
+            QImage image = preview_in(source.file);
+            if (!image.isNull()) keep_picture(key, image);
+            else {
+                const frame::Frame pixels = work::read(source, frame::Size::measuring, {}, stop);
+                image = uncorrected_rendition(pixels, key, stop).small(thumbnail_width);
+            }
             return [show, image] { show(image); };
         },
         [=, this](const TaskEnd& end) {

@@ -10,6 +10,7 @@
 #include <tbb/parallel_for.h>
 
 #include "frame/internal.hpp"
+#include "frame/preview.hpp"
 
 namespace refero::frame {
 
@@ -269,6 +270,29 @@ Metadata read_metadata(const fs::path& file) {
         // A file without metadata is still a frame.
     }
     return m;
+}
+
+std::optional<Preview> embedded_preview(const fs::path& file, int least_width) {
+    try {
+        start_metadata();
+        const auto image = Exiv2::ImageFactory::open(file.string());
+        image->readMetadata();
+        const Exiv2::PreviewManager manager(*image);
+        Exiv2::PreviewPropertiesList all = manager.getPreviewProperties(); // the smallest first
+        std::erase_if(all, [](const auto& p) { return p.mimeType_ != "image/jpeg"; });
+        const auto enough = std::find_if(all.begin(), all.end(),
+                                         [&](const auto& p) { return static_cast<int>(p.width_) >= least_width; });
+        if (!all.empty()) {
+            const Exiv2::PreviewImage taken = manager.getPreviewImage(enough != all.end() ? *enough : all.back());
+            Preview preview{{reinterpret_cast<const char*>(taken.pData()), taken.size()}, 1};
+            const auto turned = image->exifData().findKey(Exiv2::ExifKey("Exif.Image.Orientation"));
+            if (turned != image->exifData().end() && turned->count() > 0)
+                preview.orientation = std::clamp(static_cast<int>(turned->toFloat()), 1, 8);
+            return preview;
+        }
+    } catch (const Exiv2::Error&) { // none, then
+    }
+    return std::nullopt;
 }
 
 std::string xmp_identifier() {

@@ -154,7 +154,8 @@ struct Window {
 
 struct Looked {
     std::vector<ChartStill> seen;
-    std::set<double> at; ///< where stills begin that were looked at, s
+    std::set<double> at;             ///< where stills begin that were looked at, s
+    std::optional<Error> unreadable; ///< of a clip that is damaged or cut short in places
 };
 
 /// Some windows at a time, each with a reader of its own: decoding and looking overlap.
@@ -175,8 +176,13 @@ void look_into(const fs::path& file, const ShotOptions& options, const std::vect
                     w = &windows[next++];
                 }
                 search.reader().look_among(w->among);
-                for (double at = w->from; at < w->to; at += w->by)
-                    if (auto s = search.look(at, w->near ? &*w->near : nullptr)) seen.push_back(std::move(*s));
+                for (double at = w->from; at < w->to; at += w->by) try {
+                        if (auto s = search.look(at, w->near ? &*w->near : nullptr)) seen.push_back(std::move(*s));
+                    } catch (const Error& e) {
+                        if (e.kind() != ErrorKind::input) throw;
+                        const std::lock_guard guard(one_at_a_time);
+                        all.unreadable = e;
+                    }
             }
             const std::lock_guard guard(one_at_a_time);
             for (ChartStill& s : seen)
@@ -231,6 +237,7 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
         windows.push_back({end * k / parts + (k ? 0 : step / 2), end * (k + 1) / parts, step, Among::keys});
     look_into(file, options, windows, looked, stop);
     tell(0.3);
+    if (looked.at.empty() && looked.unreadable) throw *looked.unreadable;
     windows.clear();
     double before = 0;
     looked.at.insert(end);

@@ -1,4 +1,5 @@
 // Keeping a job: frames, clips, undo, reopening, log and kit, through the real window.
+#include <QBuffer>
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QLineEdit>
@@ -12,6 +13,7 @@
 #include "kit/light_plot.hpp"
 #include "plan/shot_list_page.hpp"
 #include "simulate/clip.hpp"
+#include "work/intake.hpp"
 
 namespace refero::app {
 namespace {
@@ -204,6 +206,63 @@ TEST_F(JobWindow, two_frames_of_one_moment_set_the_clock) {
     EXPECT_TRUE(notice().contains("two cameras"));
     desk().job.undo();
     EXPECT_EQ(desk().job.shoot().cameras[1].clock_offset_s, 0);
+}
+
+/// A DNG (little-endian) with a JPEG in a second directory, as cameras put one into their raw files.
+std::string with_preview(std::string dng, const std::string& jpeg) {
+    const auto get = [&](std::size_t at, int size) {
+        std::uint32_t v = 0;
+        for (int i = 0; i < size; ++i)
+            v |= static_cast<std::uint32_t>(static_cast<unsigned char>(dng[at + i])) << 8 * i;
+        return v;
+    };
+    const auto put = [](std::uint32_t v, int size) {
+        std::string all;
+        for (int i = 0; i < size; ++i) all += static_cast<char>(v >> 8 * i & 0xff);
+        return all;
+    };
+    const auto entry = [&](std::uint32_t tag, std::uint32_t type, std::size_t value) {
+        return put(tag, 2) + put(type, 2) + put(1, 4) + put(static_cast<std::uint32_t>(value), 4);
+    };
+    const std::size_t first = get(4, 4), next = first + 2 + 12 * get(first, 2);
+    const std::size_t picture = dng.size();
+    dng += jpeg + std::string(jpeg.size() % 2, '\0');
+    dng.replace(next, 4, put(static_cast<std::uint32_t>(dng.size()), 4));
+    return dng + put(3, 2) + entry(259, 3, 6) + entry(513, 4, picture) + entry(514, 4, jpeg.size()) + put(0, 4);
+}
+
+TEST_F(JobWindow, small_pictures_come_from_the_raw_files_own_preview) {
+    plan_shoot({"Stills A"}, {"Window"});
+    test::written(scratch / "plain.json", R"({"refero_scene":1,"size":[600,400],"camera":"stills-a","light":"window",
+"background":{"surface":{"grey":0.4},"texture":0.3},"dng":{"orientation":6}})");
+    simulate::write(simulate::render(simulate::load_scene(scratch / "plain.json")), scratch / "plain.dng");
+    QImage preview(600, 400, QImage::Format_RGB32);
+    preview.fill(Qt::red);
+    for (int y = 0; y < 400; ++y)
+        for (int x = 300; x < 600; ++x) preview.setPixel(x, y, 0xff0000ff); // its right half is blue
+    QByteArray jpeg;
+    QBuffer buffer(&jpeg);
+    buffer.open(QIODevice::WriteOnly);
+    ASSERT_TRUE(preview.save(&buffer, "JPEG", 95));
+    test::written(card / "turned.dng", with_preview(read_file(scratch / "plain.dng"), jpeg.toStdString()));
+    fs::copy_file(scratch / "plain.dng", card / "none.dng");
+    // Frames of a job that was made elsewhere: no picture of them is kept here.
+    edit(desk().job, "frames", [&](plan::Change& e) {
+        for (const char* name : {"turned.dng", "none.dng"}) e.add(work::described(card / name));
+    });
+    QImage small;
+    desk().pictures.thumbnail(desk().job.shoot().frames[0].id, [&](const QImage& made) { small = made; });
+    ASSERT_TRUE(wait_for([&] { return !small.isNull(); }));
+    EXPECT_GT(small.height(), small.width()); // turned to the right: what was right is below
+    const QColor above = small.pixelColor(small.width() / 2, small.height() / 4),
+                 below = small.pixelColor(small.width() / 2, small.height() * 3 / 4);
+    EXPECT_TRUE(above.red() > 200 && above.blue() < 60) << above.name().toStdString();
+    EXPECT_TRUE(below.blue() > 200 && below.red() < 60) << below.name().toStdString();
+    // A file without one is shown by its pixels, which are grey.
+    small = {};
+    desk().pictures.thumbnail(desk().job.shoot().frames[1].id, [&](const QImage& made) { small = made; });
+    ASSERT_TRUE(wait_for([&] { return !small.isNull(); }));
+    EXPECT_LT(small.pixelColor(small.width() / 2, small.height() / 4).saturation(), 60);
 }
 
 TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time_line) {

@@ -54,6 +54,13 @@ TEST_F(Footage, a_clip_without_a_chart_shows_none_and_one_still_is_a_clip) {
     ASSERT_EQ(one.size(), 1u);
     EXPECT_EQ(one[0].position_s, 0);
     EXPECT_THROW(work::chart_stills(test::written(scratch / "words.mov", "words"), options), Error);
+    // What is left of a clip that was cut short is looked through.
+    simulate::write_clip({{&good, 3}, {&none, 3}}, colour::Transfer::bt709, 10, scratch / "whole.mkv");
+    const std::string whole = read_file(scratch / "whole.mkv");
+    test::written(scratch / "cut.mkv", whole.substr(0, whole.size() * 2 / 5));
+    const auto left = work::chart_stills(scratch / "cut.mkv", options);
+    ASSERT_FALSE(left.empty());
+    EXPECT_LT(left[0].position_s, 3);
     std::stop_source stop;
     stop.request_stop();
     EXPECT_THROW(work::chart_stills(scratch / "one.mov", options, {}, stop.get_token()), Error);
