@@ -372,11 +372,8 @@ void MainWindow::follow_screen() {
     const auto [icc, name] = profile_of(screen(), desk_.kit.kit());
     desk_.notices.guarded([&, &icc = icc, &name = name] { ScreenColour::now().use(icc, name); });
     QString words = ScreenColour::now().is_plain() ? tr("screen: sRGB") : tr("screen: %1").arg(name);
-    const QString identity = identity_of(screen());
-    for (const plan::Monitor& m : desk_.kit.kit().monitors)
-        if (qt(m.screen) == identity && !identity.isEmpty())
-            if (const auto due = work::days_to_due(m, utc_now()); !due || *due < 0)
-                words += !due ? tr(", never checked") : tr(", check due since %1 days").arg(-*due);
+    const QString due = due_of(screen(), desk_.kit.kit());
+    if (!due.isEmpty()) words += ", " + due;
     screen_name_->setText(words);
     screen_name_->setToolTip(tr("Pictures are shown through: %1. Monitor (5) checks a display and makes its profile.")
                                  .arg(ScreenColour::now().name()));
@@ -456,6 +453,8 @@ void MainWindow::new_job() {
     remember_folder(QFileInfo(file).path());
     desk_.job.create(file.endsWith(".refero") ? file.toStdString() : file.toStdString() + ".refero");
     show_plan();
+    if (const QString due = due_of(screen(), desk_.kit.kit()); !due.isEmpty())
+        notice(tr("This screen: %1. Check it (5) before colour is judged on it.").arg(due));
 }
 
 void MainWindow::save_as() {

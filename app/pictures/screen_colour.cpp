@@ -13,6 +13,7 @@
 
 #include "base/base.hpp"
 #include "desk/text.hpp"
+#include "work/screens.hpp"
 
 namespace refero::app {
 
@@ -128,6 +129,15 @@ QImage ScreenColour::shown(const QImage& srgb) const {
 
 QString identity_of(const QScreen* s) {
     return s ? QString("%1|%2|%3").arg(s->manufacturer(), s->model(), s->serialNumber()) : QString();
+}
+
+QString due_of(const QScreen* screen, const plan::Kit& kit) {
+    const QString identity = identity_of(screen);
+    for (const plan::Monitor& m : kit.monitors)
+        if (!identity.isEmpty() && qt(m.screen) == identity)
+            if (const auto due = work::days_to_due(m, utc_now()); !due || *due < 0)
+                return !due ? QObject::tr("never checked") : QObject::tr("check due since %1 days").arg(-*due);
+    return {};
 }
 
 std::pair<QByteArray, QString> profile_of(const QScreen* screen, const plan::Kit& kit) {

@@ -41,6 +41,9 @@ private:
 
 /// "manufacturer|model|serial number" of a screen.
 QString identity_of(const QScreen* screen);
+/// "never checked", "check due since 12 days": of the kit's monitor that is this screen; empty where it is not due, or
+/// no monitor of the kit.
+QString due_of(const QScreen* screen, const plan::Kit& kit);
 /// The profile of a screen and what it is called, in this order: the kit's, by the screen's identity; the X11 root
 /// window's properties; the colour daemon's; none.
 std::pair<QByteArray, QString> profile_of(const QScreen* screen, const plan::Kit& kit);

@@ -51,6 +51,7 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     differs_->setWordWrap(true);
     differs_->setObjectName("differs");
     side()->addWidget(differs_);
+    add_due();
     auto* action = side_row();
     fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true,
                        action);
@@ -332,6 +333,7 @@ void CorrectionPage::show_setup(Id setup) {
     const Chain& s = desk_.chains.at(setup);
     const bool other = setup != setup_;
     setup_ = setup;
+    refresh_due();
     if (other || frame_->count() != static_cast<int>(s.frames.size()) + 1) {
         const QSignalBlocker quiet(frame_);
         const qlonglong kept = other ? 0 : frame_->currentData().toLongLong();

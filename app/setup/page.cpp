@@ -7,6 +7,7 @@
 #include <QStandardPaths>
 
 #include "../theme.hpp"
+#include "pictures/screen_colour.hpp"
 
 namespace refero::app {
 
@@ -41,6 +42,21 @@ void Page::arrange(const QString& name, QWidget* evidence, QWidget* proof) {
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(8, 0, 8, 8);
     outer->addWidget(splitter);
+}
+
+void Page::add_due() {
+    due_ = new QLabel;
+    due_->setObjectName("dueLine");
+    due_->setProperty("dim", true);
+    due_->setWordWrap(true);
+    due_->hide();
+    side_->addWidget(due_);
+}
+
+void Page::refresh_due() {
+    const QString due = due_of(screen(), desk_.kit.kit());
+    due_->setText(tr("This screen: %1. Trust the figures, or check it first (5).").arg(due));
+    due_->setVisible(!due.isEmpty());
 }
 
 QHBoxLayout* Page::side_row() {

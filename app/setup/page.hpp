@@ -31,6 +31,9 @@ protected:
     QVBoxLayout* side() { return side_; }
     /// A row of it, for things that stand side by side.
     QHBoxLayout* side_row();
+    /// Of the screen, where colour is judged and its check is due; at the end of side(). To be refreshed.
+    void add_due();
+    void refresh_due();
     /// Into `row`, else below what is in side().
     QPushButton* side_button(const QString& text, const QString& icon_name, const QString& tooltip,
                              bool primary = false, QBoxLayout* row = nullptr);
@@ -41,6 +44,7 @@ protected:
 private:
     QWidget* side_panel_;
     QVBoxLayout* side_;
+    QLabel* due_ = nullptr;
 };
 
 /// Into a list, after "none": corrected setups of the same camera under other lights, each with its id.

@@ -26,6 +26,7 @@ ProofPage::ProofPage(Desk& desk, QWidget* parent)
     words_->setObjectName("proofWords");
     words_->setToolTip(tr("Levels of just noticeable and acceptable difference: Paravina and others 2015"));
     side()->addWidget(words_);
+    add_due();
     auto* row = side_row();
     auto* label = new QLabel(tr("&on"));
     label->setBuddy(on_);
@@ -83,6 +84,7 @@ void ProofPage::choose(const QString& id) {
 void ProofPage::show_setup(Id setup) {
     const bool other = setup != setup_;
     setup_ = setup;
+    refresh_due();
     const Chain& s = desk_.chains.at(setup);
     if (other || elsewhere_of_ != s.correction) {
         elsewhere_.reset();

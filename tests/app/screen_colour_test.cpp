@@ -87,6 +87,15 @@ TEST_F(ScreenWalk, the_kits_monitor_of_this_screen_gives_its_profile) {
     desk().kit.change(c);
     ASSERT_TRUE(wait_for([&] { return ScreenColour::now().name() == "Desk"; }));
     EXPECT_EQ(window.findChild<QLabel*>("screenName")->text(), "screen: Desk, never checked");
+    // Where colour is judged it is said, too.
+    plan_shoot({"Stills A"}, {"Window"});
+    window.open_setup(id(0));
+    for (const Step step : {Step::correction, Step::proof}) {
+        window.setup_view()->choose(step);
+        const auto* line = window.setup_view()->page()->findChild<QLabel*>("dueLine");
+        ASSERT_TRUE(line && line->isVisible());
+        EXPECT_TRUE(line->text().contains("never checked")) << line->text().toStdString();
+    }
     // A damaged file is told, and nothing changes.
     plan::Monitor m = desk().kit.kit().monitors.front();
     m.profile = test::written(scratch / "bad.icc", "no").string();
