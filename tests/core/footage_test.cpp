@@ -66,7 +66,23 @@ TEST_F(Footage, a_clip_without_a_chart_shows_none_and_one_still_is_a_clip) {
     EXPECT_THROW(work::chart_stills(scratch / "one.mov", options, {}, stop.get_token()), Error);
 }
 
-// A clip that phones mark as turned is shown upright: pixels as they are seen.
+// As phones mark them, and ExifTool does here.
+TEST_F(Footage, a_clip_marked_as_turned_is_shown_upright) {
+    simulate::write_clip({{&good, 0.3}}, colour::Transfer::bt709, 10, scratch / "c.mp4");
+    fs::copy_file(scratch / "c.mp4", scratch / "turned.mp4");
+    ASSERT_EQ(std::system(
+                  ("exiftool -q -overwrite_original -Rotation=90 '" + (scratch / "turned.mp4").string() + "'").c_str()),
+              0);
+    const frame::Frame plain = frame::read(scratch / "c.mp4"), turned = frame::read(scratch / "turned.mp4");
+    EXPECT_EQ(turned.width, 540);
+    EXPECT_EQ(turned.height, 960);
+    EXPECT_EQ(frame::read_clip(scratch / "turned.mp4").width, 540);
+    // A quarter to the right: what was at the left edge's foot is at the top left.
+    for (const auto& [x, y] : {std::pair(100, 100), std::pair(300, 700)})
+        for (int c = 0; c < 3; ++c) EXPECT_EQ(turned.at(x, y)[c], plain.at(y, 539 - x)[c]) << x << " " << y;
+    EXPECT_FALSE(work::chart_stills(scratch / "turned.mp4", {.position_s = -1}).empty());
+}
+
 TEST_F(Footage, parts_and_small_pictures_are_those_of_the_whole) {
     simulate::write_clip({{&good, 0.3}}, colour::Transfer::bt709, 10, scratch / "c.mov");
     frame::ClipReader reader(scratch / "c.mov");
