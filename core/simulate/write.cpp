@@ -197,6 +197,72 @@ void set_array(TIFF* tif, std::uint32_t tag, int count, const void* values) {
     else TIFFSetField(tif, tag, values);
 }
 
+/// What only a DNG says: mosaic, levels, matrix, the camera's balance, the picture's area.
+void set_dng_tags(TIFF* tif, const Scene& s, const Stored& f) {
+    const auto samples = static_cast<std::uint32_t>(f.samples());
+    const std::uint16_t two[] = {2, 2};
+    const std::uint8_t version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
+    if (f.mosaic) {
+        const std::uint16_t side = s.dng.mosaic == "6x6" ? 6 : 2, dim[] = {side, side};
+        std::vector<std::uint8_t> pattern;
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x) pattern.push_back(static_cast<std::uint8_t>(colour_at(s.dng.mosaic, x, y)));
+        set_array(tif, 33421, 2, dim);
+        set_array(tif, 33422, static_cast<int>(pattern.size()), pattern.data());
+    }
+    set_array(tif, 50706, 4, version);
+    set_array(tif, 50707, 4, backward);
+    TIFFSetField(tif, 50708, (s.camera.make + " " + s.camera.model).c_str());
+    if (!s.camera.serial_number.empty()) TIFFSetField(tif, 50735, s.camera.serial_number.c_str());
+    const std::uint16_t one[] = {1, 1};
+    set_array(tif, 50713, 2, f.mosaic ? two : one); // of the pattern of black levels
+    const auto white = static_cast<std::uint32_t>(f.white_level);
+    const TIFFField* black_field = TIFFFindField(tif, 50714, TIFF_ANY);
+    std::array<std::uint32_t, 4> black_codes{};
+    std::array<float, 4> black_values{};
+    for (std::size_t i = 0; i < 4; ++i) {
+        black_codes[i] =
+            static_cast<std::uint32_t>(f.black_level + (f.mosaic ? s.dng.black[i] / (s.dng.bits == 12 ? 4 : 1) : 0));
+        black_values[i] = static_cast<float>(black_codes[i]);
+    }
+    set_array(tif, 50714, f.mosaic ? 4 : static_cast<int>(samples),
+              TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes.data())
+                                                          : black_values.data());
+    const std::uint32_t whites[] = {white, white, white};
+    set_array(tif, 50717, static_cast<int>(samples), whites);
+    const colour::Mat3 m = s.camera.camera_from_xyz_d65();
+    float matrix[9];
+    for (int i = 0; i < 9; ++i) matrix[i] = static_cast<float>(m(i / 3, i % 3));
+    set_array(tif, 50721, 9, matrix);
+    const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.light);
+    const float as_shot[] = {static_cast<float>(neutral[0]), static_cast<float>(neutral[1]),
+                             static_cast<float>(neutral[2])};
+    set_array(tif, 50728, 3, as_shot);
+    TIFFSetField(tif, 50778, 21); // D65
+    if (f.row_pixels != f.width || f.rows != f.height) {
+        const auto& [top, left, bottom, right] = s.dng.border;
+        const std::uint32_t area[] = {static_cast<std::uint32_t>(top), static_cast<std::uint32_t>(left),
+                                      static_cast<std::uint32_t>(top + f.height),
+                                      static_cast<std::uint32_t>(left + f.width)};
+        set_array(tif, 50829, 4, area);
+    }
+}
+
+/// Of the shot; into the EXIF directory, which is begun here.
+void set_exif_tags(TIFF* tif, const Scene& s) {
+    TIFFCreateEXIFDirectory(tif);
+    TIFFSetField(tif, EXIFTAG_EXPOSURETIME, s.exposure_s);
+    TIFFSetField(tif, EXIFTAG_FNUMBER, s.f_number);
+    const auto iso = static_cast<std::uint16_t>(std::min(s.iso, 65535.0));
+    TIFFSetField(tif, EXIFTAG_ISOSPEEDRATINGS, 1, &iso);
+    TIFFSetField(tif, EXIFTAG_DATETIMEORIGINAL, exif_time(s.taken).c_str());
+    TIFFSetField(tif, EXIFTAG_FOCALLENGTH, s.focal_mm);
+    TIFFSetField(tif, EXIFTAG_FOCALLENGTHIN35MMFILM, static_cast<int>(std::lround(s.focal_35mm_mm)));
+    TIFFSetField(tif, EXIFTAG_FLASH, s.light_name == "flash" ? 1 : 0);
+    if (!s.lens.empty()) TIFFSetField(tif, EXIFTAG_LENSMODEL, s.lens.c_str());
+    if (!s.camera.serial_number.empty()) TIFFSetField(tif, EXIFTAG_BODYSERIALNUMBER, s.camera.serial_number.c_str());
+}
+
 void write_dng(const Rendering& r, const fs::path& target, const fs::path& file) {
     const Scene& s = r.scene;
     const Stored f = stored(r);
@@ -228,51 +294,7 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, TIFFTAG_MODEL, s.camera.model.c_str());
     TIFFSetField(tif, TIFFTAG_SOFTWARE, "Simulated camera of Refero");
     TIFFSetField(tif, TIFFTAG_DATETIME, exif_time(s.taken).c_str());
-    const std::uint16_t two[] = {2, 2};
-    const std::uint8_t version[] = {1, 4, 0, 0}, backward[] = {1, 1, 0, 0};
-    if (f.mosaic) {
-        const std::uint16_t side = s.dng.mosaic == "6x6" ? 6 : 2, dim[] = {side, side};
-        std::vector<std::uint8_t> pattern;
-        for (int y = 0; y < side; ++y)
-            for (int x = 0; x < side; ++x) pattern.push_back(static_cast<std::uint8_t>(colour_at(s.dng.mosaic, x, y)));
-        set_array(tif, 33421, 2, dim);
-        set_array(tif, 33422, static_cast<int>(pattern.size()), pattern.data());
-    }
-    set_array(tif, 50706, 4, version);
-    set_array(tif, 50707, 4, backward);
-    TIFFSetField(tif, 50708, (s.camera.make + " " + s.camera.model).c_str());
-    if (!s.camera.serial_number.empty()) TIFFSetField(tif, 50735, s.camera.serial_number.c_str());
-    const std::uint16_t one[] = {1, 1};
-    set_array(tif, 50713, 2, f.mosaic ? two : one); // of the pattern of black levels
-    const auto white = static_cast<std::uint32_t>(f.white_level);
-    const TIFFField* black_field = TIFFFindField(tif, 50714, TIFF_ANY);
-    std::array<std::uint32_t, 4> black_codes{};
-    std::array<float, 4> black_values{};
-    for (std::size_t i = 0; i < 4; ++i) {
-        black_codes[i] = static_cast<std::uint32_t>(f.black_level + (f.mosaic ? s.dng.black[i] / (pack ? 4 : 1) : 0));
-        black_values[i] = static_cast<float>(black_codes[i]);
-    }
-    set_array(tif, 50714, f.mosaic ? 4 : static_cast<int>(samples),
-              TIFFFieldDataType(black_field) == TIFF_LONG ? static_cast<const void*>(black_codes.data())
-                                                          : black_values.data());
-    const std::uint32_t whites[] = {white, white, white};
-    set_array(tif, 50717, static_cast<int>(samples), whites);
-    const colour::Mat3 m = s.camera.camera_from_xyz_d65();
-    float matrix[9];
-    for (int i = 0; i < 9; ++i) matrix[i] = static_cast<float>(m(i / 3, i % 3));
-    set_array(tif, 50721, 9, matrix);
-    const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.light);
-    const float as_shot[] = {static_cast<float>(neutral[0]), static_cast<float>(neutral[1]),
-                             static_cast<float>(neutral[2])};
-    set_array(tif, 50728, 3, as_shot);
-    TIFFSetField(tif, 50778, 21); // D65
-    if (width != static_cast<std::uint32_t>(f.width) || height != static_cast<std::uint32_t>(f.height)) {
-        const auto& [top, left, bottom, right] = s.dng.border;
-        const std::uint32_t area[] = {static_cast<std::uint32_t>(top), static_cast<std::uint32_t>(left),
-                                      static_cast<std::uint32_t>(top + f.height),
-                                      static_cast<std::uint32_t>(left + f.width)};
-        set_array(tif, 50829, 4, area);
-    }
+    set_dng_tags(tif, s, f);
     const std::vector<std::uint8_t> packed_rows = pack ? packed(f) : std::vector<std::uint8_t>{};
     const std::size_t row_bytes = pack ? packed_rows.size() / height : static_cast<std::size_t>(width) * samples * 2;
     const auto* bytes = pack ? packed_rows.data() : reinterpret_cast<const std::uint8_t*>(f.codes.data());
@@ -284,17 +306,7 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     }
     if (!TIFFWriteDirectory(tif)) throw failed();
 
-    TIFFCreateEXIFDirectory(tif);
-    TIFFSetField(tif, EXIFTAG_EXPOSURETIME, s.exposure_s);
-    TIFFSetField(tif, EXIFTAG_FNUMBER, s.f_number);
-    const auto iso = static_cast<std::uint16_t>(std::min(s.iso, 65535.0));
-    TIFFSetField(tif, EXIFTAG_ISOSPEEDRATINGS, 1, &iso);
-    TIFFSetField(tif, EXIFTAG_DATETIMEORIGINAL, exif_time(s.taken).c_str());
-    TIFFSetField(tif, EXIFTAG_FOCALLENGTH, s.focal_mm);
-    TIFFSetField(tif, EXIFTAG_FOCALLENGTHIN35MMFILM, static_cast<int>(std::lround(s.focal_35mm_mm)));
-    TIFFSetField(tif, EXIFTAG_FLASH, s.light_name == "flash" ? 1 : 0);
-    if (!s.lens.empty()) TIFFSetField(tif, EXIFTAG_LENSMODEL, s.lens.c_str());
-    if (!s.camera.serial_number.empty()) TIFFSetField(tif, EXIFTAG_BODYSERIALNUMBER, s.camera.serial_number.c_str());
+    set_exif_tags(tif, s);
     std::uint64_t exif_offset = 0;
     if (!TIFFWriteCustomDirectory(tif, &exif_offset) || !TIFFSetDirectory(tif, 0)) throw failed();
     extend_tags(tif);
