@@ -85,6 +85,7 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     auto* row = new QHBoxLayout(parts);
     row->setContentsMargins(0, 0, 0, 0);
     for (QCheckBox* part : parts_) {
+        part->setObjectName("part-" + part->text());
         part->setChecked(true);
         row->addWidget(part);
     }
@@ -189,10 +190,11 @@ void DevelopPanel::count() {
         w->setEnabled(!copies);
     const int n = desk_.batches.count(wish());
     count_->setText(
-        n == 0   ? tr("There is no corrected frame here yet.")
-        : copies ? tr("%n frame(s): DNG files are copied with the balance in them, so that a raw developer opens them "
-                      "balanced. Other raw files bear none: the note tells the balance to set there.",
-                      nullptr, n)
+        n == 0 ? tr("There is no corrected frame here yet.")
+        : copies
+            ? (n == 1 ? tr("One frame") : tr("%1 frames").arg(n)) +
+                  tr(": DNG files are copied with the balance in them, so that a raw developer opens them balanced. "
+                     "Other raw files bear none: the note tells the balance to set there.")
         : n == 1 ? tr("One frame, developed at full size; what was written about the picture goes along.")
                  : tr("%1 frames, developed at full size, several at a time; what was written about each picture "
                       "goes along.")

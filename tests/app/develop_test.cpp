@@ -87,6 +87,39 @@ TEST_F(Developing, all_setups_in_one_go_with_equal_names_told_apart) {
     EXPECT_EQ(desk().job.shoot().handovers.size(), 8u);
 }
 
+TEST_F(Developing, dng_copies_and_the_name_that_a_profile_is_listed_by) {
+    shoot_all(1);
+    fs::create_directories(scratch / "out");
+    const Id setup = id(0);
+    window.open_setup(setup);
+    window.setup_view()->choose(Step::handover);
+    auto* page = window.setup_view()->page();
+    auto* kinds = page->findChild<QListWidget*>();
+    kinds->setCurrentRow(kinds->count() - 1);
+    auto* panel = page->findChild<DevelopPanel*>();
+    auto* kind = panel->findChild<QComboBox*>("developKind");
+    kind->setCurrentIndex(kind->count() - 1);
+    emit kind->activated(kind->count() - 1);
+    EXPECT_FALSE(panel->findChild<QCheckBox*>("part-finish")->isEnabled()); // a copy has no pixels of its own
+    panel->findChild<QLineEdit*>("developFolder")->setText(QString::fromStdString((scratch / "out").string()));
+    photograph(window, "dng-copies");
+    panel->develop();
+    ASSERT_TRUE(wait_for([&] { return !state().running && state().frames > 0; }));
+    EXPECT_EQ(state().done, 2);
+    const frame::Frame copy = frame::read(scratch / "out" / "frame0.dng");
+    const colour::Vec3 gains = desk().chains.at(setup).correction->balance.gains;
+    ASSERT_TRUE(copy.as_shot);
+    EXPECT_LT((*copy.as_shot - gains / gains[1]).cwiseAbs().maxCoeff(), 1e-4);
+    // The profile's camera is shown, and can be called otherwise.
+    auto* model = page->findChild<QLineEdit*>("cameraModel");
+    EXPECT_FALSE(model->isVisible());
+    for (int row = 0; row < kinds->count(); ++row)
+        if (kinds->item(row)->text().contains("*.dcp")) kinds->setCurrentRow(row);
+    ASSERT_TRUE(model->isVisible());
+    EXPECT_EQ(model->text().toStdString(), deliver::camera_model_of(*desk().chains.at(setup).correction));
+    photograph(window, "dcp");
+}
+
 TEST_F(Developing, a_batch_is_paused_goes_on_is_cancelled_and_resumed) {
     shoot_all(4);
     desk().batches.develop(wish());
