@@ -118,22 +118,19 @@ work::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
 
 void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::path>& inputs, const fs::path& folder,
                   const DevelopArguments& how, const Outputs& outputs, Result& r,
-                  const std::function<void(const work::BatchFrame&, const work::Developed&)>& written) {
+                  const std::function<void(const work::BatchFrame&, const work::Developed&)>& written,
+                  const std::function<void(const work::BatchFrame&)>& left_out) {
     const work::DevelopOptions develop = how.options(outputs);
     // What is there and finished is no output of this run.
     if (how.resume) {
         const std::vector<bool> before = work::finished(frames, develop);
         std::vector<work::BatchFrame> rest;
         r.json["left_out"] = Json::array();
-        work::Developed known;
-        known.kind = "frame";
-        known.message = develop.space + ", full size, finished before";
         for (std::size_t i = 0; i < frames.size(); ++i)
             if (!before[i]) rest.push_back(std::move(frames[i]));
             else {
                 r.json["left_out"].push_back(frames[i].frame.target.string());
-                known.file = frames[i].frame.target;
-                if (written) written(frames[i], known);
+                if (left_out) left_out(frames[i]);
             }
         frames = std::move(rest);
     }

@@ -263,11 +263,21 @@ Result develop(job::JobFile& job, const JobArguments& a) {
     std::vector<fs::path> targets;
     for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
     work::guard_outputs(job.content(), job.file(), targets);
-    work_through(std::move(frames), {}, a.output, a.how, a.outputs, r,
-                 [&](const work::BatchFrame& f, const work::Developed& done) {
-                     if (!a.chunk.empty()) return; // the run that ends the batch keeps the rows
-                     job.change(work::keep(job.content(), chains.at(f.correction), done));
-                 });
+    std::vector<std::pair<const work::Chain*, work::HandedOver>> unknown; // to the job: chunks made them
+    work_through(
+        std::move(frames), {}, a.output, a.how, a.outputs, r,
+        [&](const work::BatchFrame& f, const work::Developed& done) {
+            if (!a.chunk.empty()) return; // the run that ends the batch keeps the rows
+            job.change(work::keep(job.content(), chains.at(f.correction), done));
+        },
+        [&](const work::BatchFrame& f) {
+            const fs::path whole = fs::absolute(f.frame.target).lexically_normal();
+            const auto& rows = job.content().handovers;
+            if (!std::any_of(rows.begin(), rows.end(), [&](const auto& h) { return h.file == whole; }))
+                unknown.emplace_back(&chains.at(f.correction),
+                                     work::HandedOver{f.frame.target, "frame", "finished by a job queue"});
+        });
+    if (!unknown.empty() && a.chunk.empty()) job.change(work::keep_all(job.content(), unknown));
     return r;
 }
 

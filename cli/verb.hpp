@@ -103,7 +103,8 @@ struct DevelopArguments {
 /// Checks all outputs, then works through them and reports; `written` is called for each that is done, one at a time.
 void work_through(std::vector<work::BatchFrame> frames, const std::vector<std::filesystem::path>& inputs,
                   const std::filesystem::path& folder, const DevelopArguments& how, const Outputs& outputs,
-                  Result& result, const std::function<void(const work::BatchFrame&, const work::Developed&)>& written);
+                  Result& result, const std::function<void(const work::BatchFrame&, const work::Developed&)>& written,
+                  const std::function<void(const work::BatchFrame&)>& left_out = {});
 /// One line for whoever watches: to standard output, with --json to standard error.
 void say(const std::string& line);
 void say_to_errors(bool on);

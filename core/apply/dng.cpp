@@ -8,6 +8,7 @@
 #include <map>
 
 #include "apply/internal.hpp"
+#include "frame/own_work.hpp"
 
 namespace refero::apply {
 
@@ -19,8 +20,6 @@ constexpr std::uint16_t dng_version = 50706, as_shot_neutral = 50728, as_shot_wh
                         extra_camera_profiles = 50933, as_shot_profile_name = 50934;
 constexpr std::uint16_t ascii = 2, long_value = 4, rational = 5;
 constexpr std::uintmax_t most_bytes = std::uintmax_t{1} << 31;
-/// What stands behind the last byte that any tag names, before the record of how the copy was made.
-constexpr std::string_view mark = "\nRefero copy ";
 
 struct Entry {
     std::uint16_t type;
@@ -34,9 +33,7 @@ public:
     FirstDirectory(std::string& bytes, const fs::path& file) : bytes_(bytes), file_(file) {
         if (bytes_.size() < 8) throw broken();
         big_ = bytes_[0] == 'M';
-        if ((bytes_.compare(0, 2, "II") != 0 && bytes_.compare(0, 2, "MM") != 0) || get(2, 2) != 42)
-            throw Error(ErrorKind::input, "this is no DNG: only DNG files take a balance", file_,
-                        "For other raw files use the balance that the handover's note tells, in the raw developer");
+        if ((bytes_.compare(0, 2, "II") != 0 && bytes_.compare(0, 2, "MM") != 0) || get(2, 2) != 42) throw no_dng();
         const std::size_t at = get(4, 4), count = get(at, 2);
         for (std::size_t i = 0; i < count; ++i) {
             const std::size_t entry = at + 2 + 12 * i;
@@ -46,9 +43,7 @@ public:
             entries_[static_cast<std::uint16_t>(get(entry, 2))] = e;
         }
         next_ = get(at + 2 + 12 * count, 4);
-        if (!entries_.contains(dng_version))
-            throw Error(ErrorKind::input, "this is no DNG: only DNG files take a balance", file_,
-                        "For other raw files use the balance that the handover's note tells, in the raw developer");
+        if (!entries_.contains(dng_version)) throw no_dng();
     }
 
     bool holds(std::uint16_t tag) const { return entries_.contains(tag); }
@@ -115,6 +110,10 @@ public:
     }
 
 private:
+    Error no_dng() const {
+        return {ErrorKind::input, "this is no DNG: only DNG files take a balance", file_,
+                "For other raw files use the balance that the handover's note tells, in the raw developer"};
+    }
     Error broken() const {
         return {ErrorKind::input, "the DNG's first directory is damaged", file_, "Copy it again from the card"};
     }
@@ -168,22 +167,18 @@ void copy_dng(const fs::path& source, const fs::path& target, const DngChanges& 
         anew = true;
     }
     if (anew) first.write();
-    bytes += mark;
+    bytes += frame::copy_mark;
     bytes += changes.record;
     write_whole(target, bytes, existing);
 }
 
 std::string dng_record(const fs::path& file) {
-    std::error_code ec;
-    const auto size = fs::file_size(file, ec);
-    constexpr std::size_t most = mark.size() + 64;
-    if (ec || size < most) return {};
     std::ifstream in(file, std::ios::binary);
-    in.seekg(-static_cast<std::streamoff>(most), std::ios::end);
-    std::string end(most, '\0');
-    in.read(end.data(), static_cast<std::streamsize>(most));
-    const auto at = end.rfind(mark);
-    return in && at != std::string::npos ? end.substr(at + mark.size()) : std::string();
+    constexpr std::size_t size = frame::copy_mark.size() + frame::copy_record_digits;
+    in.seekg(-static_cast<std::streamoff>(size), std::ios::end);
+    std::string end(size, '\0');
+    in.read(end.data(), static_cast<std::streamsize>(size));
+    return in && end.starts_with(frame::copy_mark) ? end.substr(frame::copy_mark.size()) : std::string();
 }
 
 } // namespace refero::apply

@@ -10,6 +10,7 @@
 #include <tbb/parallel_for.h>
 
 #include "frame/internal.hpp"
+#include "frame/own_work.hpp"
 #include "frame/preview.hpp"
 
 namespace refero::frame {
@@ -368,7 +369,21 @@ std::string exif_time(const std::string& iso) {
     return text;
 }
 
+namespace {
+
+bool is_copy_of_raw(const fs::path& file) {
+    constexpr auto end = static_cast<std::streamoff>(copy_mark.size() + copy_record_digits);
+    std::ifstream in(file, std::ios::binary);
+    in.seekg(-end, std::ios::end);
+    std::string mark(copy_mark.size(), '\0');
+    in.read(mark.data(), static_cast<std::streamsize>(mark.size()));
+    return in && mark == copy_mark;
+}
+
+} // namespace
+
 bool is_own_work(const fs::path& file) {
+    if (is_copy_of_raw(file)) return true;
     try {
         start_metadata();
         const auto image = Exiv2::ImageFactory::open(file.string());

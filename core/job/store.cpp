@@ -289,7 +289,8 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
         if (there) {
             const bool unfinished = check_file(file, schema_.application_id, schema_.what,
                                                static_cast<std::uint32_t>(schema_.migrations.size()));
-            if (unfinished && for_viewing_ && !writable)
+            if (unfinished && writable) for_viewing_ = false; // opening it wholly settles it
+            if (unfinished && for_viewing_)
                 throw Error(ErrorKind::input,
                             "an unfinished change lies beside this " + schema_.what +
                                 ", and nothing can be written here to settle it",

@@ -267,7 +267,7 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
 
 std::vector<JudgedStill> judged_stills(const fs::path& file, const std::vector<ChartStill>& stills,
                                        const ShotOptions& options, const inspect::Limits& limits, std::size_t most,
-                                       std::stop_token stop) {
+                                       std::stop_token stop, bool until_pass) {
     std::vector<JudgedStill> all;
     if (stills.empty()) return all;
     frame::ClipReader reader(file);
@@ -279,6 +279,7 @@ std::vector<JudgedStill> judged_stills(const fs::path& file, const std::vector<C
         } catch (const Error& e) {
             if (e.kind() != ErrorKind::not_found) throw;
         }
+        if (until_pass && !all.empty() && all.back().judgement.verdict == inspect::Status::pass) break;
     }
     return all;
 }
@@ -292,10 +293,8 @@ const JudgedStill* best_of(const std::vector<JudgedStill>& stills) {
 
 std::optional<JudgedStill> best_still(const fs::path& file, const std::vector<ChartStill>& stills,
                                       const ShotOptions& options, const inspect::Limits& limits, std::stop_token stop) {
-    // The best by its edges first: where the gate passes it no other is looked at.
-    const auto first = judged_stills(file, stills, options, limits, 1, stop);
-    if (!first.empty() && first[0].judgement.verdict == inspect::Status::pass) return first[0];
-    const auto some = judged_stills(file, stills, options, limits, good_ones, stop);
+    // The best by its edges first: where the gate passes one no other is looked at.
+    const auto some = judged_stills(file, stills, options, limits, good_ones, stop, true);
     const JudgedStill* best = best_of(some);
     return best ? std::optional(*best) : std::nullopt;
 }

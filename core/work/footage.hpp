@@ -24,10 +24,11 @@ struct JudgedStill {
     ChartStill still;
     inspect::Judgement judgement;
 };
-/// The best of these, some time apart, as the gate sees them; in the order of the stills.
+/// The best of these, some time apart, as the gate sees them; in the order of the stills; `until_pass`: up
+/// to the first that passes.
 std::vector<JudgedStill> judged_stills(const std::filesystem::path& file, const std::vector<ChartStill>& stills,
                                        const ShotOptions& options, const inspect::Limits& limits, std::size_t most,
-                                       std::stop_token stop = {});
+                                       std::stop_token stop = {}, bool until_pass = false);
 /// Of the best of them the one that the gate likes most; none of none.
 std::optional<JudgedStill> best_still(const std::filesystem::path& file, const std::vector<ChartStill>& stills,
                                       const ShotOptions& options, const inspect::Limits& limits,

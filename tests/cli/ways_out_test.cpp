@@ -184,6 +184,10 @@ TEST_F(WaysOut, dng_copies_bear_the_balance_and_keep_their_pixels) {
     EXPECT_EQ(run("apply a.json a.dng -o plain --format dng --parts balance --resume --json").object()["left_out"],
               json({"plain/a.dng"}));
     EXPECT_EQ(run("apply a.json a.dng -o plain --format dng --parts balance").status, 2);
+    // What Refero made is no frame of a camera: it does not come back from a watched or a named folder.
+    EXPECT_TRUE(frame::is_own_work(scratch / "plain" / "a.dng"));
+    EXPECT_FALSE(frame::is_own_work(scratch / "a.dng"));
+    EXPECT_EQ(run("apply a.json plain -o again").status, 2);
     ASSERT_EQ(run("apply a.json a.dng -o t").status, 0);
     const auto o = run("apply a.json t/a.tif -o none --format dng --json");
     EXPECT_EQ(o.status, 3);
@@ -307,6 +311,11 @@ TEST_F(WaysOut, a_job_queue_works_through_the_chunks_of_a_batch) {
     const json last = run("job shoot.refero apply -o queue --resume --json").object();
     EXPECT_TRUE(last["written"].empty());
     EXPECT_EQ(last["left_out"].size(), static_cast<std::size_t>(files_made));
+    // Kept once: the rows stay as they are, those of the frames that the other run made as well.
+    const std::string kept = bytes("shoot.refero");
+    for (const char* folder : {"queue", "alone"})
+        EXPECT_EQ(run(std::string("job shoot.refero apply --resume -o ") + folder).status, 0);
+    EXPECT_TRUE(bytes("shoot.refero") == kept);
     EXPECT_EQ(run("job shoot.refero apply -o queue --chunk 3/2").status, 2);
 }
 
