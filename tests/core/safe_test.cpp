@@ -146,6 +146,21 @@ TEST_F(Safe, an_unfinished_change_of_another_file_is_refused_and_its_own_is_roll
     EXPECT_FALSE(fs::exists(scratch / "new2.refero"));
 }
 
+TEST_F(Safe, looking_at_a_job_takes_no_lock_and_settles_what_a_killed_program_left) {
+    EXPECT_THROW(JobFile(file, Open::viewing), Error); // there is none
+    { JobFile(file, Open::create); }
+    leave_unfinished_change();
+    { const JobFile looked(file, Open::viewing); }
+    EXPECT_FALSE(fs::exists(file.string() + "-journal"));
+    EXPECT_EQ(notes_in(file), 0u);
+    JobFile held(file, Open::existing);
+    note(held, "mine");
+    EXPECT_NE(refused(file), "opened"); // another writer
+    JobFile looked(file, Open::viewing);
+    EXPECT_THROW(note(looked, "not mine"), Error);
+    note(held, "still mine");
+}
+
 TEST_F(Safe, names_of_any_kind_are_names_of_files) {
     for (const std::string name : {"a?b.refero", "a#b.refero", "a%41b.refero", "a&mode=memory.refero",
                                    "\xc3\xa4 b.refero", "bad\xff.refero", "file:x.refero"}) {
