@@ -278,12 +278,13 @@ int run(int argc, char** argv) {
     int frames = 300, large_frames = 0;
     std::uint64_t seed = 1;
     std::string only;
-    bool with_finished = false, with_peer = false;
+    bool with_finished = false, with_harder = false, with_peer = false;
     app.add_option("folder", folder, "where the frames are made and kept")->required();
     app.add_option("frames", frames, "with a chart; half as many again without");
     app.add_option("seed", seed);
     app.add_option("--only", only, "frames whose names hold this");
     app.add_flag("--finished", with_finished, "720 lines, tone curve, titles, JPEG");
+    app.add_flag("--harder", with_harder, "folding cases, hands, motion, drawing, combing, resizing");
     app.add_flag("--peer", with_peer, "OpenCV's chart module beside it");
     app.add_option("--large", large_frames, "so many frames of 24 megapixels beside the peer");
     app.add_option("--photographs", photographs, "a text file of photographs without charts, one path a line");
@@ -300,12 +301,23 @@ int run(int argc, char** argv) {
     for (const auto& [id, definition] : charts) definitions.push_back(definition);
 
     const auto cases = simulated(folder, charts, frames, frames / 2, seed);
-    if (!cases.empty()) measure("Simulated frames", cases, definitions, only);
+    if (!cases.empty() && !with_harder) measure("Simulated frames", cases, definitions, only);
     if (with_finished) {
         std::vector<Case> all(cases.size());
         tbb::parallel_for(std::size_t{0}, all.size(),
                           [&](std::size_t i) { all[i] = finished(cases[i], folder, seed + i); });
         measure("Finished pictures of the same", all, definitions, only);
+    }
+    if (with_harder) {
+        // On what the frames without a chart show; as many with a chart as asked for, half as many with a panel alone.
+        const std::size_t with = static_cast<std::size_t>(frames);
+        std::vector<Case> behind(cases.size() - with), all(cases.size());
+        tbb::parallel_for(std::size_t{0}, behind.size(),
+                          [&](std::size_t i) { behind[i] = finished(cases[with + i], folder, seed + with + i); });
+        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t i) {
+            all[i] = harder(behind[i % behind.size()].file, charts, folder, seed * 100000 + i, i < with);
+        });
+        measure("Harder finished pictures", all, definitions, only);
     }
     if (with_peer) beside_peer("Beside OpenCV's chart module", cases, definitions);
     if (large_frames > 0)

@@ -11,8 +11,6 @@
 
 namespace refero::bench {
 
-namespace {
-
 void write_jpeg(const cv::Mat& rgb, const fs::path& file, int quality) {
     OIIO::ImageSpec spec(rgb.cols, rgb.rows, 3, OIIO::TypeDesc::UINT8);
     spec["Compression"] = "jpeg:" + std::to_string(quality);
@@ -20,6 +18,8 @@ void write_jpeg(const cv::Mat& rgb, const fs::path& file, int quality) {
     if (!out || !out->open(file.string(), spec) || !out->write_image(OIIO::TypeDesc::UINT8, rgb.data) || !out->close())
         throw Error(ErrorKind::internal, "the picture could not be written", file);
 }
+
+namespace {
 
 cv::Mat codes_of(const apply::Picture& p) {
     const auto codes = apply::display_codes(p);
@@ -38,6 +38,11 @@ chart::Corners scaled(chart::Corners q, double k) {
 }
 
 } // namespace
+
+cv::Mat codes_in(const fs::path& picture) {
+    const frame::Frame photo = frame::read(picture);
+    return codes_of({photo.width, photo.height, photo.rgb, "srgb"});
+}
 
 cv::Mat shown(const frame::Frame& frame) {
     return codes_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb"));
@@ -101,11 +106,7 @@ Case finished(const Case& simulated, const fs::path& folder, std::uint64_t seed)
     return out;
 }
 
-Case composed(const fs::path& photograph, const Charts& charts, const fs::path& folder, std::uint64_t seed) {
-    Draw d{std::mt19937_64(seed)};
-    const auto& [id, definition] = charts[d.random() % charts.size()];
-    Case out{folder / (photograph.stem().string() + "-" + std::to_string(seed) + ".jpg"), {}, {}};
-    // The chart as a flat picture, its card around it.
+FlatCard flat_card(const std::string& id, const chart::Definition& definition, Draw& d) {
     Json scene{{"refero_scene", 1},
                {"size", {1500, 1000}},
                {"camera", d.pick({"stills-a", "stills-b"})},
@@ -122,54 +123,45 @@ Case composed(const fs::path& photograph, const Charts& charts, const fs::path& 
     frame.width = frame.full_width = 1500;
     frame.height = frame.full_height = 1000;
     frame.rgb = flat.rgb;
-    cv::Mat card = codes_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb"));
+    return {codes_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb")),
+            chart::pixels_from_mm(definition, flat.charts[0].corners), fit};
+}
 
-    const frame::Frame photo = frame::read(photograph);
-    cv::Mat rgb = codes_of({photo.width, photo.height, photo.rgb, "srgb"});
-    if (const double most = 2400.0 / std::max(rgb.cols, rgb.rows); most < 1)
-        cv::resize(rgb, rgb, {}, most, most, cv::INTER_AREA);
+Pose::Pose(const chart::Definition& definition, double pixels_per_mm, double most_tilt_deg, double far, Draw& d)
+    : mm(pixels_per_mm),
+      turn(d.uniform(0, 2 * M_PI)),
+      tilt(d.uniform(0, most_tilt_deg) * M_PI / 180),
+      axis(d.uniform(0, M_PI)),
+      far(far),
+      w_mm(definition.width_mm),
+      h_mm(definition.height_mm) {}
 
-    // A turned and tilted plane, seen by a pinhole camera.
-    const double side = std::min(rgb.cols, rgb.rows), share = std::exp(d.uniform(std::log(0.15), std::log(0.8))),
-                 width = share * side / std::hypot(definition.width_mm, definition.height_mm) * definition.width_mm;
-    const double turn = d.uniform(0, 2 * M_PI), tilt = d.uniform(0, 45) * M_PI / 180, axis = d.uniform(0, M_PI),
-                 far = 1.4 * side;
-    const double reach = share * side / 2, cx = d.uniform(reach, rgb.cols - reach),
-                 cy = d.uniform(reach, rgb.rows - reach), mm = width / definition.width_mm;
-    const auto placed = [&](double x_mm, double y_mm) {
-        const double x = (x_mm - definition.width_mm / 2) * mm, y = (y_mm - definition.height_mm / 2) * mm;
-        const double u = x * std::cos(turn) - y * std::sin(turn), v = x * std::sin(turn) + y * std::cos(turn);
-        const double along = u * std::cos(axis) + v * std::sin(axis), over = -u * std::sin(axis) + v * std::cos(axis);
-        const double flat_over = over * std::cos(tilt), depth = far + over * std::sin(tilt);
-        return chart::Point(cx + (along * std::cos(axis) - flat_over * std::sin(axis)) * far / depth,
-                            cy + (along * std::sin(axis) + flat_over * std::cos(axis)) * far / depth);
-    };
-    Truth t{definition.id,
-            {placed(0, 0), placed(definition.width_mm, 0), placed(definition.width_mm, definition.height_mm),
-             placed(0, definition.height_mm)},
-            false};
-    out.truth.push_back(t);
-    double smaller_mm = 1e9;
-    for (const auto& p : definition.patches) smaller_mm = std::min({smaller_mm, p.w_mm, p.h_mm});
-    out.factor = {{"pixels a patch", smaller_mm * mm},
-                  {"share of the shorter side", share},
-                  {"tilt", tilt * 180 / M_PI},
-                  {"light", d.uniform(0.35, 1)}};
-    if (fs::exists(out.file)) return out;
+chart::Point Pose::operator()(double x_mm, double y_mm) const {
+    const double x = (x_mm - w_mm / 2) * mm, y = (y_mm - h_mm / 2) * mm;
+    const double u = x * std::cos(turn) - y * std::sin(turn), v = x * std::sin(turn) + y * std::cos(turn);
+    const double along = u * std::cos(axis) + v * std::sin(axis), over = -u * std::sin(axis) + v * std::cos(axis);
+    const double flat_over = over * std::cos(tilt), depth = far + over * std::sin(tilt);
+    return {at.x() + (along * std::cos(axis) - flat_over * std::sin(axis)) * far / depth,
+            at.y() + (along * std::sin(axis) + flat_over * std::cos(axis)) * far / depth};
+}
+
+chart::Corners Pose::corners() const {
+    return {(*this)(0, 0), (*this)(w_mm, 0), (*this)(w_mm, h_mm), (*this)(0, h_mm)};
+}
+
+void set_into(cv::Mat& rgb, const FlatCard& card, const Pose& pose, const cv::Rect2d& part_mm, double dim) {
     std::array<cv::Point2f, 4> from, to;
-    constexpr double margin_mm = 8;
-    const auto& flat_corners = flat.charts[0].corners;
-    const auto flat_map = chart::pixels_from_mm(definition, flat_corners);
-    const double xs[] = {-margin_mm, definition.width_mm + margin_mm, definition.width_mm + margin_mm, -margin_mm},
-                 ys[] = {-margin_mm, -margin_mm, definition.height_mm + margin_mm, definition.height_mm + margin_mm};
+    const double xs[] = {part_mm.x, part_mm.x + part_mm.width, part_mm.x + part_mm.width, part_mm.x},
+                 ys[] = {part_mm.y, part_mm.y, part_mm.y + part_mm.height, part_mm.y + part_mm.height};
     for (std::size_t i = 0; i < 4; ++i) {
-        const auto a = flat_map({xs[i], ys[i]}), b = placed(xs[i], ys[i]);
+        const auto a = card.pixels_from_mm({xs[i], ys[i]}), b = pose(xs[i], ys[i]);
         // cv counts from the middle of the first pixel.
         from[i] = {static_cast<float>(a.x() - 0.5), static_cast<float>(a.y() - 0.5)};
         to[i] = {static_cast<float>(b.x() - 0.5), static_cast<float>(b.y() - 0.5)};
     }
-    cv::Mat soft = card, warped, mask(card.size(), CV_8UC1, cv::Scalar(0));
-    if (const double shrink = mm / fit; shrink < 1) cv::GaussianBlur(card, soft, {}, 0.5 / shrink);
+    cv::Mat soft = card.rgb, warped, mask(card.rgb.size(), CV_8UC1, cv::Scalar(0));
+    if (const double shrink = pose.mm / card.pixels_per_mm; shrink < 1)
+        cv::GaussianBlur(card.rgb, soft, {}, 0.5 / shrink);
     const auto whole = [](const cv::Point2f& p) { return cv::Point(cvRound(p.x), cvRound(p.y)); };
     const std::vector<cv::Point> outline{whole(from[0]), whole(from[1]), whole(from[2]), whole(from[3])};
     cv::fillConvexPoly(mask, outline, cv::Scalar(255));
@@ -177,8 +169,35 @@ Case composed(const fs::path& photograph, const Charts& charts, const fs::path& 
     cv::Mat on;
     cv::warpPerspective(soft, warped, map, rgb.size(), cv::INTER_LINEAR);
     cv::warpPerspective(mask, on, map, rgb.size(), cv::INTER_LINEAR);
-    const double dim = out.factor["light"];
     cv::Mat(warped * dim).copyTo(rgb, on > 127);
+}
+
+Case composed(const fs::path& photograph, const Charts& charts, const fs::path& folder, std::uint64_t seed) {
+    Draw d{std::mt19937_64(seed)};
+    const auto& [id, definition] = charts[d.random() % charts.size()];
+    Case out{folder / (photograph.stem().string() + "-" + std::to_string(seed) + ".jpg"), {}, {}};
+    const FlatCard card = flat_card(id, definition, d);
+
+    cv::Mat rgb = codes_in(photograph);
+    if (const double most = 2400.0 / std::max(rgb.cols, rgb.rows); most < 1)
+        cv::resize(rgb, rgb, {}, most, most, cv::INTER_AREA);
+
+    // A turned and tilted plane, seen by a pinhole camera.
+    const double side = std::min(rgb.cols, rgb.rows), share = std::exp(d.uniform(std::log(0.15), std::log(0.8)));
+    Pose pose(definition, share * side / std::hypot(definition.width_mm, definition.height_mm), 45, 1.4 * side, d);
+    const double reach = share * side / 2;
+    const double x = d.uniform(reach, rgb.cols - reach), y = d.uniform(reach, rgb.rows - reach);
+    pose.at = {x, y};
+    out.truth.push_back({definition.id, pose.corners(), false});
+    out.factor = {{"pixels a patch", smaller_side_mm(definition) * pose.mm},
+                  {"share of the shorter side", share},
+                  {"tilt", pose.tilt * 180 / M_PI},
+                  {"light", d.uniform(0.35, 1)}};
+    if (fs::exists(out.file)) return out;
+    constexpr double margin_mm = 8;
+    set_into(rgb, card, pose,
+             {-margin_mm, -margin_mm, definition.width_mm + 2 * margin_mm, definition.height_mm + 2 * margin_mm},
+             out.factor["light"]);
     write_jpeg(rgb, out.file, 85);
     return out;
 }

@@ -47,12 +47,6 @@ void bait(Json& objects, Draw& d) {
         }
 }
 
-double smaller_side_mm(const chart::Definition& d) {
-    double side = 1e9;
-    for (const auto& p : d.patches) side = std::min({side, p.w_mm, p.h_mm});
-    return side;
-}
-
 Json light(Draw& d) {
     switch (d.whole(0, 3)) {
     case 0: return d.pick({"window", "tungsten", "led", "flash", "fluorescent"});
@@ -71,6 +65,12 @@ Json light(Draw& d) {
 }
 
 } // namespace
+
+double smaller_side_mm(const chart::Definition& d) {
+    double side = 1e9;
+    for (const auto& p : d.patches) side = std::min({side, p.w_mm, p.h_mm});
+    return side;
+}
 
 fs::path user_grid(const fs::path& folder, const std::string& id, int columns, int rows, double w, double h, double gap,
                    std::uint64_t seed) {

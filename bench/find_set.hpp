@@ -63,6 +63,34 @@ std::vector<Truth> truths(const fs::path& file);
 Case finished(const Case& simulated, const fs::path& folder, std::uint64_t seed);
 /// A photograph with the charts of a simulated frame set into it, cards and all, JPEG of quality 85.
 Case composed(const fs::path& photograph, const Charts& charts, const fs::path& folder, std::uint64_t seed);
+/// A finished picture with what spoils a find in footage, each by chance: a second panel joined to the chart, fingers,
+/// motion blur along one direction, drawing over it, combing, resizing to and fro; 720 lines, JPEG of quality 60.
+/// Without a chart the panel stands alone.
+Case harder(const fs::path& background, const Charts& charts, const fs::path& folder, std::uint64_t seed,
+            bool with_chart);
+
+/// A chart seen straight on, its card about it.
+struct FlatCard {
+    cv::Mat rgb;
+    chart::Homography pixels_from_mm;
+    double pixels_per_mm = 1;
+};
+FlatCard flat_card(const std::string& id, const chart::Definition& definition, Draw& d);
+/// A turned and tilted plane as a pinhole camera sees it: millimetres of the chart to pixels.
+struct Pose {
+    Pose(const chart::Definition& definition, double pixels_per_mm, double most_tilt_deg, double far, Draw& d);
+    chart::Point operator()(double x_mm, double y_mm) const;
+    chart::Corners corners() const;
+    double mm, turn, tilt, axis, far, w_mm, h_mm;
+    chart::Point at{0, 0}; ///< of the chart's middle
+};
+/// Sets a part of a card, in the chart's millimetres, into a picture, dimmed.
+void set_into(cv::Mat& rgb, const FlatCard& card, const Pose& pose, const cv::Rect2d& part_mm, double dim);
+double smaller_side_mm(const chart::Definition& d);
+/// 8-bit RGB codes of a finished picture.
+cv::Mat codes_in(const fs::path& picture);
+void write_jpeg(const cv::Mat& rgb, const fs::path& file, int quality);
+
 /// 8-bit RGB codes of a frame as it would be shown.
 cv::Mat shown(const frame::Frame& frame);
 

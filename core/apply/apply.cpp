@@ -7,6 +7,8 @@
 #include <Eigen/LU>
 #include <tbb/parallel_for.h>
 
+#include "apply/kernel.hpp"
+
 namespace refero::apply {
 
 namespace {
@@ -39,33 +41,6 @@ Picture map_pixels(const frame::Frame& f, const std::string& space, const Progre
     return p;
 }
 
-/// A curve of balanced values, at 1024 points and straight beyond: per pixel its slopes would take too long.
-class Table {
-public:
-    explicit Table(const balance::Curve& curve) {
-        if (curve.in.empty()) return;
-        top_ = static_cast<float>(curve.in.back());
-        for (int i = 0; i <= size; ++i) value_.push_back(static_cast<float>(curve(curve.in.back() * i / size)));
-        low_ = static_cast<float>(-curve(-1));
-        high_ = static_cast<float>(curve(curve.in.back() + 1) - curve.out.back());
-    }
-    float operator()(float v) const {
-        if (value_.empty()) return v;
-        if (!(v > 0)) return low_ * v;
-        if (v >= top_) return value_.back() + high_ * (v - top_);
-        const float at = v / top_ * size;
-        const int i = std::min(static_cast<int>(at), size - 1);
-        return value_[static_cast<std::size_t>(i)] +
-               (at - static_cast<float>(i)) *
-                   (value_[static_cast<std::size_t>(i) + 1] - value_[static_cast<std::size_t>(i)]);
-    }
-
-private:
-    static constexpr int size = 1024;
-    std::vector<float> value_;
-    float top_ = 1, low_ = 1, high_ = 1;
-};
-
 // From the clipping point on, balanced colour fades to the neutral of its largest channel.
 Vec3f calm_highlights(const Vec3f& camera, const Vec3f& balanced) {
     constexpr float begin = 0.985f;
@@ -73,90 +48,6 @@ Vec3f calm_highlights(const Vec3f& camera, const Vec3f& balanced) {
     if (top < begin) return balanced;
     const float t = std::min(1.0f, (top - begin) / (0.998f - begin));
     return balanced + t * t * (3 - 2 * t) * (Vec3f::Constant(balanced.maxCoeff()) - balanced);
-}
-
-} // namespace
-
-namespace {
-
-/// A row of a frame, channel by channel: loops over them become vector code.
-struct Row {
-    explicit Row(int width) : r(static_cast<std::size_t>(width)), g(r.size()), b(r.size()) {}
-    std::vector<float> r, g, b;
-};
-
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
-#define REFERO_WIDE_ROWS __attribute__((target_clones("default", "avx2,fma")))
-#else
-#define REFERO_WIDE_ROWS
-#endif
-
-REFERO_WIDE_ROWS void split_row(const float* in, int n, float* r, float* g, float* b) {
-    for (int i = 0; i < n; ++i) {
-        r[i] = in[3 * i];
-        g[i] = in[3 * i + 1];
-        b[i] = in[3 * i + 2];
-    }
-}
-
-/// Balance, and from the clipping point on the fade to the neutral of the largest channel.
-REFERO_WIDE_ROWS void balance_row(int n, const float* gain, bool calm, float* r, float* g, float* b) {
-    const float gr = gain[0], gg = gain[1], gb = gain[2];
-    if (!calm) {
-        for (int i = 0; i < n; ++i) {
-            r[i] *= gr;
-            g[i] *= gg;
-            b[i] *= gb;
-        }
-        return;
-    }
-    constexpr float begin = 0.985f, width = 0.998f - begin;
-    for (int i = 0; i < n; ++i) {
-        const float top = std::max(std::max(r[i], g[i]), b[i]);
-        const float t = std::min(std::max((top - begin) / width, 0.0f), 1.0f), share = t * t * (3 - 2 * t);
-        const float br = r[i] * gr, bg = g[i] * gg, bb = b[i] * gb;
-        const float most = std::max(std::max(br, bg), bb);
-        r[i] = br + share * (most - br);
-        g[i] = bg + share * (most - bg);
-        b[i] = bb + share * (most - bb);
-    }
-}
-
-/// `m` is 3 x 3, by rows.
-REFERO_WIDE_ROWS void matrix_row(int n, const float* m, const float* r, const float* g, const float* b, float* out) {
-    for (int i = 0; i < n; ++i) {
-        out[3 * i] = m[0] * r[i] + m[1] * g[i] + m[2] * b[i];
-        out[3 * i + 1] = m[3] * r[i] + m[4] * g[i] + m[5] * b[i];
-        out[3 * i + 2] = m[6] * r[i] + m[7] * g[i] + m[8] * b[i];
-    }
-}
-
-/// The same with the seven products of chromaticity (fit::cubic_of); `m` is 3 x 10, by rows. In place.
-REFERO_WIDE_ROWS void spectral_row(int n, const float* __restrict m, float* __restrict r, float* __restrict g,
-                                   float* __restrict b) {
-    for (int i = 0; i < n; ++i) {
-        const float vr = r[i], vg = g[i], vb = b[i];
-        const float cr = vr > 0 ? vr : 0, cg = vg > 0 ? vg : 0, cb = vb > 0 ? vb : 0;
-        const float mean = (cr + cg + cb) * (1.0f / 3), per = 1 / (mean + 1e-20f);
-        const float x = cr * per - 1, y = cb * per - 1;
-        const float xx = mean * x * x, xy = mean * x * y, yy = mean * y * y;
-        const float xxx = x * xx, xxy = x * xy, xyy = y * xy, yyy = y * yy;
-        r[i] = m[0] * vr + m[1] * vg + m[2] * vb + m[3] * xx + m[4] * xy + m[5] * yy + m[6] * xxx + m[7] * xxy +
-               m[8] * xyy + m[9] * yyy;
-        g[i] = m[10] * vr + m[11] * vg + m[12] * vb + m[13] * xx + m[14] * xy + m[15] * yy + m[16] * xxx + m[17] * xxy +
-               m[18] * xyy + m[19] * yyy;
-        b[i] = m[20] * vr + m[21] * vg + m[22] * vb + m[23] * xx + m[24] * xy + m[25] * yy + m[26] * xxx + m[27] * xxy +
-               m[28] * xyy + m[29] * yyy;
-    }
-}
-
-REFERO_WIDE_ROWS void join_row(int n, const float* __restrict r, const float* __restrict g, const float* __restrict b,
-                               float* __restrict out) {
-    for (int i = 0; i < n; ++i) {
-        out[3 * i] = r[i];
-        out[3 * i + 1] = g[i];
-        out[3 * i + 2] = b[i];
-    }
 }
 
 // Distances from grey beyond which colours are drawn in, so that the rim of the space is never passed.
@@ -237,48 +128,34 @@ Gamut gamut_named(const std::string& name) {
     throw Error(ErrorKind::usage, "unknown way with colours outside '" + name + "'", {}, "Known: clip map");
 }
 
+Kernel kernel_of(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const Parts& parts) {
+    const Chosen chosen = chosen_of(f, c, parts);
+    colour::Mat3 from_xyz = to.to_xyz_d50().inverse();
+    if (parts.finish) from_xyz = from_xyz * balance::matrix_of(c.finish, c.light);
+    const Eigen::Matrix<float, 3, Eigen::Dynamic, Eigen::RowMajor> m = (from_xyz * chosen.to_xyz).cast<float>();
+    Kernel kernel{.curved = chosen.curved, .calm = f.is_raw, .model = chosen.model};
+    kernel.coefficients.assign(m.data(), m.data() + m.size());
+    for (std::size_t k = 0; k < 3; ++k) {
+        kernel.gains[k] = static_cast<float>(chosen.gains[static_cast<Eigen::Index>(k)]);
+        if (chosen.curved) kernel.curves[k] = table_of(c.balance.curves[k]);
+    }
+    return kernel;
+}
+
 namespace {
 
 /// Row by row from `in` to `out`, which may be the same.
 void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const float* in,
                   float* all, const Progress& progress, const std::stop_token& stop, const Parts& parts, Gamut gamut) {
-    const Chosen chosen = chosen_of(f, c, parts);
-    colour::Mat3 from_xyz = to.to_xyz_d50().inverse();
-    if (parts.finish) from_xyz = from_xyz * balance::matrix_of(c.finish, c.light);
-    const Eigen::Matrix<float, 3, Eigen::Dynamic, Eigen::RowMajor> m = (from_xyz * chosen.to_xyz).cast<float>();
-    const Vec3f gain = chosen.gains.cast<float>(), luminance = to.to_xyz().row(1).transpose().cast<float>();
-    const std::array<Table, 3> curves{Table(c.balance.curves[0]), Table(c.balance.curves[1]),
-                                      Table(c.balance.curves[2])};
+    const Kernel kernel = kernel_of(f, c, to, parts);
+    const Vec3f luminance = to.to_xyz().row(1).transpose().cast<float>();
     std::atomic<int> done{0};
     tbb::parallel_for(tbb::blocked_range<int>(0, f.height, 8), [&](const tbb::blocked_range<int>& rows) {
-        Row row(f.width);
         for (int y = rows.begin(); y < rows.end(); ++y) {
             if (stop.stop_requested()) return;
             const std::size_t at = static_cast<std::size_t>(y) * f.width * 3;
             float* out = all + at;
-            const float* from = in + at;
-            split_row(from, f.width, row.r.data(), row.g.data(), row.b.data());
-            balance_row(f.width, gain.data(), f.is_raw && !chosen.curved, row.r.data(), row.g.data(), row.b.data());
-            if (chosen.curved) // rare: a pixel at a time
-                for (int x = 0; x < f.width; ++x) {
-                    const auto i = static_cast<std::size_t>(x);
-                    Vec3f b(curves[0](row.r[i]), row.g[i], curves[2](row.b[i]));
-                    if (f.is_raw) b = calm_highlights(Vec3f(from[3 * x], from[3 * x + 1], from[3 * x + 2]), b);
-                    row.r[i] = b[0];
-                    row.g[i] = b[1];
-                    row.b[i] = b[2];
-                }
-            if (fit::is_matrix(chosen.model))
-                matrix_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data(), out);
-            else if (chosen.model == fit::Model::spectral) {
-                spectral_row(f.width, m.data(), row.r.data(), row.g.data(), row.b.data());
-                join_row(f.width, row.r.data(), row.g.data(), row.b.data(), out);
-            } else
-                for (int x = 0; x < f.width; ++x) {
-                    const auto i = static_cast<std::size_t>(x);
-                    const colour::Vec3 b(row.r[i], row.g[i], row.b[i]);
-                    Eigen::Map<Vec3f>(out + 3 * x) = m * fit::features(chosen.model, b).cast<float>();
-                }
+            correct_pixels(kernel, in + at, static_cast<std::size_t>(f.width), out);
             if (gamut == Gamut::map && to.name != "xyz-d50") map_row(f.width, luminance, out);
             if (const int n = ++done; progress && n % 256 == 0) progress(static_cast<double>(n) / f.height);
         }

@@ -1,10 +1,10 @@
 // Pictures to files: code values of their space, and the writer of each format.
-#include <cmath>
 #include <limits>
 
 #include <tbb/parallel_for.h>
 
 #include "apply/internal.hpp"
+#include "apply/kernel.hpp"
 #include "colour/icc.hpp"
 
 namespace refero::apply {
@@ -45,41 +45,14 @@ Depth depth_named(const std::string& name, Format format) {
 
 namespace {
 
-/// The transfer function by a table over the root of light, finer than 16 bits need where it is steepest.
-class Encoder {
-public:
-    Encoder(colour::Transfer transfer, float most) : linear_(transfer == colour::Transfer::linear), most_(most) {
-        if (linear_) return;
-        for (int i = 0; i <= size + 1; ++i) {
-            const double root = static_cast<double>(i) / size;
-            table_.push_back(static_cast<float>(colour::encode(transfer, root * root)) * most);
-        }
-    }
-    float operator()(float light) const {
-        if (linear_) return light * most_;
-        const float at = std::sqrt(light) * size;
-        const auto i = static_cast<std::size_t>(at);
-        return table_[i] + (at - static_cast<float>(i)) * (table_[i + 1] - table_[i]);
-    }
-
-private:
-    static constexpr int size = 1 << 14;
-    bool linear_;
-    float most_;
-    std::vector<float> table_;
-};
-
 /// Code values of some rows of a picture, clipped to 0 to 1; n bits as T holds them.
 template<class T>
 void encode_rows(const Picture& p, const Encoder& encoder, int first, int rows, T* codes) {
     const std::size_t n = static_cast<std::size_t>(p.width) * 3;
     tbb::parallel_for(tbb::blocked_range<int>(0, rows, 16), [&](const tbb::blocked_range<int>& some) {
-        const float* from = &p.rgb[static_cast<std::size_t>(first) * n];
-        for (std::size_t i = static_cast<std::size_t>(some.begin()) * n; i < static_cast<std::size_t>(some.end()) * n;
-             ++i) {
-            const float v = from[i], light = v > 0 ? std::min(v, 1.0f) : 0.0f; // NaN is dark
-            codes[i] = static_cast<T>(encoder(light) + 0.5f); // NOLINT(bugprone-incorrect-roundings): never below 0
-        }
+        const std::size_t from = static_cast<std::size_t>(some.begin()) * n,
+                          count = static_cast<std::size_t>(some.size()) * n;
+        encoder(&p.rgb[static_cast<std::size_t>(first) * n + from], count, codes + from);
     });
 }
 

@@ -4,6 +4,7 @@
 #include <Eigen/LU>
 
 #include "fit/internal.hpp"
+#include "fit/radial.hpp"
 
 namespace refero::fit {
 
@@ -28,15 +29,10 @@ Model model_named(const std::string& name) {
     throw Error(ErrorKind::usage, "unknown model '" + name + "'", {}, "Known: " + known);
 }
 
-namespace {
-
-// Chromaticities (red and blue over the sum) about neutral on which the radial functions sit: two rings of a hexagonal
-// grid.
-constexpr double grid_step = 0.12, reach = 0.12;
-constexpr std::size_t centre_count = 18;
-const std::array<std::array<double, 2>, centre_count>& centres() {
+const std::array<std::array<double, 2>, radial_centre_count>& radial_centres() {
+    constexpr double grid_step = 0.12;
     static const auto all = [] {
-        std::array<std::array<double, 2>, centre_count> c{};
+        std::array<std::array<double, 2>, radial_centre_count> c{};
         std::size_t n = 0;
         for (int v = -2; v <= 2; ++v)
             for (int u = -2; u <= 2; ++u)
@@ -47,8 +43,10 @@ const std::array<std::array<double, 2>, centre_count>& centres() {
     return all;
 }
 
+namespace {
+
 double bell(double r, double b, const std::array<double, 2>& centre) {
-    const double x = (r - centre[0]) / reach, y = (b - centre[1]) / reach;
+    const double x = (r - centre[0]) / radial_reach, y = (b - centre[1]) / radial_reach;
     return std::exp(-0.5 * (x * x + y * y));
 }
 
@@ -57,12 +55,21 @@ Eigen::Index size_of(Model m) {
     case Model::root_polynomial_2: return 6;
     case Model::spectral: return 10;
     case Model::root_polynomial_3: return 13;
-    case Model::lut: return 3 + static_cast<Eigen::Index>(centre_count);
+    case Model::lut: return 3 + static_cast<Eigen::Index>(radial_centre_count);
     default: return 3;
     }
 }
 
 } // namespace
+
+const std::array<double, radial_centre_count>& radial_at_neutral() {
+    static const auto all = [] {
+        std::array<double, radial_centre_count> v{};
+        for (std::size_t k = 0; k < v.size(); ++k) v[k] = bell(1.0 / 3, 1.0 / 3, radial_centres()[k]);
+        return v;
+    }();
+    return all;
+}
 
 Features features(Model model, const Vec3& rgb) {
     Features f(size_of(model));
@@ -71,15 +78,10 @@ Features features(Model model, const Vec3& rgb) {
     const double r = std::max(rgb[0], 0.0), g = std::max(rgb[1], 0.0),
                  b = std::max(rgb[2], 0.0); // light below zero is noise
     if (model == Model::lut) {
-        static const auto at_neutral = [] {
-            std::array<double, centre_count> v;
-            for (std::size_t k = 0; k < centre_count; ++k) v[k] = bell(1.0 / 3, 1.0 / 3, centres()[k]);
-            return v;
-        }();
         const double sum = r + g + b;
-        for (std::size_t k = 0; k < centre_count; ++k)
+        for (std::size_t k = 0; k < radial_centre_count; ++k)
             f[3 + static_cast<Eigen::Index>(k)] =
-                sum > 0 ? sum / 3 * (bell(r / sum, b / sum, centres()[k]) - at_neutral[k]) : 0;
+                sum > 0 ? sum / 3 * (bell(r / sum, b / sum, radial_centres()[k]) - radial_at_neutral()[k]) : 0;
     } else if (model == Model::root_polynomial_2) {
         f[3] = std::sqrt(r * g);
         f[4] = std::sqrt(g * b);
