@@ -201,6 +201,7 @@ void MainWindow::make_menus() {
     const auto picture = [this]() -> PictureView* {
         return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture()
                : places_->currentWidget() == match_    ? match_->picture()
+               : compares()                            ? board_->compare_view()->picture()
                                                        : nullptr;
     };
     add(menu, "", tr("New job \u2026"), QKeySequence::New, [this] { new_job(); });
@@ -222,6 +223,11 @@ void MainWindow::make_menus() {
     add(menu, "", tr("Practice"), Qt::Key_6, [this] { show_practice(); });
     add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
     add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
+    add(menu, "", tr("Compare pictures"), Qt::Key_G, [this] {
+        const Id setup = current_setup();
+        show_board(BoardPlace::compare);
+        board_->compare_view()->show_setup(setup);
+    });
     add(menu, "", tr("Set view"), Qt::Key_V, [this] {
         if (!desk_.job.is_open()) return notice(tr("Open a job first: the set view shows its newest chart shot."));
         set_view_->begin(current_setup());
@@ -253,13 +259,20 @@ void MainWindow::make_menus() {
     add(menu, "pixel", tr("Single pixels"), Qt::Key_P, [picture] {
         if (auto* p = picture()) p->show_pixels();
     });
-    add(menu, "flip", tr("Flip before and after"), Qt::Key_X, [picture] {
-        if (auto* p = picture()) p->flip();
+    add(menu, "flip", tr("Flip before and after"), Qt::Key_X, [this, picture] {
+        if (compares()) board_->compare_view()->flip();
+        else if (auto* p = picture()) p->flip();
     });
     add(menu, "", tr("Mark clipping"), Qt::Key_K, [this, picture] {
         if (auto* p = picture()) {
             const bool on = !p->marks_clipping();
             for (PictureView* each : findChildren<PictureView*>()) each->mark_clipping(on);
+        }
+    });
+    add(menu, "", tr("Read colours under the pointer"), Qt::Key_R, [this, picture] {
+        if (auto* p = picture()) {
+            const bool on = !p->tells_colours();
+            for (PictureView* each : findChildren<PictureView*>()) each->tell_colours(on);
         }
     });
     menu->addSeparator();
@@ -477,6 +490,10 @@ void MainWindow::find_moved() {
 bool MainWindow::in_kit() const {
     QWidget* now = places_->currentWidget();
     return now == kit_ || now == monitor_ || now == practice_;
+}
+
+bool MainWindow::compares() const {
+    return places_->currentWidget() == board_ && board_->view() == BoardPlace::compare;
 }
 
 Id MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : 0; }

@@ -82,7 +82,8 @@ private:
     void shortcuts();
     void remember_job();
     Id current_setup() const;
-    bool in_kit() const; ///< what is changed here is the kit's
+    bool compares() const; ///< pictures are set beside each other
+    bool in_kit() const;   ///< what is changed here is the kit's
     void use_theme(Theme::Kind kind);
 
     Desk desk_;

@@ -170,8 +170,7 @@ void lut_alone(benchmark::State& state, fit::Model model) {
             colour::encode(colour::Transfer::srgb, std::clamp(static_cast<double>(a.pixels[i]), 0.0, 1.0)));
     const auto n = static_cast<long>(a.pixels.size() / 3);
     std::vector<std::uint16_t> codes(a.pixels.size());
-    ocio::PackedImageDesc in(encoded.data(), n, 1, 3),
-        out(codes.data(), n, 1, 3, ocio::BIT_DEPTH_UINT16, 2, 6, 6 * n);
+    ocio::PackedImageDesc in(encoded.data(), n, 1, 3), out(codes.data(), n, 1, 3, ocio::BIT_DEPTH_UINT16, 2, 6, 6 * n);
     for (auto _ : state) {
         a.lut->apply(in, out);
         benchmark::DoNotOptimize(codes.data());

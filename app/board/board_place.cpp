@@ -9,6 +9,7 @@ BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
       board_(new BoardView(desk)),
       frames_(new FramesView(desk)),
       log_(new LogView(desk)),
+      compare_(new CompareView(desk)),
       pages_(new QStackedWidget) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -18,8 +19,9 @@ BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
     line->setSpacing(2);
     const std::pair<QString, QString> names[] = {{tr("Setups"), tr("Cameras down, lights across (1)")},
                                                  {tr("Frames"), tr("What came in, where it was put and why (F)")},
-                                                 {tr("Log"), tr("Everything that was done (L)")}};
-    for (int i = 0; i < 3; ++i) {
+                                                 {tr("Log"), tr("Everything that was done (L)")},
+                                                 {tr("Compare"), tr("Two to eight pictures beside each other (G)")}};
+    for (int i = 0; i < 4; ++i) {
         auto* b = new QToolButton;
         b->setText(names[i].first);
         b->setToolTip(names[i].second);
@@ -32,7 +34,7 @@ BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
     }
     line->addStretch();
     column->addLayout(line);
-    for (QWidget* w : std::initializer_list<QWidget*>{board_, frames_, log_}) pages_->addWidget(w);
+    for (QWidget* w : std::initializer_list<QWidget*>{board_, frames_, log_, compare_}) pages_->addWidget(w);
     column->addWidget(pages_, 1);
     show_view(setups);
 }

@@ -1,9 +1,10 @@
-// The place Board: setups, the frames that came in, and the log of what was done.
+// The place Board: setups, the frames that came in, the log of what was done, and pictures beside each other.
 #pragma once
 
 #include <QStackedWidget>
 #include <QToolButton>
 
+#include "../compare/compare_view.hpp"
 #include "../frames/frames_view.hpp"
 #include "../log/log_view.hpp"
 #include "board_view.hpp"
@@ -14,20 +15,22 @@ class BoardPlace : public QWidget {
     Q_OBJECT
 
 public:
-    enum View { setups, frames, log };
+    enum View { setups, frames, log, compare };
     explicit BoardPlace(Desk& desk, QWidget* parent = nullptr);
     void show_view(View view);
     View view() const { return static_cast<View>(pages_->currentIndex()); }
     BoardView* board() { return board_; }
     FramesView* frames_view() { return frames_; }
     LogView* log_view() { return log_; }
+    CompareView* compare_view() { return compare_; }
 
 private:
     BoardView* board_;
     FramesView* frames_;
     LogView* log_;
+    CompareView* compare_;
     QStackedWidget* pages_;
-    std::array<QToolButton*, 3> buttons_;
+    std::array<QToolButton*, 4> buttons_;
 };
 
 } // namespace refero::app

@@ -2,6 +2,8 @@
 
 #include <cstring>
 
+#include "apply/readout.hpp"
+
 namespace refero::app {
 
 QImage Rendition::small(int width) const {
@@ -20,6 +22,7 @@ Rendition rendition_of(const apply::Picture& picture, const frame::Frame& frame)
         std::memcpy(image.scanLine(y), &codes[static_cast<std::size_t>(y) * picture.width],
                     static_cast<std::size_t>(picture.width) * 4);
     r.levels.push_back(image);
+    r.deep = std::make_shared<const std::vector<std::uint16_t>>(apply::deep_codes(picture));
     const apply::Clipping marks = apply::clipping_of(picture, frame);
     r.clipped = marks.shares;
     r.clipping = std::make_shared<const std::vector<std::uint8_t>>(marks.bits);

@@ -14,8 +14,6 @@ namespace {
 constexpr double handle = 9;      // half the size of a corner's handle
 constexpr double fine_step = 0.5; // full-size pixels an arrow key moves
 constexpr double coarse_step = 5;
-constexpr double loupe = 168;    // side of the magnified square
-constexpr double loupe_zoom = 4; // over what the view shows
 } // namespace
 
 PictureView::PictureView(QWidget* parent) : QWidget(parent) {
@@ -109,6 +107,22 @@ void PictureView::show_pixels() {
     zoom_by(one / scale_, rect().center());
 }
 
+PictureView::Place PictureView::place() const {
+    if (before_.empty()) return {{0.5, 0.5}, 1};
+    const chart::Point c = to_full({width() / 2.0, height() / 2.0});
+    return {{c.x() / before_.full_width, c.y() / before_.full_height},
+            scale_ * before_.full_width / std::max(1, width())};
+}
+
+void PictureView::go_to(const Place& place) {
+    if (before_.empty()) return;
+    touched_ = true;
+    scale_ = place.zoom * width() / before_.full_width;
+    origin_ = QPointF(width() / 2.0, height() / 2.0) -
+              QPointF(place.centre.x() * before_.full_width, place.centre.y() * before_.full_height) * scale_;
+    update();
+}
+
 void PictureView::flip() {
     if (after_.empty()) return;
     flipped_ = flipped_ == Flip::split ? Flip::before : flipped_ == Flip::before ? Flip::after : Flip::split;
@@ -129,6 +143,7 @@ void PictureView::zoom_by(double factor, const QPointF& about) {
     scale_ = next;
     keep_inside();
     update();
+    emit moved();
 }
 
 // At least a part of the picture stays in view.
@@ -258,38 +273,6 @@ void PictureView::draw_chart(QPainter& painter) const {
     }
 }
 
-// What lies under the corner that is dragged, magnified, in the corner of the view that is farthest from it.
-void PictureView::draw_loupe(QPainter& painter) const {
-    if (drag_ != Drag::corner || corner_ < 0 || !corners_ || before_.empty()) return;
-    const chart::Point corner = (*corners_)[static_cast<std::size_t>(corner_)];
-    const QPointF at = to_widget(corner);
-    const QRectF box(at.x() < width() / 2.0 ? width() - loupe - 12 : 12,
-                     at.y() < height() / 2.0 ? height() - loupe - 12 : 12, loupe, loupe);
-    const QImage& level = before_.levels.front();
-    const double k = static_cast<double>(level.width()) / before_.full_width,
-                 half = loupe / 2 / (loupe_zoom * scale_) * k;
-    painter.save();
-    painter.fillRect(box, Theme::now().surround);
-    painter.setClipRect(box);
-    painter.setRenderHint(QPainter::SmoothPixmapTransform, false); // pixels are what is aimed at
-    painter.drawImage(box, level, QRectF(corner.x() * k - half, corner.y() * k - half, 2 * half, 2 * half));
-    const QPointF c = box.center();
-    painter.setRenderHint(QPainter::Antialiasing, false);
-    for (const auto& [colour, wide] : {std::pair{QColor(0, 0, 0, 190), 3}, {QColor(Qt::white), 1}}) {
-        painter.setPen(QPen(colour, wide));
-        painter.drawLine(QPointF(c.x() - 26, c.y()), QPointF(c.x() - 5, c.y()));
-        painter.drawLine(QPointF(c.x() + 5, c.y()), QPointF(c.x() + 26, c.y()));
-        painter.drawLine(QPointF(c.x(), c.y() - 26), QPointF(c.x(), c.y() - 5));
-        painter.drawLine(QPointF(c.x(), c.y() + 5), QPointF(c.x(), c.y() + 26));
-    }
-    painter.restore();
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(Qt::black, 3));
-    painter.drawRect(box);
-    painter.setPen(QPen(Qt::white, 1));
-    painter.drawRect(box);
-}
-
 void PictureView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), Theme::now().surround);
@@ -327,6 +310,7 @@ void PictureView::paintEvent(QPaintEvent*) {
         painter.drawRect(r);
     }
     draw_loupe(painter);
+    draw_colours(painter);
     if (picking()) {
         painter.setRenderHint(QPainter::Antialiasing);
         for (const chart::Point& p : picked_) {
@@ -396,7 +380,13 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
 }
 
 void PictureView::mouseMoveEvent(QMouseEvent* event) {
-    const QPointF p = event->position(), moved = p - last_;
+    const QPointF p = event->position(), by = p - last_;
+    pointer_ = p;
+    if (tells_colours_) update();
+    if (!before_.empty()) {
+        const chart::Point at = to_full(p);
+        emit pointed(QPointF(at.x() / before_.full_width, at.y() / before_.full_height));
+    }
     switch (drag_) {
     case Drag::none:
         setCursor(picking()           ? Qt::CrossCursor
@@ -406,12 +396,13 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
         return;
     case Drag::pan:
         touched_ = true;
-        origin_ += moved;
+        origin_ += by;
         keep_inside();
+        emit moved();
         break;
     case Drag::corner: {
         auto& c = (*corners_)[static_cast<std::size_t>(corner_)];
-        c += chart::Point(moved.x() / scale_, moved.y() / scale_);
+        c += chart::Point(by.x() / scale_, by.y() / scale_);
         break;
     }
     case Drag::split: split_ = std::clamp(p.x() / width(), 0.02, 0.98); break;
@@ -430,6 +421,7 @@ void PictureView::mouseReleaseEvent(QMouseEvent*) {
 void PictureView::mouseDoubleClickEvent(QMouseEvent*) {
     touched_ = false;
     settle();
+    emit moved();
 }
 
 void PictureView::keyPressEvent(QKeyEvent* event) {
@@ -442,6 +434,7 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
             touched_ = true;
             origin_ -= QPointF(x, y) * 40;
             keep_inside();
+            emit this->moved();
         }
         update();
     };
@@ -467,7 +460,7 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
             return update();
         }
         break;
-    case Qt::Key_Space: return flip();
+    case Qt::Key_Space: return after_.empty() ? emit flipped() : flip();
     default: break;
     }
     QWidget::keyPressEvent(event);

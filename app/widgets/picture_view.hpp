@@ -32,6 +32,15 @@ public:
     /// Where the view settles when a new picture comes: the whole picture, or the chart.
     void keep_chart_in_view(bool on) { chart_in_view_ = on; }
 
+    /// What is seen of a picture: its place in the middle, in shares of width and height, and how many widths of the
+    /// view the whole would take.
+    struct Place {
+        QPointF centre;
+        double zoom = 1;
+    };
+    Place place() const;
+    void go_to(const Place& place);
+
     void show_whole();
     void show_chart();
     void show_pixels(); ///< one picture pixel a screen pixel
@@ -40,6 +49,9 @@ public:
     /// level, blue falling; with the shares of the frame.
     void mark_clipping(bool on);
     bool marks_clipping() const { return marks_clipping_; }
+    /// Tells what lies under the pointer, or in the middle of the view where it is elsewhere.
+    void tell_colours(bool on);
+    bool tells_colours() const { return tells_colours_; }
     QPointF to_widget(const chart::Point& full) const;
     double split() const { return split_; }
     bool shows_after_only() const { return flipped_ == Flip::after; }
@@ -47,6 +59,9 @@ public:
 signals:
     void corners_moved(const chart::Corners& corners); ///< once a drag or a key press is done
     void patch_chosen(const QString& id);
+    void moved();                                         ///< by the user: another place is seen
+    void flipped();                                       ///< wished for where there is one picture
+    void pointed(const std::optional<QPointF>& share);    ///< the pointer, in shares of the picture; none: elsewhere
     void picked(const std::vector<chart::Point>& places); ///< full-size pixels, one for each word
 
 protected:
@@ -58,6 +73,7 @@ protected:
     void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void leaveEvent(QEvent*) override;
     QSize sizeHint() const override { return {640, 400}; }
 
 private:
@@ -72,6 +88,8 @@ private:
     void draw_clipping(QPainter& painter, const Rendition& picture, const QRectF& clip) const;
     void draw_chart(QPainter& painter) const;
     void draw_loupe(QPainter& painter) const;
+    void draw_magnified(QPainter& painter, const QRectF& box, const chart::Point& about, double zoom) const;
+    void draw_colours(QPainter& painter) const;
     void draw_tag(QPainter& painter, const QString& text, Qt::Alignment side) const;
     int corner_at(const QPointF& p) const;
     bool on_split(const QPointF& p) const;
@@ -81,7 +99,8 @@ private:
     QString empty_text_;
     std::optional<chart::Definition> definition_;
     std::optional<chart::Corners> corners_;
-    bool marks_clipping_ = false;
+    bool marks_clipping_ = false, tells_colours_ = false;
+    std::optional<QPointF> pointer_;
     bool editable_ = false, chart_in_view_ = false, touched_ = false;
     QString selected_;
     int corner_ = -1;

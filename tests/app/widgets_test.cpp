@@ -292,5 +292,31 @@ TEST(Rendition, a_picture_comes_at_falling_sizes) {
     EXPECT_TRUE(Rendition{}.small(10).isNull());
 }
 
+TEST(PictureView, tells_what_lies_under_the_pointer) {
+    frame::Frame f;
+    f.width = f.full_width = 300;
+    f.height = f.full_height = 200;
+    f.rgb.assign(std::size_t(300) * 200 * 3, 0.18f);
+    const Rendition r = rendition_of(apply::uncorrected(f, colour::Vec3::Ones(), "srgb"), f);
+    ASSERT_TRUE(r.deep);
+    EXPECT_NEAR((*r.deep)[0], 0.46135 * 65535, 2); // IEC 61966-2-1
+    PictureView view;
+    view.resize(900, 600);
+    view.set_picture(r);
+    view.show();
+    ASSERT_TRUE(QTest::qWaitForWindowExposed(&view));
+    std::optional<QPointF> told;
+    QObject::connect(&view, &PictureView::pointed, [&](const std::optional<QPointF>& share) { told = share; });
+    const QImage plain = view.grab().toImage();
+    QTest::mouseMove(&view, {300, 150});
+    ASSERT_TRUE(wait_for([&] { return told.has_value(); }, 3000));
+    EXPECT_NEAR(told->x(), 1 / 3.0, 0.01);
+    EXPECT_NEAR(told->y(), 0.25, 0.01);
+    view.tell_colours(true);
+    const QImage with = view.grab().toImage();
+    EXPECT_EQ(with.pixel(300, 150), plain.pixel(300, 150)) << "what is read stays in sight";
+    EXPECT_NE(with.pixel(880, 580), plain.pixel(880, 580)) << "the loupe is in the corner farthest off";
+}
+
 } // namespace
 } // namespace refero::app

@@ -342,6 +342,19 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
                desk().tasks.running() == 0 && !desk().tasks.busy(Doing::looking, window.match_view()->other());
     })) << notice().toStdString();
     photograph(window, "match");
+    // The same two beside each other, before and after.
+    std::vector<Compared> four;
+    for (const auto as : {Compared::As::balanced, Compared::As::corrected})
+        for (const Id setup : {window.match_view()->lead(), window.match_view()->other()})
+            four.push_back({setup, desk().chains.at(setup).chart_frame.id, as, 0});
+    key(Qt::Key_G);
+    auto* compare = window.board_place()->compare_view();
+    compare->choose(four);
+    auto* figures = compare->findChild<QTableWidget*>("compareChosen");
+    ASSERT_TRUE(wait_for([&] {
+        return desk().tasks.running() == 0 && figures->item(3, 1) && figures->item(3, 1)->text().toDouble() > 0;
+    }));
+    photograph(window, "compare");
     stall.restart();
     key(Qt::Key_4);
     window.kit_view()->sections()->setCurrentRow(2);

@@ -6,6 +6,7 @@
 #include <memory>
 #include <random>
 
+#include "apply/readout.hpp"
 #include "support.hpp"
 
 namespace ocio = OCIO_NAMESPACE;
@@ -117,6 +118,39 @@ TEST(Spaces, lcms2_decodes_and_places_them_alike) {
         cmsFreeToneCurve(curve);
         cmsFreeToneCurve(linear);
     }
+}
+
+// IEC 61966-2-1: 18 % encodes to 0.4614; CIE 15: its L* is 49.50, and it is middle grey itself.
+TEST(Readout, says_percent_codes_lab_and_stops) {
+    apply::Picture p{4, 2, {}, "srgb"};
+    for (int i = 0; i < 8; ++i) {
+        const float v = i < 4 ? 0.18f : i == 4 ? 1.5f : i == 5 ? 0.0f : 0.72f;
+        p.rgb.insert(p.rgb.end(), {v, v, v});
+    }
+    const auto codes = apply::deep_codes(p);
+    const apply::Readout grey = apply::readout(codes, 4, 2, 1, 0, 1, "srgb");
+    EXPECT_NEAR(grey.percent[1], 46.14, 0.01);
+    EXPECT_EQ(grey.eight[0], 118);
+    EXPECT_NEAR(grey.sixteen[2], 0.46135 * 65535, 2);
+    EXPECT_NEAR(grey.lab[0], 49.50, 0.01);
+    EXPECT_NEAR(grey.lab[1], 0, 0.02);
+    EXPECT_NEAR(grey.lab[2], 0, 0.02);
+    EXPECT_NEAR(grey.stops, 0, 0.001);
+    EXPECT_FALSE(grey.high || grey.low);
+    EXPECT_NEAR(apply::readout(codes, 4, 2, 3, 1, 1, "srgb").stops, 2, 0.001);
+    const apply::Readout white = apply::readout(codes, 4, 2, 0, 1, 1, "srgb");
+    EXPECT_TRUE(white.high) << "what lies beyond white is not told";
+    EXPECT_EQ(white.eight[0], 255);
+    const apply::Readout black = apply::readout(codes, 4, 2, 1, 1, 1, "srgb");
+    EXPECT_TRUE(black.low);
+    EXPECT_LT(black.stops, -15);
+    // A square is meaned in light, not in codes: one place of 1.0 and three of 0.18 about it are two rows of two.
+    const apply::Readout square = apply::readout(codes, 4, 2, 0, 0, 3, "srgb");
+    const double light = (0.18 + 0.18 + 1 + 0) / 4;
+    EXPECT_NEAR(square.percent[0], 100 * colour::encode(colour::Transfer::srgb, light), 0.05);
+    const apply::Picture back = apply::picture_of(codes, 4, 2, "srgb");
+    for (std::size_t i = 0; i < 12; ++i) EXPECT_NEAR(back.rgb[i], 0.18, 1e-5);
+    EXPECT_NEAR(back.rgb[12], 1, 1e-6);
 }
 
 } // namespace
