@@ -229,10 +229,10 @@ std::vector<Case> simulated(const fs::path& folder, const Charts& charts, int wi
     for (int i = 0; i < with + without; ++i) {
         Draw d{std::mt19937_64(seed * 1000003 + static_cast<std::uint64_t>(i) * 977)};
         Drawn drawn = draw(d, charts, i < with, i % 2 == 0);
-        all.push_back(
-            {folder / formatted("{}-{:04}.{}", static_cast<unsigned long long>(seed), i, i % 2 ? "tif" : "dng"),
-             {},
-             drawn.factor});
+        all.push_back({folder / formatted("{}-{}{:04}.{}", static_cast<unsigned long long>(seed),
+                                          i < with ? "" : "none-", i, i % 2 ? "tif" : "dng"),
+                       {},
+                       drawn.factor});
         scenes.push_back(drawn.scene);
     }
     tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t i) {

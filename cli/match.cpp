@@ -151,6 +151,8 @@ Run add_series(CLI::App& app) {
         const auto sides = a->sides();
         std::vector<read::Reading> readings;
         for (const Side& s : sides) readings.push_back(s.reading);
+        const std::optional<double> end = a->clip_code < 1 ? std::nullopt : match::find_plateau(readings, key);
+        const std::optional<double> code = end ? work::code_of(*end, sides[key].encoding) : std::nullopt;
         const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
         inspect::Limits limits = inspect::limits_for({});
         if (!a->limits.empty()) inspect::change_limits(limits, read_file(a->limits, 1 << 20), a->limits);
@@ -180,6 +182,12 @@ Run add_series(CLI::App& app) {
         }
         const auto usable = match::usable_stops(all, key);
         r.json["usable_stops"] = usable ? Json{usable->first, usable->second} : Json();
+        r.json["clip_code"] = code ? Json(*code) : Json();
+        if (code)
+            r.words +=
+                formatted("This mode's recording ends at the code value {:.3f}: say --clip-code {:.3f}, or enter "
+                          "it with the mode, so that what is blown is told as clipped\n",
+                          *code, *code);
         r.words += usable ? formatted("Usable from {:+.1f} to {:+.1f} stops\n", usable->first, usable->second)
                           : std::string("The key exposure itself is not usable\n");
         return r;

@@ -80,6 +80,10 @@ std::vector<Exposure> series(const std::vector<read::Reading>& frames, std::size
                              const chart::Reference& reference, const chart::Definition* definition,
                              const std::function<colour::Mat3(const balance::Balance&)>& own_colours,
                              const inspect::Limits& limits);
+/// Where a mode's recording ends below its last code, what should be brighter comes out alike: the lowest signal, of
+/// any channel, at which patches of two exposures and more pile up so; none where nothing does, or where what does is
+/// known to be clipped. The patches that reach it are marked as clipped.
+std::optional<double> find_plateau(std::vector<read::Reading>& frames, std::size_t key);
 /// Lowest and highest stops of the usable exposures about the key frame without a gap; none where the key is not.
 std::optional<std::pair<double, double>> usable_stops(const std::vector<Exposure>& exposures, std::size_t key);
 

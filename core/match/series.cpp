@@ -103,7 +103,69 @@ void level(Exposure& e, const read::Reading& frame, const read::Reading& key, co
     else if (worst > limits.at("series drift").caution) e.why = "its greys drift";
 }
 
+/// Stops between two frames by the darker half of what both show: the brighter may be at an end.
+std::optional<double> stops_by_darks(const read::Reading& frame, const read::Reading& key) {
+    std::vector<std::pair<double, double>> level_and_stops;
+    for (const read::PatchReading& p : frame.patches) {
+        const read::PatchReading* there = key.find(p.id);
+        if (there && p.usable() && there->usable() && p.mean[1] > 0 && there->mean[1] > 0)
+            level_and_stops.emplace_back(p.mean[1], std::log2(p.mean[1] / there->mean[1]));
+    }
+    if (level_and_stops.size() < 4) return {};
+    std::sort(level_and_stops.begin(), level_and_stops.end());
+    std::vector<double> darker;
+    for (std::size_t i = 0; i < level_and_stops.size() / 2; ++i) darker.push_back(level_and_stops[i].second);
+    return median(darker);
+}
+
+constexpr double piled = 0.985;     ///< of the highest signal: patches above it have reached the same end ...
+constexpr double overshoots = 1.25; ///< ... if they should be so many times as bright
+
+/// The end of one channel; none where nothing piles up, or where that is known.
+std::optional<double> plateau_of(const std::vector<read::Reading>& frames, std::size_t key, std::size_t channel,
+                                 const std::vector<std::optional<double>>& stops) {
+    double top = 0;
+    for (const read::Reading& f : frames)
+        for (const read::PatchReading& p : f.patches)
+            if (p.pixels > 0) top = std::max(top, p.mean[channel]);
+    constexpr int least_patches = 3, least_frames = 2;
+    std::vector<double> there;
+    int at = 0, known = 0;
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        bool any = false;
+        for (const read::PatchReading& p : frames[i].patches) {
+            const read::PatchReading* before = frames[key].find(p.id);
+            if (!stops[i] || i == key || !before || p.pixels == 0 || p.mean[channel] < piled * top ||
+                before->mean[channel] * std::exp2(*stops[i]) < overshoots * top)
+                continue;
+            there.push_back(p.mean[channel]);
+            known += p.clipped > read::most_clipped;
+            any = true;
+        }
+        at += any;
+    }
+    const auto n = static_cast<int>(there.size());
+    if (n < least_patches || at < least_frames || 2 * known > n) return {};
+    return median(there);
+}
+
 } // namespace
+
+std::optional<double> find_plateau(std::vector<read::Reading>& frames, std::size_t key) {
+    std::vector<std::optional<double>> stops;
+    for (const read::Reading& f : frames) stops.push_back(stops_by_darks(f, frames.at(key)));
+    std::array<std::optional<double>, 3> ends;
+    std::optional<double> lowest;
+    for (std::size_t c = 0; c < 3; ++c) {
+        ends[c] = plateau_of(frames, key, c, stops);
+        if (ends[c] && (!lowest || *ends[c] < *lowest)) lowest = ends[c];
+    }
+    for (read::Reading& f : frames)
+        for (read::PatchReading& p : f.patches)
+            for (std::size_t c = 0; c < 3; ++c)
+                if (ends[c] && p.mean[c] > piled * *ends[c]) p.clipped = 1;
+    return lowest;
+}
 
 std::vector<Exposure> series(const std::vector<read::Reading>& frames, std::size_t key,
                              const chart::Reference& reference, const chart::Definition* definition,

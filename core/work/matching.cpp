@@ -75,6 +75,18 @@ std::function<colour::Mat3(const balance::Balance&)> own_colours_of(const Side& 
     return [f = told_by(side)](const balance::Balance& b) { return own_colours(f, b); };
 }
 
+std::optional<double> code_of(double signal, const std::string& encoding) {
+    if (encoding.empty()) return {};
+    const frame::Encoding curve = frame::Encoding::named(encoding);
+    double low = 0, high = 1;
+    if (!(curve.decode(1, low) <= signal && signal <= curve.decode(1, high))) return {};
+    for (int halved = 0; halved < 40; ++halved) {
+        const double middle = (low + high) / 2;
+        (curve.decode(1, middle) < signal ? low : high) = middle;
+    }
+    return (low + high) / 2;
+}
+
 chart::Reference shown_by(const Side& lead, const fit::Correction* correction, const std::string& space) {
     if (correction) return match::rendering_of(*correction, lead.reading);
     if (lead.raw)

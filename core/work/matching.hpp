@@ -24,6 +24,9 @@ Side side_of_table(const std::filesystem::path& cgats, const std::string& chart)
 colour::Mat3 own_colours(const frame::Frame& frame, const balance::Balance& balance);
 std::function<colour::Mat3(const balance::Balance&)> own_colours_of(const Side& side);
 
+/// The code value, 0 to 1, that an encoding (see encoding_of) decodes to this signal; none for one that is not known.
+std::optional<double> code_of(double signal, const std::string& encoding);
+
 /// What the lead shows: through its correction, or, without one, as the finished picture is. `space` names the
 /// picture's primaries where its profile does not. Throws Error(usage) for raw files without a correction.
 chart::Reference shown_by(const Side& lead, const fit::Correction* correction, const std::string& space = {});

@@ -386,6 +386,7 @@ TEST_F(WaysOut, exposures_modes_and_deliveries_are_compared) {
     simulate("over.dng", {.width = 600, .height = 400, .white = 1.6});
     const json s = run("series under.dng a.dng over.dng --chart grid24 --json").object();
     EXPECT_EQ(s["key"], "a.dng");
+    EXPECT_TRUE(s["clip_code"].is_null()) << "raw files end where they say";
     EXPECT_NEAR(s["frames"][0]["stops"].get<double>(), -2, 0.02);
     EXPECT_NEAR(s["frames"][2]["stops"].get<double>(), 1, 0.02);
     EXPECT_FALSE(s["frames"][2]["usable"].get<bool>());

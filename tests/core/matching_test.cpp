@@ -90,6 +90,47 @@ TEST(Series, a_gap_ends_the_safe_range) {
     EXPECT_FALSE(match::usable_stops(series_of(frames, 2), 2));
 }
 
+// A mode whose recording ends at 0.62 of the signal, below its last code: nothing is marked as clipped by itself.
+TEST(Series, an_end_below_the_last_code_is_seen_as_a_plateau) {
+    constexpr double end = 0.62;
+    std::vector<read::Reading> frames;
+    for (int s = -3; s <= 4; ++s) {
+        read::Reading r = reading_at(s, 0.001);
+        for (std::size_t i = 0; i < r.patches.size(); ++i) {
+            read::PatchReading& p = r.patches[i];
+            for (double& v : p.mean) v = std::min(v, end * (1 + 0.002 * (static_cast<double>(i % 5) - 2) / 2));
+            p.clipped = 0;
+        }
+        frames.push_back(r);
+    }
+    const auto found = match::find_plateau(frames, 3);
+    ASSERT_TRUE(found);
+    EXPECT_NEAR(*found, end, 0.003);
+    const auto all = series_of(frames, 3);
+    for (int s = -3; s <= 4; ++s) { // as the definition says: 0.25 of the signal is the diffuser at the key
+        SCOPED_TRACE(s);
+        const double brightest = reading_at(s, 0.001).find("D1")->mean[1];
+        EXPECT_EQ(all[static_cast<std::size_t>(s + 3)].clipped.empty(), brightest < 0.98 * end);
+        EXPECT_NEAR(all[static_cast<std::size_t>(s + 3)].stops, s, 0.02);
+    }
+    // The code that a log curve, or BT.709's, has there; raw files need none.
+    const auto code = work::code_of(*found, "bt709");
+    ASSERT_TRUE(code);
+    EXPECT_NEAR(*code, 1.099 * std::pow(*found, 0.45) - 0.099, 1e-4); // ITU-R BT.709
+    EXPECT_FALSE(work::code_of(*found, ""));
+    EXPECT_FALSE(work::code_of(3, "bt709")) << "no code shows that";
+}
+
+TEST(Series, no_plateau_is_seen_where_there_is_none) {
+    std::vector<read::Reading> frames;
+    for (int s = -3; s <= 1; ++s) frames.push_back(reading_at(s, 0.001)); // nothing reaches an end
+    EXPECT_FALSE(match::find_plateau(frames, 3));
+    for (int s = 2; s <= 4; ++s) frames.push_back(reading_at(s, 0.001)); // ends at the last code: known
+    const std::size_t clipped_before = series_of(frames, 3).back().clipped.size();
+    EXPECT_FALSE(match::find_plateau(frames, 3));
+    EXPECT_EQ(series_of(frames, 3).back().clipped.size(), clipped_before);
+}
+
 /// A picture of squares of two colours, its chart's corners at `at`.
 apply::Picture squares(int width, int height, const Vec3& ink, double shift) {
     apply::Picture p{width, height, std::vector<float>(static_cast<std::size_t>(3 * width * height)), "srgb"};
