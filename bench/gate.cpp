@@ -14,8 +14,10 @@
 
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
+#include <opencv2/imgproc.hpp>
 #include <tbb/parallel_for.h>
 
+#include "clip_encoder.hpp"
 #include "gate_set.hpp"
 #include "simulate/simulate.hpp"
 #include "work/pipeline.hpp"
@@ -282,17 +284,31 @@ struct Outcome {
     }
 };
 
+constexpr int clip_pictures = 4, clip_rate = 25;
+constexpr double clip_at_s = 2.5 / clip_rate; ///< of a picture that refers to others
+
+/// H.264 as a camera records it, of so many pictures of the same scene.
+void write_clip(const cv::Mat& rgb, const Setting& setting, const std::filesystem::path& file) {
+    const cv::Mat even = rgb(cv::Rect(0, 0, rgb.cols & ~1, rgb.rows & ~1));
+    cv::Mat bgr;
+    cv::cvtColor(even, bgr, cv::COLOR_RGB2BGR);
+    bench::Encoder encoder(file, bgr.cols, bgr.rows, clip_rate, setting.style->lines == 720 ? "24" : "21");
+    for (int i = 0; i < clip_pictures; ++i) encoder.add(bgr);
+}
+
 /// `recording` tells of the file's kind, not of the shot: it is told apart.
 Outcome look(const Json& scene, const Setting& setting, const std::filesystem::path& folder) {
     thread_local const std::string name = formatted("{}", std::hash<std::thread::id>{}(std::this_thread::get_id()));
-    const auto file = folder / (name + (setting.style ? ".jpg" : ".dng"));
+    const bool video = setting.style && setting.style->family == "video";
+    const auto file = folder / (name + (video ? ".mkv" : setting.style ? ".jpg" : ".dng"));
     const auto rendering = simulate::render(realised(scene, setting));
-    if (setting.style) bench::write_finished(rendering, *setting.style, file);
+    if (video) write_clip(bench::finished_codes(rendering, *setting.style), setting, file);
+    else if (setting.style) bench::write_finished(rendering, *setting.style, file);
     else simulate::write(rendering, file);
     Outcome o;
     o.kind = setting.kind;
     try {
-        const auto shot = work::take_shot(file, {.chart = chart_id});
+        const auto shot = work::take_shot(file, {.chart = chart_id, .position_s = video ? clip_at_s : 0});
         for (const auto& f : work::judge(shot.frame, shot, limits).findings) {
             o.findings[f.check] = f;
             if (f.check == "recording" || !inspect::is_alarm(f.status)) continue;

@@ -190,7 +190,7 @@ Style random_style(Random& r, const std::string& family) {
     return s;
 }
 
-void write_finished(const simulate::Rendering& rendering, const Style& style, const std::filesystem::path& file) {
+cv::Mat finished_codes(const simulate::Rendering& rendering, const Style& style) {
     const simulate::Scene& scene = rendering.scene;
     const int w = scene.width, h = scene.height;
     // What the camera's own matrix makes of its balanced values.
@@ -240,6 +240,11 @@ void write_finished(const simulate::Rendering& rendering, const Style& style, co
     }
     cv::Mat codes;
     picture.convertTo(codes, CV_8UC3);
+    return codes;
+}
+
+void write_finished(const simulate::Rendering& rendering, const Style& style, const std::filesystem::path& file) {
+    const cv::Mat codes = finished_codes(rendering, style);
     OIIO::ImageSpec spec(codes.cols, codes.rows, 3, OIIO::TypeDesc::UINT8);
     spec["Compression"] = "jpeg:" + std::to_string(style.quality);
     spec["jpeg:subsampling"] = style.half_colour ? "4:2:0" : "4:4:4";

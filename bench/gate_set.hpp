@@ -6,6 +6,8 @@
 #include <string>
 #include <vector>
 
+#include <opencv2/core.hpp>
+
 #include "simulate/simulate.hpp"
 
 namespace refero::bench {
@@ -49,6 +51,8 @@ struct Style {
 };
 const std::vector<std::string>& style_families();
 Style random_style(Random& random, const std::string& family);
+/// The frame of a rendering, noise and all, as 8-bit codes of sRGB, RGB; "video" at its lines and sharpened.
+cv::Mat finished_codes(const simulate::Rendering& rendering, const Style& style);
 /// The frame of a rendering, noise and all, as a camera would hand it out in sRGB: 8-bit JPEG.
 void write_finished(const simulate::Rendering& rendering, const Style& style, const std::filesystem::path& file);
 
