@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 #include "apply/readout.hpp"
 
@@ -36,7 +37,7 @@ CompareView::CompareView(Desk& desk, QWidget* parent)
       pictures_(desk.job, desk.chains, desk.tasks, desk.notices),
       seen_(new QTabBar),
       scale_(new QLabel),
-      empty_(new QLabel),
+      empty_(new FlowLabel),
       grid_(new QWidget),
       table_(plain_table({{tr("Picture"), tr("The first is what the others are compared with")},
                           {tr("\u0394E"), tr("Mean CIEDE2000 to the first picture, noise smoothed. The same frame, or "
@@ -79,7 +80,6 @@ QWidget* CompareView::make_evidence() {
     row->addWidget(scale_);
     column->addLayout(row);
     empty_->setAlignment(Qt::AlignCenter);
-    empty_->setWordWrap(true);
     empty_->setProperty("dim", true);
     empty_->setParent(grid_);
     grid_->setMinimumSize(320, 240);

@@ -103,4 +103,16 @@ void Matches::look(Id lead, Id other, int width, std::function<void(std::shared_
         });
 }
 
+void Matches::by_hand(Id lead, Id other, std::function<void(std::shared_ptr<const match::Recipe>)> show) {
+    const auto match = kept(lead, other);
+    if (!match) return;
+    tasks_.run_quietly({},
+                       [=, leader = chains_.at(lead), second = chains_.at(other),
+                        correction = match->correction](std::stop_token, const Progress&) -> Tasks::Then {
+                           const auto recipe =
+                               std::make_shared<const match::Recipe>(work::by_hand(leader, second, *correction).recipe);
+                           return [=] { show(recipe); };
+                       });
+}
+
 } // namespace refero::app

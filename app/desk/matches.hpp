@@ -27,6 +27,9 @@ public:
     /// other's balance alone.
     void look(Id lead, Id other, int width, std::function<void(std::shared_ptr<const work::Beside>)> show);
 
+    /// The match in force as it is made by hand.
+    void by_hand(Id lead, Id other, std::function<void(std::shared_ptr<const match::Recipe>)> show);
+
 signals:
     void matched(Id lead, Id other);
 

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/link_glyph.hpp"
 #include "apply/apply.hpp"
 #include "frame/clip.hpp"
@@ -71,12 +72,11 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     row->addWidget(picture_);
     row->addSpacing(10);
     auto* column = new QVBoxLayout;
-    auto* words = new QLabel(
+    auto* words = new FlowLabel(
         tr("Move along the clip to a picture that shows the chart well: still, sharp, evenly lit. Marks stand "
            "where it shows best: a whole one passes, an open one is a caution, a split one is to be shot "
            "again."));
     words->setProperty("dim", true);
-    words->setWordWrap(true);
     column->addStretch();
     column->addWidget(words);
     column->addWidget(slider_);

@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "job/simulated_camera.hpp"
 
 namespace refero::app {
@@ -20,7 +21,7 @@ SimulatedCamera::SimulatedCamera(Desk& desk, QWidget* parent)
       tilt_(new QDoubleSpinBox),
       share_(new QDoubleSpinBox),
       shutter_(new QPushButton(tr("Press the shutter"))),
-      told_(new QLabel) {
+      told_(new FlowLabel) {
     setObjectName("taskStrip");
     setAttribute(Qt::WA_StyledBackground);
     setFixedWidth(262);
@@ -34,8 +35,7 @@ SimulatedCamera::SimulatedCamera(Desk& desk, QWidget* parent)
     connect(close, &QPushButton::clicked, this, &SimulatedCamera::closed);
     head->addWidget(close);
     column->addLayout(head);
-    auto* about = new QLabel(tr("Stands in for a tethered camera: a real DNG drops into the watched folder."));
-    about->setWordWrap(true);
+    auto* about = new FlowLabel(tr("Stands in for a tethered camera: a real DNG drops into the watched folder."));
     about->setProperty("dim", true);
     column->addWidget(about);
     const auto add = [&](const QString& text, QWidget* field, const QString& tooltip) {
@@ -73,7 +73,6 @@ SimulatedCamera::SimulatedCamera(Desk& desk, QWidget* parent)
     shutter_->setMinimumHeight(48);
     shutter_->setToolTip(tr("Exposes a frame"));
     column->addWidget(shutter_);
-    told_->setWordWrap(true);
     told_->setProperty("dim", true);
     column->addWidget(told_);
     column->addStretch();

@@ -11,6 +11,7 @@
 
 #include "../setup/page.hpp"
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/swatches.hpp"
 #include "chart_print.hpp"
 
@@ -70,16 +71,15 @@ ChartEditor::ChartEditor(QWidget* parent)
       undo_(new QPushButton(icon("undo"), tr("Undo"))),
       save_(new QPushButton(tr("Save"))),
       remove_(new QPushButton(tr("Remove patch"))),
-      words_(new QLabel) {
+      words_(new FlowLabel) {
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     auto* name = new QLabel(tr("Own charts"));
     name->setFont(title_font());
     outer->addWidget(name);
-    auto* about = new QLabel(tr("Any card with flat patches can be a chart: lay out its patches, then bring "
-                                "measurements of it. Values are kept for D50 and 2 degrees."));
+    auto* about = new FlowLabel(tr("Any card with flat patches can be a chart: lay out its patches, then bring "
+                                   "measurements of it. Values are kept for D50 and 2 degrees."));
     about->setProperty("dim", true);
-    about->setWordWrap(true);
     outer->addWidget(about);
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
@@ -135,7 +135,6 @@ ChartEditor::ChartEditor(QWidget* parent)
     bring->setToolTip(
         tr("CGATS or CSV with XYZ, Lab or spectra; several files are averaged, and what falls out is named"));
     side->addWidget(bring);
-    words_->setWordWrap(true);
     words_->setObjectName("chartWords");
     side->addWidget(words_);
     side->addStretch();

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 #include "work/keeping.hpp"
 
@@ -39,9 +40,10 @@ GateLimits::GateLimits(Desk& desk, QWidget* parent)
     column->setContentsMargins(0, 0, 0, 0);
     auto* name = new QLabel(tr("The gate's limits"));
     name->setFont(title_font());
-    auto* about = new QLabel(tr("From where on a chart shot is passed with a caution, or refused. They hold for frames "
-                                "that come in from now on; frames already judged keep their verdict. The school of a "
-                                "job (a tenth of the frame, or fill it) moves some of them."));
+    auto* about =
+        new FlowLabel(tr("From where on a chart shot is passed with a caution, or refused. They hold for frames "
+                         "that come in from now on; frames already judged keep their verdict. The school of a "
+                         "job (a tenth of the frame, or fill it) moves some of them."));
     about->setProperty("dim", true);
     about->setWordWrap(true);
     auto* head = new QHBoxLayout;

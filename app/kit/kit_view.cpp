@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "../plan/plan_view.hpp"
+#include "../widgets/flow_label.hpp"
 #include "chart_editor.hpp"
 #include "gate_limits.hpp"
 #include "kit_section.hpp"
@@ -151,8 +152,7 @@ QWidget* KitView::make_cards() {
     f.day(tr("Last compared"), &Card::compared, tr("With a new one, or measured; its life starts anew then"));
     f.text(tr("Condition"), &Card::condition, tr("Scratches, spots, faded patches"));
     auto* compared = new QPushButton(tr("Compared today, still good"));
-    auto* standing = new QLabel;
-    standing->setWordWrap(true);
+    auto* standing = new FlowLabel;
     standing->setFont(title_font());
     s->side()->addSpacing(8);
     s->side()->addWidget(standing);
@@ -467,8 +467,7 @@ QWidget* KitView::make_series() {
                                           {tr("Colour"), [](const SeriesShot& x) { return kelvin(x.kelvin); }}});
     s->without_adding();
     s->without_form();
-    auto* words = new QLabel;
-    words->setWordWrap(true);
+    auto* words = new FlowLabel;
     words->setMinimumHeight(44);
     words->setObjectName("seriesWords");
     s->below()->addWidget(words);

@@ -7,6 +7,7 @@
 #include <QTabWidget>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 #include "../widgets/swatches.hpp"
 #include "colour/rgb.hpp"
@@ -69,13 +70,12 @@ MatchView::MatchView(Desk& desk, QWidget* parent)
       scope_(new MatchScope),
       scale_(new QLabel),
       left_out_(new Figure(tr("Mean CIEDE2000 between both, patches left out"))),
-      words_(new QLabel),
+      words_(new FlowLabel),
       recipe_(new RecipeTable),
       patches_(new PatchTable({tr("\u0394E"), tr("L*"), tr("C*"), tr("h, \u00b0")}, {2, 2, 2, 1})) {
     patches_->setToolTip(tr("CIEDE2000, and the other minus the lead in CIELAB (D50): lightness, chroma, hue angle"));
     side()->addWidget(make_head());
     side()->addWidget(left_out_);
-    words_->setWordWrap(true);
     words_->setObjectName("matchWords");
     side()->addWidget(words_);
     auto* actions = side_row();
@@ -330,8 +330,19 @@ void MatchView::show_figures(const Chain& lead, const Chain& other, const std::o
                                  QString::number(c.cross_validated.mean, 'f', 2), QString::number(c.fit.mean, 'f', 2)};
         for (int k = 0; k < 4; ++k) ways_->setItem(at, k, new QTableWidgetItem(texts[k]));
     }
-    const match::ByHand hand = work::by_hand(lead, other, *match->correction);
-    recipe_->set(&hand.recipe);
+    show_recipe(*match);
+}
+
+void MatchView::show_recipe(const work::KeptMatch& match) {
+    const QString wanted = QString("%1|%2|%3|%4").arg(lead_).arg(other_).arg(match.row).arg(qt(match.stale));
+    if (wanted == recipe_of_ && by_hand_) return recipe_->set(by_hand_.get());
+    recipe_of_ = wanted;
+    by_hand_.reset();
+    desk_.matches.by_hand(lead_, other_, [this, wanted](std::shared_ptr<const match::Recipe> recipe) {
+        if (wanted != recipe_of_) return;
+        by_hand_ = std::move(recipe);
+        recipe_->set(by_hand_.get());
+    });
 }
 
 void MatchView::show_patches(const Chain& lead, const Chain& other, const std::optional<work::KeptMatch>& match) {

@@ -45,6 +45,7 @@ private:
     void fill_others();
     void show_pair();
     void show_figures(const Chain& lead, const Chain& other, const std::optional<work::KeptMatch>& match);
+    void show_recipe(const work::KeptMatch& match);
     void show_patches(const Chain& lead, const Chain& other, const std::optional<work::KeptMatch>& match);
     void show_picture();
     void look();
@@ -62,6 +63,8 @@ private:
     QLabel* words_;
     QPushButton *match_, *hand_over_, *all_;
     RecipeTable* recipe_;
+    std::shared_ptr<const match::Recipe> by_hand_;
+    QString recipe_of_; ///< the match that it is of, or that it is asked of
     PatchTable* patches_;
     Id lead_ = 0, other_ = 0;
     std::shared_ptr<const work::Beside> both_;

@@ -1,4 +1,5 @@
 #include "monitor/guide_panel.hpp"
+#include "../widgets/flow_label.hpp"
 
 #include <QFormLayout>
 #include <QGroupBox>
@@ -18,7 +19,7 @@ GuidePanel::GuidePanel(Monitors& monitors, QWidget* parent)
       light_(new QLabel),
       gains_(new QLabel),
       gamma_(new QLabel),
-      words_(new QLabel),
+      words_(new FlowLabel),
       reading_(new QPushButton(tr("Read white again and again"))) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 8, 8, 8);
@@ -37,7 +38,6 @@ GuidePanel::GuidePanel(Monitors& monitors, QWidget* parent)
     form->addRow(tr("Channels to turn"), gains_);
     form->addRow(tr("Middle grey"), gamma_);
     column->addLayout(form);
-    words_->setWordWrap(true);
     words_->setObjectName("guideWords");
     column->addWidget(words_);
     auto* own = new QGroupBox(tr("Controls of the stand-in's display"));

@@ -10,6 +10,7 @@
 
 #include "../pictures/screen_colour.hpp"
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 
 namespace refero::app {
@@ -71,8 +72,8 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
       greys_(new GreyPlot),
       gamut_(new GamutPlot),
       verdict_(new Figure(tr("What it can be trusted for"))),
-      words_(new QLabel),
-      room_words_(new QLabel),
+      words_(new FlowLabel),
+      room_words_(new FlowLabel),
       faults_(plain_table({{tr("Control to turn"), tr("The display's own controls come first")}, {tr("Because"), {}}},
                           tr("What to turn"))),
       gamuts_(plain_table({{tr("Space"), {}},
@@ -96,7 +97,6 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
                        tr("All displays"))) {
     side()->addWidget(make_head());
     side()->addWidget(verdict_);
-    words_->setWordWrap(true);
     words_->setObjectName("monitorWords");
     side()->addWidget(words_);
     auto* actions = side_row();
@@ -209,7 +209,6 @@ QWidget* MonitorView::make_room() {
     form->addRow(tr("&Light of the room"), lux);
     form->addRow(neutral);
     form->addRow(lamps);
-    room_words_->setWordWrap(true);
     room_words_->setObjectName("roomWords");
     form->addRow(room_words_);
     auto* rule = new QLabel(tr("After ISO 3664 and ISO 12646."));

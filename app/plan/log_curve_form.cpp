@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "work/curves.hpp"
 
 namespace refero::app {
@@ -56,10 +57,9 @@ LogCurveForm::LogCurveForm(Desk& desk, QWidget* parent)
       check_(new QPushButton(tr("Check on the chart's greys"))) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
-    auto* formula = new QLabel(
+    auto* formula = new FlowLabel(
         tr("code = <i>slope</i> \u00b7 log(<i>linear slope</i> \u00b7 light + <i>linear offset</i>) + <i>offset</i>, "
            "straight below the break. Codes run from 0 to 1: divide 10-bit codes by 1023."));
-    formula->setWordWrap(true);
     formula->setProperty("dim", true);
     column->addWidget(formula);
     auto* form = new QFormLayout;

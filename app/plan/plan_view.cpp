@@ -13,6 +13,7 @@
 #include "../board/board_model.hpp"
 #include "../setup/page.hpp"
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "shot_list_page.hpp"
 
 namespace refero::app {
@@ -76,7 +77,7 @@ PlanView::PlanView(Desk& desk, QWidget* parent)
       lenses_(new QComboBox),
       cards_(new QComboBox),
       empty_(new QLabel),
-      details_title_(new QLabel),
+      details_title_(new FlowLabel),
       right_(new QTabWidget),
       list_(new QTextBrowser),
       forms_(new QStackedWidget),
@@ -236,7 +237,6 @@ QWidget* PlanView::make_right() {
     auto* column = new QVBoxLayout(details);
     column->setContentsMargins(12, 12, 12, 12);
     details_title_->setFont(title_font());
-    details_title_->setWordWrap(true);
     column->addWidget(details_title_);
     auto* kinds = new QHBoxLayout;
     const QString names[] = {tr("Camera"), tr("Light"), tr("Setup")};
@@ -363,9 +363,10 @@ void PlanView::fill_matrix() {
 
 void PlanView::fill_list() {
     const plan::ShotList list = plan::shot_list(desk_.job.shoot());
-    if (list.groups.empty())
-        list_->setHtml(tr("<p style='color:#555'>The shot list appears here once combinations are ticked.</p>"));
-    else list_->setHtml(shot_list_html(list, 8.5));
+    const QString html = list.groups.empty() ? tr("<p style='color:#555'>The shot list appears here once combinations "
+                                                  "are ticked.</p>")
+                                             : shot_list_html(list, 8.5);
+    if (std::exchange(listed_, html) != html) list_->setHtml(html);
 }
 
 void PlanView::add_camera(const QString& name) {

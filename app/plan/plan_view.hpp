@@ -72,6 +72,7 @@ private:
     QLabel *empty_, *details_title_;
     QTabWidget* right_;
     QTextBrowser* list_;
+    QString listed_; ///< what it shows
     QStackedWidget* forms_;
     QComboBox *lens_of_row_, *mode_of_row_, *place_of_light_, *card_of_setup_;
     QPushButton *all_, *remove_, *another_;

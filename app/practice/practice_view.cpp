@@ -10,6 +10,7 @@
 #include <QUrl>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 
 namespace refero::app {
@@ -39,9 +40,9 @@ PracticeView::PracticeView(Desk& desk, QWidget* parent)
       kinds_(new QListWidget),
       evidence_(new QStackedWidget),
       plan_(new StudioPlan),
-      question_(new QLabel),
-      verdict_(new QLabel),
-      caution_(new QLabel),
+      question_(new FlowLabel),
+      verdict_(new FlowLabel),
+      caution_(new FlowLabel),
       answers_(new QWidget),
       tabs_(new QTabWidget),
       findings_(plain_table({{tr("Check"), tr("The gate's findings, the most important first")},
@@ -63,12 +64,9 @@ PracticeView::PracticeView(Desk& desk, QWidget* parent)
         item->setSizeHint({200, row_height});
     }
     side()->addWidget(kinds_);
-    question_->setWordWrap(true);
     question_->setFont(title_font());
     question_->setObjectName("practiceQuestion");
-    caution_->setWordWrap(true);
     caution_->setProperty("dim", true);
-    verdict_->setWordWrap(true);
     verdict_->setTextFormat(Qt::RichText);
     verdict_->setObjectName("practiceVerdict");
     side()->addWidget(question_);
@@ -186,7 +184,8 @@ QWidget* PracticeView::make_rehearsal() {
     auto* page = new QWidget;
     auto* column = new QVBoxLayout(page);
     column->setContentsMargins(8, 8, 8, 8);
-    auto* about = new QLabel(tr("Try a light before it is bought or hired: what a correction would leave under it."));
+    auto* about =
+        new FlowLabel(tr("Try a light before it is bought or hired: what a correction would leave under it."));
     about->setWordWrap(true);
     column->addWidget(about);
     auto* form = new QFormLayout;

@@ -5,6 +5,7 @@
 
 #include "../desk/text.hpp"
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 
 namespace refero::app {
 
@@ -29,10 +30,10 @@ Id newest(const Chains& chains) {
 SetView::SetView(Desk& desk, QWidget* parent)
     : QWidget(parent, Qt::Window),
       desk_(desk),
-      whose_(new QLabel),
+      whose_(new FlowLabel),
       verdict_(new QLabel),
-      remedy_(new QLabel),
-      open_(new QLabel) {
+      remedy_(new FlowLabel),
+      open_(new FlowLabel) {
     setWindowTitle(tr("On set \u2013 Refero"));
     setAutoFillBackground(true);
     verdict_->setObjectName("setVerdict");
@@ -47,7 +48,6 @@ SetView::SetView(Desk& desk, QWidget* parent)
     column->addStretch(2);
     column->addWidget(open_);
     whose_->setProperty("dim", true);
-    for (QLabel* label : {whose_, remedy_, open_}) label->setWordWrap(true);
     connect(&desk_.readings, &Readings::read, this, &SetView::follow);
     connect(&desk_.chains, &Chains::setup_changed, this, [this](Id setup) {
         if (!isVisible()) return;

@@ -5,6 +5,7 @@
 #include <QSignalBlocker>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 
 namespace refero::app {
@@ -32,8 +33,8 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     : Page(desk, parent),
       picture_(new PictureView),
       left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
-      choice_(new QLabel),
-      differs_(new QLabel),
+      choice_(new FlowLabel),
+      differs_(new FlowLabel),
       model_(new QComboBox),
       intent_(new QComboBox),
       frame_(new QComboBox),
@@ -44,11 +45,9 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
       weights_(new WeightsPanel(desk)),
       scopes_(new Scopes),
       ramps_(new RampView),
-      words_(new QLabel) {
+      words_(new FlowLabel) {
     side()->addWidget(left_out_);
-    choice_->setWordWrap(true);
     side()->addWidget(choice_);
-    differs_->setWordWrap(true);
     differs_->setObjectName("differs");
     side()->addWidget(differs_);
     add_due();
@@ -246,7 +245,6 @@ QWidget* CorrectionPage::candidates_tab() {
         candidates_->horizontalHeaderItem(k)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     candidates_->setSelectionMode(QAbstractItemView::NoSelection);
     candidates_->setFocusPolicy(Qt::NoFocus);
-    words_->setWordWrap(true);
     words_->setProperty("dim", true);
     rows->addWidget(candidates_, 1);
     rows->addWidget(words_);

@@ -6,6 +6,7 @@
 #include <QToolButton>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "page.hpp"
 
 namespace refero::app {
@@ -50,7 +51,7 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
       pattern_(new QLineEdit("{stem}")),
       folder_(new QLineEdit(last_folder())),
       resume_(new QCheckBox(tr("Leave out what is &finished already"))),
-      count_(new QLabel) {
+      count_(new FlowLabel) {
     setProperty("panel", true);
     auto* form = new QFormLayout(this);
     form->setContentsMargins(18, 16, 18, 16);
@@ -58,7 +59,6 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     form->setVerticalSpacing(8);
     form->setLabelAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
-    count_->setWordWrap(true);
     form->addRow(count_);
     const auto add = [&](const QString& text, QWidget* field, const QString& tooltip) {
         field->setToolTip(tooltip);
@@ -135,9 +135,8 @@ QWidget* DevelopPanel::make_progress() {
     bar_->setAccessibleName(tr("Frames developed"));
     column->addWidget(bar_);
     auto* row = new QHBoxLayout;
-    how_far_ = new QLabel;
+    how_far_ = new FlowLabel;
     how_far_->setObjectName("developHowFar");
-    how_far_->setWordWrap(true);
     pause_ = new QPushButton;
     pause_->setObjectName("developPause");
     pause_->setToolTip(tr("Stops after the frames that are under way; nothing is lost"));

@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QSignalBlocker>
 
+#include "../widgets/flow_label.hpp"
 #include "colour/quantities.hpp"
 #include "desk/desk.hpp"
 
@@ -42,8 +43,9 @@ FinishPanel::FinishPanel(QWidget* parent)
         WarmthMap::most_green, 0.5, 1, {}, &balance::Finish::greener, tint_);
     add(4, tr("&Light kept"), tr("Share of the light's own colour that stays in the picture: sunset, candles, stage"),
         0, 100, 5, 0, tr(" %"), &balance::Finish::light_kept, reset_);
-    auto* note = new QLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and "
-                               "it can be taken back at any time."));
+    auto* note =
+        new FlowLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and "
+                         "it can be taken back at any time."));
     note->setWordWrap(true);
     note->setProperty("dim", true);
     grid->addWidget(note, 5, 0, 1, 3);

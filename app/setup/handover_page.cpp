@@ -11,6 +11,7 @@
 #include <QUrl>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 
 namespace refero::app {
 
@@ -29,8 +30,8 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
       kinds_(new QListWidget),
       forms_(new QStackedWidget),
       develop_(new DevelopPanel(desk)),
-      what_(new QLabel),
-      fits_(new QLabel),
+      what_(new FlowLabel),
+      fits_(new FlowLabel),
       encoding_(new QComboBox),
       space_(new QComboBox),
       second_(new QComboBox),
@@ -63,8 +64,6 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     form->setHorizontalSpacing(14);
     form->setVerticalSpacing(10);
     form->setColumnStretch(1, 1);
-    what_->setWordWrap(true);
-    fits_->setWordWrap(true);
     form->addWidget(what_, 0, 0, 1, 3);
     form->addWidget(fits_, 1, 0, 1, 3);
     int line = 2;
@@ -113,9 +112,8 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     auto* heading = new QLabel(tr("What it holds for"));
     heading->setFont(title_font());
     side()->addWidget(heading);
-    auto* advice = new QLabel(tr(
+    auto* advice = new FlowLabel(tr(
         "A file holds for this camera, lens, recording mode and light. Under another light, shoot the chart again."));
-    advice->setWordWrap(true);
     side()->addWidget(advice);
     write_ = side_button(tr("Write the file"), {}, tr("Writes the file; it is whole or not there"), true);
     write_->setObjectName("exportButton");
@@ -124,9 +122,8 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
         tr("Verify a delivered picture \u2026"), {},
         tr("The chart shot after export, hosting, compression or printing, against its correction; or drop it here"));
     verify_button->setObjectName("verifyButton");
-    verified_ = new QLabel;
+    verified_ = new FlowLabel;
     verified_->setObjectName("verifyWords");
-    verified_->setWordWrap(true);
     verified_->hide();
     side()->addWidget(verified_);
     setAcceptDrops(true);

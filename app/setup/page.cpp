@@ -7,6 +7,7 @@
 #include <QStandardPaths>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "pictures/screen_colour.hpp"
 
 namespace refero::app {
@@ -45,10 +46,9 @@ void Page::arrange(const QString& name, QWidget* evidence, QWidget* proof) {
 }
 
 void Page::add_due() {
-    due_ = new QLabel;
+    due_ = new FlowLabel;
     due_->setObjectName("dueLine");
     due_->setProperty("dim", true);
-    due_->setWordWrap(true);
     due_->hide();
     side_->addWidget(due_);
 }

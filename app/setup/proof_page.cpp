@@ -1,4 +1,5 @@
 #include "proof_page.hpp"
+#include "../widgets/flow_label.hpp"
 
 #include <QFileDialog>
 #include <QLabel>
@@ -10,7 +11,7 @@ ProofPage::ProofPage(Desk& desk, QWidget* parent)
     : Page(desk, parent),
       swatches_(new Swatches),
       left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
-      words_(new QLabel),
+      words_(new FlowLabel),
       facts_(new Facts),
       bars_(new ProofPlot),
       shifts_(new ShiftPlot),
@@ -22,7 +23,6 @@ ProofPage::ProofPage(Desk& desk, QWidget* parent)
       on_(new QComboBox) {
     table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, hue angle"));
     side()->addWidget(left_out_);
-    words_->setWordWrap(true);
     words_->setObjectName("proofWords");
     words_->setToolTip(tr("Levels of just noticeable and acceptable difference: Paravina and others 2015"));
     side()->addWidget(words_);

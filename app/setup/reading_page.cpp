@@ -6,6 +6,7 @@
 
 #include "inspect/inspect.hpp"
 
+#include "../widgets/flow_label.hpp"
 #include "../widgets/swatches.hpp"
 
 namespace refero::app {
@@ -28,8 +29,7 @@ ReadingPage::ReadingPage(Desk& desk, QWidget* parent)
     mapped_->setAccessibleName(tr("What the drawing of the chart shows"));
     map_ = new PatchMap;
     map_->setObjectName("patchMap");
-    map_words_ = new QLabel;
-    map_words_->setWordWrap(true);
+    map_words_ = new FlowLabel;
     map_words_->setToolTip(
         tr("What camera and eye see differently is in it: a few hundredths of a stop from patch to patch are usual"));
     map_words_->setProperty("dim", true);

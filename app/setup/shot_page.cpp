@@ -7,6 +7,7 @@
 #include <QTabWidget>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 
 namespace refero::app {
 
@@ -23,9 +24,9 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     : Page(desk, parent),
       picture_(new PictureView),
       verdict_(new QLabel),
-      advice_(new QLabel),
+      advice_(new FlowLabel),
       findings_(new QListWidget),
-      found_(new QLabel),
+      found_(new FlowLabel),
       facts_(new Facts),
       frames_(new QListWidget),
       hint_(new QLabel) {
@@ -37,7 +38,6 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     QFont large = title_font();
     large.setPointSizeF(1.15 * large.pointSizeF());
     advice_->setFont(large);
-    for (QLabel* label : {advice_, found_}) label->setWordWrap(true);
     findings_->setAccessibleName(tr("Findings of the gate"));
     findings_->setToolTip(tr("Choose a finding to see its patch"));
     findings_->setWordWrap(true);

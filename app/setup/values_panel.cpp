@@ -7,6 +7,7 @@
 #include <QHeaderView>
 #include <QVBoxLayout>
 
+#include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
 #include "../widgets/swatches.hpp"
 #include "page.hpp"
@@ -16,8 +17,8 @@ namespace refero::app {
 ValuesPanel::ValuesPanel(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
-      state_(new QLabel),
-      words_(new QLabel),
+      state_(new FlowLabel),
+      words_(new FlowLabel),
       illuminant_(new QComboBox),
       observer_(new QComboBox),
       file_(new QPushButton(tr("Bring this chart's values \u2026"))),
@@ -31,7 +32,6 @@ ValuesPanel::ValuesPanel(Desk& desk, QWidget* parent)
                          tr("Values of the chart's patches"))) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 6, 0, 0);
-    for (QLabel* label : {state_, words_}) label->setWordWrap(true);
     words_->setObjectName("valuesWords");
     state_->setObjectName("valuesState");
     column->addWidget(state_);

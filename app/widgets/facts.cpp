@@ -3,6 +3,7 @@
 #include <QVBoxLayout>
 
 #include "../theme.hpp"
+#include "flow_label.hpp"
 
 namespace refero::app {
 
@@ -10,13 +11,12 @@ Figure::Figure(const QString& name, QWidget* parent)
     : QWidget(parent),
       name_(new QLabel(name)),
       value_(new QLabel),
-      words_(new QLabel) {
+      words_(new FlowLabel) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(1);
     name_->setProperty("dim", true);
     value_->setFont(figure_font());
-    words_->setWordWrap(true);
     for (QLabel* label : {name_, value_, words_}) layout->addWidget(label);
     value_->setTextInteractionFlags(Qt::TextSelectableByMouse);
 }
@@ -29,11 +29,10 @@ void Figure::set(const QString& value, const QString& words, const QString& tool
     value_->setAccessibleName(name_->text() + " " + value);
 }
 
-Facts::Facts(QWidget* parent) : QWidget(parent), table_(new QLabel) {
+Facts::Facts(QWidget* parent) : QWidget(parent), table_(new FlowLabel) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     table_->setTextFormat(Qt::RichText);
-    table_->setWordWrap(true);
     table_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     layout->addWidget(table_);
 }
