@@ -76,8 +76,11 @@ void Readings::keep(Id setup, Id chart_shot, const std::string& made_from, const
         given_up_.insert({chart_shot, made_from});
         return;
     }
-    if (measured.shot) remember_light(chart_shot);
-    else notices_.tell(name + ": " + qt(measured.problem)); // another chart shot may be in force, and would hide it
+    if (measured.shot) {
+        remember_light(chart_shot);
+    } else { // another chart shot may be in force, and would hide it
+        notices_.tell(name + ": " + qt(measured.problem));
+    }
     emit read(setup);
 }
 

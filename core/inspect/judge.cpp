@@ -498,15 +498,20 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     j.findings = {found(s),  values(s),   clipping(s), focus(s),       size(s),     underexposure(s),
                   shadow(s), occlusion,   glare,       mixed_light(s), evenness(s), tilt(s),
                   noise(s),  mirrored(s), rotation(s), recording(s)};
-    // With wrong values nothing can be said of the light.
-    if (is_alarm(j.findings[1].status))
+    const auto hush = [&](std::initializer_list<std::string_view> checks, const char* why) {
         for (Finding& f : j.findings)
-            if (f.check == "shadow" || f.check == "occlusion" || f.check == "glare" || f.check == "mixed_light" ||
-                f.check == "evenness") {
+            if (std::find(checks.begin(), checks.end(), f.check) != checks.end()) {
                 f.status = Status::unknown;
                 f.patches.clear();
-                f.advice = "Not told before the chart and its values are right";
+                f.advice = why;
             }
+    };
+    // With wrong values nothing can be said of the light; where neighbours run into each other, nothing of one patch.
+    if (is_alarm(j.findings[1].status))
+        hush({"shadow", "occlusion", "glare", "mixed_light", "evenness"},
+             "Not told before the chart and its values are right");
+    if (j.findings[3].status == Status::reshoot)
+        hush({"shadow", "occlusion", "glare"}, "Not told before the chart is sharp");
     std::stable_sort(j.findings.begin(), j.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.status > b.status; });
     j.verdict = std::max(Status::pass, j.findings.front().status);

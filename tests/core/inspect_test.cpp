@@ -168,8 +168,14 @@ TEST_F(Gate, focus_is_measured_on_the_patches_sides) {
         const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
         EXPECT_NEAR(blur_px(s.frame, s.placement, s.definition) / blur, 1, 0.25) << blur;
     }
-    EXPECT_EQ(caught(of({.more = R"(,"lens":{"name":"L","blur_px":14})"}), "focus", {"glare", "occlusion"}).status,
-              Status::reshoot);
+    // Neighbours run into each other: nothing is said of single patches before it is sharp.
+    const Judgement soft = of({.more = R"(,"lens":{"name":"L","blur_px":14})"});
+    EXPECT_EQ(caught(soft, "focus").status, Status::reshoot);
+    for (const Finding& f : soft.findings)
+        if (f.check == "shadow" || f.check == "occlusion" || f.check == "glare") {
+            EXPECT_EQ(f.status, Status::unknown) << f.check;
+            EXPECT_NE(f.advice.find("sharp"), std::string::npos);
+        }
 }
 
 TEST_F(Gate, size_tilt_turn_and_mirror) {

@@ -31,7 +31,7 @@ void add_space(const ocio::ConfigRcPtr& config, const std::string& name, const s
 
 /// A display-referred space: its curve, then its primaries, seen from the scene by no more than that.
 ocio::GroupTransformRcPtr display_of(const colour::RgbSpace& s, double gamma, double offset) {
-    const auto group = ocio::GroupTransform::Create();
+    auto group = ocio::GroupTransform::Create();
     const auto curve = ocio::ExponentWithLinearTransform::Create();
     const double g[4] = {gamma, gamma, gamma, 1}, o[4] = {offset, offset, offset, 0};
     curve->setGamma(g);
