@@ -128,35 +128,36 @@ void ClipPanel::find_chart() {
     const plan::Frame* f = desk_.job.frame(frame_);
     if (!f) return;
     const work::FrameSource source = work::source_of(desk_.job.shoot(), *f);
-    desk_.tasks.run({Doing::searching, f->setup}, tr("Looking through %1").arg(qt(source.file.filename())),
-                    [self = QPointer(this), source, id = frame_, limits = work::limits_of(desk_.job.shoot().brief())](
-                        std::stop_token stop, const Progress& progress) -> Tasks::Then {
-                        constexpr std::size_t most_marks = 8;
-                        work::ShotOptions options{.position_s = -1, .clip_code = source.clip_code};
-                        if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
-                        const auto seen = work::chart_stills(source.file, options, progress, stop);
-                        const auto judged = work::judged_stills(source.file, seen, options, limits, most_marks, stop);
-                        return [self, judged, id] {
-                            if (!self || self->frame_ != id) return;
-                            std::vector<TimeLine::Mark> marks;
-                            for (const work::JudgedStill& j : judged) {
-                                const QString verdict = qt(inspect::name_of(j.judgement.verdict));
-                                const inspect::Finding& first = j.judgement.findings.front();
-                                QString words = tr("%1 s: %2").arg(j.still.position_s, 0, 'f', 1).arg(verdict);
-                                if (j.judgement.verdict != inspect::Status::pass) words += ", " + qt(first.advice);
-                                marks.push_back({j.still.position_s, verdict, words});
-                            }
-                            self->slider_->set_marks(std::move(marks));
-                            const work::JudgedStill* best = work::best_of(judged);
-                            if (!best)
-                                return self->desk_.notices.tell(self->tr(
-                                    "No chart was found in this clip. Move along it to a picture that shows one."));
-                            self->slider_->setValue(static_cast<int>(std::ceil(1000 * best->still.position_s)));
-                            self->desk_.notices.tell(self->tr("The chart shows best at %1 s: %2")
-                                                         .arg(best->still.position_s, 0, 'f', 1)
-                                                         .arg(qt(inspect::name_of(best->judgement.verdict))));
-                        };
-                    });
+    desk_.tasks.run(
+        {Doing::searching, f->setup}, tr("Looking through %1").arg(qt(source.file.filename())),
+        [self = QPointer<ClipPanel>(this), source, id = frame_, limits = work::limits_of(desk_.job.shoot().brief())](
+            std::stop_token stop, const Progress& progress) -> Tasks::Then {
+            constexpr std::size_t most_marks = 8;
+            work::ShotOptions options{.position_s = -1, .clip_code = source.clip_code};
+            if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
+            const auto seen = work::chart_stills(source.file, options, progress, stop);
+            const auto judged = work::judged_stills(source.file, seen, options, limits, most_marks, stop);
+            return [self, judged, id] {
+                if (!self || self->frame_ != id) return;
+                std::vector<TimeLine::Mark> marks;
+                for (const work::JudgedStill& j : judged) {
+                    const QString verdict = qt(inspect::name_of(j.judgement.verdict));
+                    const inspect::Finding& first = j.judgement.findings.front();
+                    QString words = tr("%1 s: %2").arg(j.still.position_s, 0, 'f', 1).arg(verdict);
+                    if (j.judgement.verdict != inspect::Status::pass) words += ", " + qt(first.advice);
+                    marks.push_back({j.still.position_s, verdict, words});
+                }
+                self->slider_->set_marks(std::move(marks));
+                const work::JudgedStill* best = work::best_of(judged);
+                if (!best)
+                    return self->desk_.notices.tell(
+                        self->tr("No chart was found in this clip. Move along it to a picture that shows one."));
+                self->slider_->setValue(static_cast<int>(std::ceil(1000 * best->still.position_s)));
+                self->desk_.notices.tell(self->tr("The chart shows best at %1 s: %2")
+                                             .arg(best->still.position_s, 0, 'f', 1)
+                                             .arg(qt(inspect::name_of(best->judgement.verdict))));
+            };
+        });
 }
 
 void ClipPanel::show_picture() {
@@ -164,7 +165,7 @@ void ClipPanel::show_picture() {
     if (!f) return;
     desk_.tasks.run_quietly(
         {},
-        [self = QPointer(this), file = fs::path(f->path), at = position_s(),
+        [self = QPointer<ClipPanel>(this), file = fs::path(f->path), at = position_s(),
          request = ++request_](std::stop_token stop, const Progress&) -> Tasks::Then {
             const frame::Frame still = frame::read(file, {.position_s = at}, stop);
             const QImage image = rendition_of(apply::uncorrected(still, {1, 1, 1}, "srgb", stop), still).small(576);

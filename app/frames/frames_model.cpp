@@ -161,7 +161,8 @@ QVariant FramesModel::data(const QModelIndex& i, int role) const {
         if (const QPixmap* kept = pictures_.object(id)) return *kept;
         // Asked for once; the row is told when it has come.
         if (asked_.insert(id).second)
-            desk_.pictures.thumbnail(id, [self = QPointer(const_cast<FramesModel*>(this)), id](const QImage& image) {
+            desk_.pictures.thumbnail(id, [self = QPointer<FramesModel>(const_cast<FramesModel*>(this)),
+                                          id](const QImage& image) {
                 if (!self) return;
                 // Sharp on screens of twice the resolution too.
                 QPixmap small = QPixmap::fromImage(image.scaledToHeight(2 * picture_height, Qt::SmoothTransformation));

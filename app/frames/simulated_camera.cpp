@@ -142,7 +142,8 @@ void SimulatedCamera::release() {
     told_->setText(tr("Exposing \u2026"));
     desk_.tasks.run(
         {}, tr("The simulated camera exposes"),
-        [self = QPointer(this), shoot, setup, x, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
+        [self = QPointer<SimulatedCamera>(this), shoot, setup, x, folder](std::stop_token stop,
+                                                                          const Progress&) -> Tasks::Then {
             const auto rendering = simulate::render(job::simulated_scene(shoot, setup, x), stop);
             const fs::path file = job::next_file(shoot, setup, folder);
             simulate::write(rendering, file);
@@ -151,7 +152,7 @@ void SimulatedCamera::release() {
                 self->told_->setText(tr("%1 is on its way").arg(QString::fromStdString(file.filename().string())));
             };
         },
-        [self = QPointer(this)](const TaskEnd& end) {
+        [self = QPointer<SimulatedCamera>(this)](const TaskEnd& end) {
             if (!self) return;
             self->shutter_->setEnabled(true);
             if (end.how == TaskEnd::How::failed) self->told_->setText(end.problem);

@@ -6,6 +6,7 @@
 #include <QGridLayout>
 #include <QHeaderView>
 #include <QMimeData>
+#include <QSettings>
 #include <QSignalBlocker>
 #include <QToolButton>
 #include <QUrl>
@@ -35,6 +36,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
       encoding_(new QComboBox),
       space_(new QComboBox),
       second_(new QComboBox),
+      destination_(new QComboBox),
       size_(new QSpinBox),
       folder_(new QLineEdit(last_folder())),
       name_(new QLineEdit),
@@ -104,6 +106,17 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     add(tr("Fol&der"), folder_, tr("Where the file goes"), browse);
     name_->setObjectName("nameEdit");
     add(tr("File &name"), name_, tr("An existing file of this name is replaced only after a question"));
+    auto* choose = new QToolButton;
+    choose->setIcon(icon("folder"));
+    choose->setToolTip(tr("Choose the program's folder"));
+    choose->setAccessibleName(tr("Choose the program's folder"));
+    destination_->setEditable(true);
+    destination_->setObjectName("destination");
+    destination_->setAccessibleName(tr("Program's folder"));
+    destination_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    destination_->lineEdit()->setPlaceholderText(tr("where a program looks for such files"));
+    add(tr("&Program's folder"), destination_,
+        tr("Where a program on this machine looks for files of this kind; remembered for each kind"), choose);
     form->setRowStretch(line, 1);
     forms_->addWidget(form_panel);
     forms_->addWidget(develop_);
@@ -117,6 +130,14 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     side()->addWidget(advice);
     write_ = side_button(tr("Write the file"), {}, tr("Writes the file; it is whole or not there"), true);
     write_->setObjectName("exportButton");
+
+    put_ = side_button(tr("Put it into the program's folder"), {},
+                       tr("Writes the file straight to where the program looks; another file there is never replaced"));
+    put_->setObjectName("putThereButton");
+    next_ = new FlowLabel;
+    next_->setObjectName("nextStep");
+    next_->setProperty("dim", true);
+    side()->addWidget(next_);
 
     auto* verify_button = side_button(
         tr("Verify a delivered picture \u2026"), {},
@@ -156,6 +177,20 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
 
     connect(kinds_, &QListWidget::currentRowChanged, this, &HandoverPage::choose_kind);
     connect(write_, &QPushButton::clicked, this, &HandoverPage::write);
+    connect(put_, &QPushButton::clicked, this, &HandoverPage::put);
+    const auto tell_next = [this] {
+        if (const deliver::Format* f = format_at(kinds_->currentRow())) next_->setText(next_step(*f));
+    };
+    connect(encoding_, &QComboBox::currentTextChanged, this, tell_next);
+    connect(model_, &QLineEdit::textChanged, this, tell_next);
+    connect(destination_, &QComboBox::editTextChanged, this,
+            [this](const QString& folder) { put_->setEnabled(write_->isEnabled() && !folder.trimmed().isEmpty()); });
+    connect(choose, &QToolButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(
+            this, tr("Where the program looks"),
+            destination_->currentText().isEmpty() ? last_folder() : destination_->currentText());
+        if (!folder.isEmpty()) destination_->setEditText(folder);
+    });
     connect(browse, &QToolButton::clicked, this, [this] {
         const QString folder =
             QFileDialog::getExistingDirectory(this, tr("Folder for handover files"), folder_->text());
@@ -206,6 +241,8 @@ void HandoverPage::choose_kind() {
     visible(model_, asks(deliver::Option::camera_model));
     name_->setText(default_name());
     write_->setText(!f ? tr("Develop the frames") : tr("Write the file"));
+    put_->setVisible(f);
+    fill_destinations();
     if (setup_) show_setup(setup_);
 }
 
@@ -222,6 +259,9 @@ void HandoverPage::show_setup(Id setup) {
     develop_->show_setup(setup);
     if (other) model_->setText(s.correction ? qt(deliver::camera_model_of(*s.correction)) : QString());
     write_->setEnabled(s.correction != nullptr);
+    put_->setEnabled(s.correction && !destination_->currentText().trimmed().isEmpty());
+    next_->setText(f ? next_step(*f) : QString());
+    next_->setVisible(f && s.correction);
     const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
     offer_other_lights(second_, desk_.chains, setup);
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
@@ -292,19 +332,64 @@ void HandoverPage::dropEvent(QDropEvent* event) {
     verify(event->mimeData()->urls().front().toLocalFile().toStdString());
 }
 
+// The folders of a kind that were used, the latest first.
+void HandoverPage::fill_destinations() {
+    const deliver::Format* f = format_at(kinds_->currentRow());
+    const QSignalBlocker quiet(destination_);
+    destination_->clear();
+    if (f) destination_->addItems(QSettings().value("destinations/" + qt(f->id)).toStringList());
+    destination_->setCurrentIndex(destination_->count() ? 0 : -1);
+    if (!destination_->count()) destination_->clearEditText();
+}
+
+QString HandoverPage::next_step(const deliver::Format& f) const {
+    QString words = qt(f.next);
+    words.replace("{model}", model_->text().trimmed());
+    words.replace("{encoding}", encoding_->currentText());
+    return tr("Next step: %1").arg(words);
+}
+
+void HandoverPage::put() {
+    const deliver::Format* f = format_at(kinds_->currentRow());
+    const QString folder = destination_->currentText().trimmed();
+    if (!f || folder.isEmpty()) return;
+    write_to(folder.toStdString(), true);
+    constexpr qsizetype most_remembered = 6;
+    const QString key = "destinations/" + qt(f->id);
+    QStringList known = QSettings().value(key).toStringList();
+    known.removeAll(folder);
+    known.prepend(folder);
+    QSettings().setValue(key, QStringList(known.mid(0, most_remembered)));
+    fill_destinations();
+}
+
 void HandoverPage::write() {
-    const deliver::Format* format = format_at(kinds_->currentRow());
-    if (!format) return develop_->develop();
-    const fs::path folder = folder_->text().toStdString();
-    std::error_code ec;
-    fs::create_directories(folder, ec);
-    if (!fs::is_directory(folder, ec))
-        return desk_.notices.tell(tr("%1: this folder cannot be made. Choose another one.").arg(folder_->text()));
+    if (!format_at(kinds_->currentRow())) return develop_->develop();
     remember_folder(folder_->text());
+    write_to(folder_->text().toStdString(), false);
+}
+
+void HandoverPage::write_to(const fs::path& folder, bool put) {
+    const deliver::Format* format = format_at(kinds_->currentRow());
+    std::error_code ec;
+    if (!put) fs::create_directories(folder, ec); // a program's folder is there, or it is not the program's
+    if (!fs::is_directory(folder, ec))
+        return desk_.notices.tell(
+            tr("%1: %2. Choose another one.")
+                .arg(qt(folder.string()), put ? tr("there is no such folder") : tr("this folder cannot be made")));
     const Id second = second_->currentData().toLongLong();
     if (name_->text().trimmed().isEmpty() || name_->text().contains('/'))
         return desk_.notices.tell(tr("Give the file a name without a slash."));
-    const fs::path file = folder / name_->text().trimmed().toStdString();
+    fs::path file = folder / name_->text().trimmed().toStdString();
+    if (put) { // what this setup handed over before may be replaced, after a question; nothing else
+        const auto& before = desk_.chains.at(setup_).handovers;
+        const auto own = [&](const fs::path& f) {
+            return std::any_of(before.begin(), before.end(), [&](const plan::Handover& h) { return h.file == f; });
+        };
+        const fs::path wanted = file;
+        for (int n = 2; fs::exists(format->first_of(file), ec) && !own(file); ++n)
+            file = folder / (wanted.stem().string() + formatted("-{}", n) + wanted.extension().string());
+    }
     deliver::Options options;
     if (format->has(deliver::Option::input_encoding)) options.input_encoding = encoding_->currentText().toStdString();
     if (format->has(deliver::Option::space)) options.space = space_->currentText().toStdString();

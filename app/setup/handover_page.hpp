@@ -31,16 +31,22 @@ private:
     void choose_usual(const deliver::Format* format);
     void choose_kind();
     void write();
+    /// The same, straight to where a program looks, under a name that is free there.
+    void put();
+    void write_to(const fs::path& folder, bool put);
+    void fill_destinations();
+    QString next_step(const deliver::Format& format) const;
     QString default_name() const;
 
     QListWidget* kinds_;
     QStackedWidget* forms_; ///< of a file, of the frames
     DevelopPanel* develop_;
     QLabel *what_, *fits_;
-    QComboBox *encoding_, *space_, *second_;
+    QComboBox *encoding_, *space_, *second_, *destination_;
     QSpinBox* size_;
     QLineEdit *folder_, *name_, *model_;
-    QPushButton* write_;
+    QPushButton *write_, *put_;
+    QLabel* next_;
     QLabel* verified_;
     QTableWidget* written_;
 };

@@ -71,7 +71,7 @@ std::string_view program_version() { return REFERO_VERSION; }
 fs::path shipped(std::string_view relative) {
     std::error_code ec;
     if (const char* dir = std::getenv("REFERO_DATA_DIR")) {
-        const fs::path candidate = fs::path(dir) / relative;
+        fs::path candidate = fs::path(dir) / relative;
         if (fs::exists(candidate, ec)) return candidate;
     }
     const fs::path program = fs::read_symlink("/proc/self/exe", ec);

@@ -92,7 +92,8 @@ cv::Mat fresh(int rows, int cols, int type) {
     const auto from = (reinterpret_cast<std::uintptr_t>(m.data) + page - 1) / page * page,
                to = reinterpret_cast<std::uintptr_t>(m.dataend) / page * page;
     if (from < to)
-        madvise(reinterpret_cast<void*>(from), to - from, MADV_HUGEPAGE); // advice: no harm where it is not taken
+        // Advice: no harm where it is not taken. NOLINTNEXTLINE(performance-no-int-to-ptr)
+        madvise(reinterpret_cast<void*>(from), to - from, MADV_HUGEPAGE);
     return m;
 }
 

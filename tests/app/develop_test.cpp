@@ -1,4 +1,5 @@
 // Developing the shoot through the window: many frames, pause, resume, cancel.
+#include "deliver/deliver.hpp"
 #include "job_window.hpp"
 #include "setup/develop_panel.hpp"
 #include "setup/handover_page.hpp"
@@ -152,6 +153,59 @@ TEST_F(Developing, a_source_that_has_gone_is_told_and_the_rest_goes_on) {
     EXPECT_EQ(state().done, 5);
     EXPECT_TRUE(notice().contains("frame1.dng")) << notice().toStdString();
     EXPECT_EQ(written(), 5u);
+}
+
+TEST_F(Developing, files_are_put_where_a_program_looks_and_the_next_step_is_told) {
+    shoot_all(0);
+    const Id setup = id(0);
+    const fs::path programs = scratch / "program profiles";
+    fs::create_directories(programs);
+    window.open_setup(setup);
+    window.setup_view()->choose(Step::handover);
+    auto& page = *window.setup_view()->page();
+    auto* kinds = page.findChild<QListWidget*>();
+    const auto& formats = deliver::formats();
+    const auto row_of = [&](const char* id) {
+        return static_cast<int>(
+            std::find_if(formats.begin(), formats.end(), [&](const auto& f) { return f.id == id; }) - formats.begin());
+    };
+    kinds->setCurrentRow(row_of("dcp"));
+    auto* put = page.findChild<QPushButton*>("putThereButton");
+    auto* where = page.findChild<QComboBox*>("destination");
+    auto* next = page.findChild<QLabel*>("nextStep");
+    EXPECT_FALSE(put->isEnabled()) << "nothing is known of this machine's programs yet";
+    EXPECT_TRUE(next->text().contains("Stills A")) << next->text().toStdString();
+    where->setEditText(qt(programs.string()));
+    ASSERT_TRUE(put->isEnabled());
+    photograph(window, "destination");
+    const fs::path file = programs / (page.findChild<QLineEdit*>("nameEdit")->text().toStdString());
+    put->click();
+    ASSERT_TRUE(wait_for([&] { return !desk().chains.at(setup).handovers.empty(); }));
+    EXPECT_TRUE(fs::exists(file));
+    // Again: the setup's own file is replaced after a question only.
+    int asked = 0;
+    desk().handovers.ask = [&](const auto&) { return ++asked, false; };
+    put->click();
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(asked, 1);
+    EXPECT_EQ(desk().chains.at(setup).handovers.size(), 1u);
+    // Another's file of that name is never touched.
+    kinds->setCurrentRow(row_of("cube"));
+    EXPECT_EQ(where->currentText(), "") << "remembered for each kind by itself";
+    where->setEditText(qt(programs.string()));
+    const fs::path others = programs / (page.findChild<QLineEdit*>("nameEdit")->text().toStdString());
+    std::ofstream(others) << "somebody's own";
+    put->click();
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(setup).handovers.size() == 2; }));
+    EXPECT_EQ(asked, 1);
+    EXPECT_EQ(read_file(others, 100), "somebody's own");
+    EXPECT_TRUE(fs::exists(programs / (others.stem().string() + "-2.cube")));
+    kinds->setCurrentRow(row_of("dcp"));
+    EXPECT_EQ(where->currentText(), qt(programs.string()));
+    where->setEditText(qt((scratch / "nowhere").string()));
+    put->click();
+    EXPECT_TRUE(notice().contains("no such folder")) << notice().toStdString();
+    EXPECT_FALSE(fs::exists(scratch / "nowhere"));
 }
 
 } // namespace refero::app

@@ -62,7 +62,7 @@ TEST_F(MatchWalk, two_cameras_are_matched_kept_handed_over_and_grow_stale) {
     // It is never the setup's own correction.
     EXPECT_FALSE(desk().chains.at(other()).correction);
     // The recipe's first row is what was recorded, the last figure is what eight hues leave.
-    EXPECT_GT(child<QTableWidget>("recipeTable")->rowCount(), 12);
+    EXPECT_TRUE(wait_for([&] { return child<QTableWidget>("recipeTable")->rowCount() > 12; }, 10000));
     // Both pictures lie over each other, and differ less than by balance alone.
     auto* seen = child<QTabBar>("matchSeen");
     ASSERT_TRUE(wait_for([&] { return !desk().tasks.busy(Doing::looking, other()); }));

@@ -168,6 +168,7 @@ Format format_of(const std::string& id, bool collection) {
             .extension = collection ? ".ccc" : ".cc",
             .what = "For grading programs: slope, offset and power for each channel, and saturation. It holds much "
                     "less than the correction; its error is stated.",
+            .next = "Load it on shots whose codes are {encoding}, or link it by their names.",
             .finish = true,
             .curves = true,
             .order = collection ? 10 : 9,

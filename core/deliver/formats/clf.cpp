@@ -92,6 +92,7 @@ Format clf_format() {
             .extension = ".clf",
             .what = "For grading and effects programs: the same as the 3D LUT in an open format with words about what "
                     "goes in and out. A matrix stays exact.",
+            .next = "Choose it for frames recorded as {encoding}; programs that list the folder are started again.",
             .finish = true,
             .curves = true,
             .order = 2,

@@ -11,6 +11,7 @@ Format correction_format() {
         .what =
             "Refero's own file with all it was made from: reading, reference, candidates, sources. Opens here and in "
             "refero-cli.",
+        .next = "Drop it on Refero, or give it to refero-cli.",
         .finish = true,
         .curves = true,
         .order = 5,

@@ -29,6 +29,7 @@ Format csv_format() {
             .title = "Matrix as a table",
             .extension = ".csv",
             .what = "Gains, exposure and matrices for spreadsheets.",
+            .next = "Open it as a table, commas between columns.",
             .holds = Format::Holds::matrix,
             .order = 8,
             .options = {Option::space},

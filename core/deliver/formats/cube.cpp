@@ -207,6 +207,7 @@ Format cube_format() {
         .what =
             "For video and grading: camera RGB in a known encoding goes in, a finished colour space comes out. Holds "
             "any model; its error between nodes stands in the file.",
+        .next = "Choose it for frames recorded as {encoding}; programs that list the folder are started again.",
         .finish = true,
         .curves = true,
         .order = 1,

@@ -155,6 +155,7 @@ Format dcp_format() {
             .extension = ".dcp",
             .what = "For raw developers that take DNG camera profiles. Holds any model as a matrix and a table of hue, "
                     "saturation and value; for one light, or two.",
+            .next = "Start the program again: it lists the profile for raw files of \"{model}\" only.",
             .order = 3,
             .options = {Option::second, Option::camera_model},
             .write = [](const fit::Correction&, const fit::Correction& asked, const std::filesystem::path& file,

@@ -103,6 +103,7 @@ Format icc_format() {
             .what =
                 "For raw developers and scanners that take ICC profiles: linear camera RGB to CIE XYZ by a matrix, or "
                 "to CIELAB by a grid for models beyond one, which ends at the perfect diffuser's white.",
+            .next = "Start the program again, and choose it as the input profile of this camera's raw files.",
             .curves = true,
             .order = 2,
             .options = {Option::input_encoding, Option::icc_version},

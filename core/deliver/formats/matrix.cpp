@@ -37,6 +37,7 @@ Format matrix_format() {
             .title = "Matrix",
             .extension = ".json",
             .what = "Plain numbers for scripts and own programs: gains, exposure and matrices as JSON.",
+            .next = "Gains come first, the matrix after them, both in linear light.",
             .holds = Format::Holds::matrix,
             .order = 4,
             .options = {Option::space},

@@ -117,34 +117,36 @@ void write_config(const fit::Correction& c, const fs::path& folder, const Option
 } // namespace
 
 Format ocio_format() {
-    return {.id = "ocio",
-            .title = "OpenColorIO configuration",
-            .extension = "-ocio",
-            .what =
-                "For effects and compositing: a folder with a configuration in which the setup's camera is a colour "
+    return {
+        .id = "ocio",
+        .title = "OpenColorIO configuration",
+        .extension = "-ocio",
+        .what = "For effects and compositing: a folder with a configuration in which the setup's camera is a colour "
                 "space, with scene-linear spaces and a display beside it.",
-            .finish = true,
-            .curves = true,
-            .folder = true,
-            .order = 6,
-            .options = {Option::input_encoding, Option::size},
-            .input_encoding = "srgb",
-            .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,
-                        const Options& options, Written& w) {
-                std::error_code ec;
-                const bool fresh = !fs::exists(file, ec);
-                try {
-                    write_config(held, file, options);
-                } catch (const Error&) {
-                    if (fresh) fs::remove_all(file, ec); // nothing of a half is left
-                    throw;
-                } catch (const ocio::Exception& problem) {
-                    if (fresh) fs::remove_all(file, ec);
-                    throw Error(ErrorKind::internal, std::string("the configuration is not valid: ") + problem.what(),
-                                file);
-                }
-                w.message = "; config.ocio and its LUT";
-            }};
+        .next = "Name config.ocio in it as the program's configuration, or in the variable OCIO, and start the program "
+                "again.",
+        .finish = true,
+        .curves = true,
+        .folder = true,
+        .order = 6,
+        .options = {Option::input_encoding, Option::size},
+        .input_encoding = "srgb",
+        .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,
+                    const Options& options, Written& w) {
+            std::error_code ec;
+            const bool fresh = !fs::exists(file, ec);
+            try {
+                write_config(held, file, options);
+            } catch (const Error&) {
+                if (fresh) fs::remove_all(file, ec); // nothing of a half is left
+                throw;
+            } catch (const ocio::Exception& problem) {
+                if (fresh) fs::remove_all(file, ec);
+                throw Error(ErrorKind::internal, std::string("the configuration is not valid: ") + problem.what(),
+                            file);
+            }
+            w.message = "; config.ocio and its LUT";
+        }};
 }
 
 } // namespace refero::deliver

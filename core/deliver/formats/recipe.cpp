@@ -34,6 +34,7 @@ Format recipe_format() {
             .extension = ".txt",
             .what = "For programs that read none of these: balance, exposure, contrast, and hue by hue the saturation "
                     "and the hue shift to set by hand, with what is left after each step.",
+            .next = "Turn the knobs in the order of the list; after each the file says what should be left.",
             .finish = true,
             .order = 7,
             .write = [](const fit::Correction&, const fit::Correction& c, const std::filesystem::path& file,
