@@ -206,20 +206,20 @@ bool CompareView::eventFilter(QObject* watched, QEvent* event) {
 }
 
 void CompareView::show_setup(Id setup) {
-    setup_ = desk_.chains.has(setup) ? setup : 0;
-    std::erase_if(chosen_, [&](const Compared& c) {
+    const Id now = desk_.chains.has(setup) ? setup : 0;
+    const auto gone = std::erase_if(chosen_, [&](const Compared& c) {
         return !desk_.chains.has(c.setup) || !desk_.job.frame(c.frame) ||
                (c.as == Compared::As::version && !plan::record(desk_.job.shoot().corrections, c.version));
     });
-    // What the pictures were made of may have changed.
-    QString now;
-    for (const Compared& c : chosen_) {
-        const Chain& chain = desk_.chains.at(c.setup);
-        now += QString("%1|%2|").arg(c.setup).arg(chain.correction_id) + qt(sha256_of_text(chain.correction_content)) +
-               (chain.balance ? QString::number(chain.balance->gains[0], 'g', 9) : QString()) + "|";
+    const QString made_for = made_of();
+    if (now == setup_ && !gone && made_for == made_for_ && pictures_.offered(now) == offered_ && !offered_.empty())
+        return; // what is seen holds
+    setup_ = now;
+    if (made_for != made_for_) {
+        made_.clear();
+        ++round_;
     }
-    if (now != made_for_) made_.clear();
-    made_for_ = now;
+    made_for_ = made_for;
     fill_setups();
     fill_offer();
     if (chosen_.empty() && setup_) {
@@ -230,6 +230,17 @@ void CompareView::show_setup(Id setup) {
     } else {
         choose(chosen_);
     }
+}
+
+// Corrections and balances that the chosen pictures are developed with.
+QString CompareView::made_of() const {
+    QString all;
+    for (const Compared& c : chosen_) {
+        const Chain& chain = desk_.chains.at(c.setup);
+        all += QString("%1|%2|").arg(c.setup).arg(chain.correction_id) + qt(sha256_of_text(chain.correction_content)) +
+               (chain.balance ? QString::number(chain.balance->gains[0], 'g', 9) : QString()) + "|";
+    }
+    return all;
 }
 
 void CompareView::fill_setups() {
@@ -261,6 +272,7 @@ void CompareView::fill_offer() {
 void CompareView::choose(const std::vector<Compared>& pictures) {
     chosen_ = pictures;
     if (chosen_.size() > most) chosen_.resize(most);
+    made_for_ = made_of();
     flipped_ = std::min(flipped_, chosen_.empty() ? 0 : chosen_.size() - 1);
     {
         const QSignalBlocker quiet(offer_);
@@ -321,8 +333,8 @@ void CompareView::bring() {
     for (const Compared& one : chosen_) {
         Made& m = made(one);
         if (std::exchange(m.asked, true)) continue;
-        pictures_.show(one, [this, one, of = made_for_](const Rendition& picture) {
-            if (of != made_for_ || std::find(chosen_.begin(), chosen_.end(), one) == chosen_.end()) return;
+        pictures_.show(one, [this, one, round = round_](const Rendition& picture) {
+            if (round != round_ || std::find(chosen_.begin(), chosen_.end(), one) == chosen_.end()) return;
             made(one).picture = picture;
             bring_differences();
             show_pictures();

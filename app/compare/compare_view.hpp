@@ -51,6 +51,7 @@ private:
     QWidget* make_evidence();
     QWidget* make_choice();
     Cell make_cell();
+    QString made_of() const;
     void fill_setups();
     void fill_offer();
     void fill_chosen();
@@ -68,7 +69,8 @@ private:
     std::vector<Compared> chosen_, offered_;
     std::vector<std::pair<Compared, Made>> made_;
     std::size_t flipped_ = 0;
-    QString made_for_; ///< what the pictures were made of: they are made anew when it changes
+    QString made_for_; ///< what the pictures were made of: they are made anew when it changes ...
+    int round_ = 0;    ///< ... and what was asked for before is of no use
     QTabBar* seen_;
     QLabel *scale_, *empty_;
     QWidget* grid_;

@@ -353,7 +353,7 @@ void HandoverPage::put() {
     const deliver::Format* f = format_at(kinds_->currentRow());
     const QString folder = destination_->currentText().trimmed();
     if (!f || folder.isEmpty()) return;
-    write_to(folder.toStdString(), true);
+    if (!write_to(folder.toStdString(), true)) return;
     constexpr qsizetype most_remembered = 6;
     const QString key = "destinations/" + qt(f->id);
     QStringList known = QSettings().value(key).toStringList();
@@ -369,17 +369,21 @@ void HandoverPage::write() {
     write_to(folder_->text().toStdString(), false);
 }
 
-void HandoverPage::write_to(const fs::path& folder, bool put) {
+bool HandoverPage::write_to(const fs::path& folder, bool put) {
     const deliver::Format* format = format_at(kinds_->currentRow());
     std::error_code ec;
     if (!put) fs::create_directories(folder, ec); // a program's folder is there, or it is not the program's
+    const auto refused = [&](const QString& why) {
+        desk_.notices.tell(why);
+        return false;
+    };
     if (!fs::is_directory(folder, ec))
-        return desk_.notices.tell(
+        return refused(
             tr("%1: %2. Choose another one.")
                 .arg(qt(folder.string()), put ? tr("there is no such folder") : tr("this folder cannot be made")));
     const Id second = second_->currentData().toLongLong();
     if (name_->text().trimmed().isEmpty() || name_->text().contains('/'))
-        return desk_.notices.tell(tr("Give the file a name without a slash."));
+        return refused(tr("Give the file a name without a slash."));
     fs::path file = folder / name_->text().trimmed().toStdString();
     if (put) { // what this setup handed over before may be replaced, after a question; nothing else
         const auto& before = desk_.chains.at(setup_).handovers;
@@ -398,6 +402,7 @@ void HandoverPage::write_to(const fs::path& folder, bool put) {
     if (format->has(deliver::Option::second) && desk_.chains.has(second))
         options.second = desk_.chains.at(second).correction;
     desk_.handovers.write_file(setup_, format->id, options, file);
+    return true;
 }
 
 } // namespace refero::app

@@ -33,7 +33,7 @@ private:
     void write();
     /// The same, straight to where a program looks, under a name that is free there.
     void put();
-    void write_to(const fs::path& folder, bool put);
+    bool write_to(const fs::path& folder, bool put);
     void fill_destinations();
     QString next_step(const deliver::Format& format) const;
     QString default_name() const;

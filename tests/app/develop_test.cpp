@@ -206,6 +206,7 @@ TEST_F(Developing, files_are_put_where_a_program_looks_and_the_next_step_is_told
     put->click();
     EXPECT_TRUE(notice().contains("no such folder")) << notice().toStdString();
     EXPECT_FALSE(fs::exists(scratch / "nowhere"));
+    EXPECT_EQ(where->findText(qt((scratch / "nowhere").string())), -1) << "what is not there is not remembered";
 }
 
 } // namespace refero::app
