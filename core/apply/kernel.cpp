@@ -26,7 +26,7 @@ constexpr Whole di;
 
 /// Cube root of what is not below 0: a guess by the exponent, then twice Halley's step (cubic convergence).
 V cube_root(V x) {
-    // A third of the bits, about the bits of 1; the constant as in W. Kahan's guess.
+    // A third of the bits, about the bits of 1; the constant is from memory, the test shows what it comes to.
     const V bits = hn::ConvertTo(d, hn::BitCast(di, x));
     V y = hn::BitCast(d, hn::ConvertTo(di, hn::MulAdd(bits, hn::Set(d, 1.0f / 3), hn::Set(d, 709921077.0f))));
     for (int step = 0; step < 2; ++step) {
@@ -39,7 +39,9 @@ V cube_root(V x) {
 V on_curve(const CurveTable& table, V v) {
     if (table.value.empty()) return v;
     const auto size = static_cast<float>(table.value.size() - 1);
-    const V at = hn::Min(hn::Max(hn::Mul(v, hn::Set(d, size / table.top)), hn::Zero(d)), hn::Set(d, size - 0.001f));
+    // What is no number stands at 0: it must not become a place in the table.
+    const V above = hn::IfThenElseZero(hn::Gt(v, hn::Zero(d)), v);
+    const V at = hn::Min(hn::Mul(above, hn::Set(d, size / table.top)), hn::Set(d, size - 0.001f));
     const auto i = hn::ConvertTo(di, at);
     const V low = hn::GatherIndex(d, table.value.data(), i), high = hn::GatherIndex(d, table.value.data() + 1, i);
     V out = hn::MulAdd(hn::Sub(at, hn::ConvertTo(d, i)), hn::Sub(high, low), low);
