@@ -16,40 +16,6 @@ namespace {
 using Vec3f = Eigen::Vector3f;
 using Mat3f = Eigen::Matrix3f;
 
-template<class PixelFunction>
-Picture map_pixels(const frame::Frame& f, const std::string& space, const Progress& progress,
-                   const std::stop_token& stop, PixelFunction pixel) {
-    Picture p;
-    p.width = f.width;
-    p.height = f.height;
-    p.space = space;
-    p.rgb.resize(f.rgb.size());
-    std::atomic<int> done{0};
-    tbb::parallel_for(0, f.height, [&](int y) {
-        if (stop.stop_requested()) return;
-        const float* in = f.at(0, y);
-        float* out = &p.rgb[static_cast<std::size_t>(y) * f.width * 3];
-        for (int x = 0; x < f.width; ++x, in += 3, out += 3) {
-            const Vec3f v = pixel(Vec3f(in[0], in[1], in[2]));
-            out[0] = v[0];
-            out[1] = v[1];
-            out[2] = v[2];
-        }
-        if (const int rows = ++done; progress && rows % 256 == 0) progress(static_cast<double>(rows) / f.height);
-    });
-    throw_if_stopped(stop);
-    return p;
-}
-
-// From the clipping point on, balanced colour fades to the neutral of its largest channel.
-Vec3f calm_highlights(const Vec3f& camera, const Vec3f& balanced) {
-    constexpr float begin = 0.985f;
-    const float top = camera.maxCoeff();
-    if (top < begin) return balanced;
-    const float t = std::min(1.0f, (top - begin) / (0.998f - begin));
-    return balanced + t * t * (3 - 2 * t) * (Vec3f::Constant(balanced.maxCoeff()) - balanced);
-}
-
 // Distances from grey beyond which colours are drawn in, so that the rim of the space is never passed.
 constexpr float knee = 0.8f;
 
@@ -144,23 +110,28 @@ Kernel kernel_of(const frame::Frame& f, const fit::Correction& c, const colour::
 
 namespace {
 
-/// Row by row from `in` to `out`, which may be the same.
-void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const float* in,
-                  float* all, const Progress& progress, const std::stop_token& stop, const Parts& parts, Gamut gamut) {
-    const Kernel kernel = kernel_of(f, c, to, parts);
-    const Vec3f luminance = to.to_xyz().row(1).transpose().cast<float>();
+/// Row by row from `in` to `out`, which may be the same; `then` is done to each row.
+void rows_through(const Kernel& kernel, const frame::Frame& f, const float* in, float* all, const Progress& progress,
+                  const std::stop_token& stop, const std::function<void(float* row)>& then = {}) {
     std::atomic<int> done{0};
     tbb::parallel_for(tbb::blocked_range<int>(0, f.height, 8), [&](const tbb::blocked_range<int>& rows) {
         for (int y = rows.begin(); y < rows.end(); ++y) {
             if (stop.stop_requested()) return;
             const std::size_t at = static_cast<std::size_t>(y) * f.width * 3;
-            float* out = all + at;
-            correct_pixels(kernel, in + at, static_cast<std::size_t>(f.width), out);
-            if (gamut == Gamut::map && to.name != "xyz-d50") map_row(f.width, luminance, out);
+            correct_pixels(kernel, in + at, static_cast<std::size_t>(f.width), all + at);
+            if (then) then(all + at);
             if (const int n = ++done; progress && n % 256 == 0) progress(static_cast<double>(n) / f.height);
         }
     });
     throw_if_stopped(stop);
+}
+
+void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const float* in,
+                  float* all, const Progress& progress, const std::stop_token& stop, const Parts& parts, Gamut gamut) {
+    const Vec3f luminance = to.to_xyz().row(1).transpose().cast<float>();
+    std::function<void(float*)> then;
+    if (gamut == Gamut::map && to.name != "xyz-d50") then = [&](float* row) { map_row(f.width, luminance, row); };
+    rows_through(kernel_of(f, c, to, parts), f, in, all, progress, stop, then);
 }
 
 } // namespace
@@ -198,19 +169,28 @@ Clipping clipping_of(const Picture& p, const frame::Frame& f) {
 }
 
 Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std::string& space, std::stop_token stop) {
-    const Vec3f gain = gains.cast<float>();
-    const bool calm = f.is_raw;
-    return map_pixels(f, space, {}, stop, [=](const Vec3f& v) -> Vec3f {
-        const Vec3f b = gain.cwiseProduct(v);
-        return calm ? calm_highlights(v, b) : b;
-    });
+    Kernel kernel{.calm = f.is_raw, .coefficients = {1, 0, 0, 0, 1, 0, 0, 0, 1}};
+    for (std::size_t k = 0; k < 3; ++k) kernel.gains[k] = static_cast<float>(gains[static_cast<Eigen::Index>(k)]);
+    Picture p{f.width, f.height, std::vector<float>(f.rgb.size()), space};
+    rows_through(kernel, f, f.rgb.data(), p.rgb.data(), {}, stop);
+    return p;
 }
 
 Picture rendered(const frame::Frame& f, const std::function<colour::Vec3(const colour::Vec3&)>& rendering,
                  const std::string& space, std::stop_token stop) {
     const colour::Mat3 from_xyz = colour::rgb_space(space).to_xyz_d50().inverse();
-    return map_pixels(f, space, {}, stop,
-                      [&](const Vec3f& v) -> Vec3f { return (from_xyz * rendering(v.cast<double>())).cast<float>(); });
+    Picture p{f.width, f.height, std::vector<float>(f.rgb.size()), space};
+    tbb::parallel_for(0, f.height, [&](int y) {
+        if (stop.stop_requested()) return;
+        const float* in = f.at(0, y);
+        float* out = &p.rgb[static_cast<std::size_t>(y) * f.width * 3];
+        for (int x = 0; x < f.width; ++x, in += 3) {
+            const colour::Vec3 v = from_xyz * rendering(colour::Vec3(in[0], in[1], in[2]));
+            for (int c = 0; c < 3; ++c) *out++ = static_cast<float>(v[c]);
+        }
+    });
+    throw_if_stopped(stop);
+    return p;
 }
 
 Picture exaggerated(const Picture& picture, double times) {
