@@ -5,6 +5,7 @@
 
 #include "apply/internal.hpp"
 #include "apply/kernel.hpp"
+#include "apply/readout.hpp"
 #include "colour/icc.hpp"
 
 namespace refero::apply {
@@ -56,10 +57,9 @@ void encode_rows(const Picture& p, const Encoder& encoder, int first, int rows, 
     });
 }
 
-template<class T>
-std::vector<T> codes_of(const Picture& p, colour::Transfer transfer) {
-    std::vector<T> codes(p.rgb.size());
-    encode_rows(p, Encoder(transfer, static_cast<float>(std::numeric_limits<T>::max())), 0, p.height, codes.data());
+std::vector<std::uint8_t> shallow_codes(const Picture& p, colour::Transfer transfer) {
+    std::vector<std::uint8_t> codes(p.rgb.size());
+    encode_rows(p, Encoder(transfer, 255), 0, p.height, codes.data());
     return codes;
 }
 
@@ -90,8 +90,8 @@ void write(const Picture& p, const fs::path& file, Format format, const frame::M
     codes.bits = eight ? 8 : 16;
     if (format == Format::tiff)
         codes.strip = eight ? strips_of<std::uint8_t>(p, space.transfer) : strips_of<std::uint16_t>(p, space.transfer);
-    else if (eight) codes.shallow = codes_of<std::uint8_t>(p, space.transfer);
-    else codes.deep = codes_of<std::uint16_t>(p, space.transfer);
+    else if (eight) codes.shallow = shallow_codes(p, space.transfer);
+    else codes.deep = deep_codes(p);
     switch (format) {
     case Format::png: return write_whole(file, png_bytes(codes), existing);
     case Format::jpeg: return write_whole(file, jpeg_bytes(codes), existing);
