@@ -45,7 +45,7 @@ Judged judge(const fs::path& file, const work::ShotOptions& options, const inspe
         return {std::move(judgement), true, shot};
     } catch (const Error& e) {
         if (e.kind() != ErrorKind::not_found) throw;
-        return {inspect::no_chart(), false, {}};
+        return {inspect::no_chart(e.remedy()), false, {}};
     }
 }
 

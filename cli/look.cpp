@@ -32,8 +32,7 @@ Run add_find(CLI::App& app) {
         }
         if (r.json["charts"].empty()) {
             r.status = not_found;
-            r.words = a->image +
-                      ": no chart was found. Check that the whole chart is in the frame, or give its corners by hand\n";
+            r.words = a->image + ": no chart was found. " + find::remedy_for(f) + "\n";
         }
         return r;
     };
@@ -65,9 +64,7 @@ Result read_all(const std::string& image, const ShotArguments& a) {
         r.json["charts"].push_back({{"chart", reading.chart}, {"patches", patches_of(reading)}});
         r.words += formatted("{}: {} patches\n", reading.chart, reading.patches.size());
     }
-    if (r.json["charts"].empty())
-        throw Error(ErrorKind::not_found, "no chart was found", image,
-                    "Check that the whole chart is in the frame, or give its corners by hand");
+    if (r.json["charts"].empty()) throw Error(ErrorKind::not_found, "no chart was found", image, find::remedy_for(f));
     return r;
 }
 

@@ -5,7 +5,6 @@
 namespace refero::cli {
 
 namespace fs = std::filesystem;
-using work::own_colours_of;
 using work::Side;
 
 namespace {
@@ -149,15 +148,10 @@ Run add_series(CLI::App& app) {
             key = static_cast<std::size_t>(at - a->images.begin());
         }
         const auto sides = a->sides();
-        std::vector<read::Reading> readings;
-        for (const Side& s : sides) readings.push_back(s.reading);
-        const std::optional<double> end = a->clip_code < 1 ? std::nullopt : match::find_plateau(readings, key);
-        const std::optional<double> code = end ? work::code_of(*end, sides[key].encoding) : std::nullopt;
         const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
         inspect::Limits limits = inspect::limits_for({});
         if (!a->limits.empty()) inspect::change_limits(limits, read_file(a->limits, 1 << 20), a->limits);
-        const auto all =
-            match::series(readings, key, reference, definition_of(sides[key]), own_colours_of(sides[key]), limits);
+        const auto [all, usable, code] = work::exposure_series(sides, key, reference, limits, a->clip_code < 1);
         Result r;
         r.json["key"] = a->images[key];
         r.json["frames"] = Json::array();
@@ -180,7 +174,6 @@ Run add_series(CLI::App& app) {
                                  e.direction.empty() ? std::string() : ", greys drift " + e.direction,
                                  e.usable ? std::string(", usable") : ", not usable: " + e.why);
         }
-        const auto usable = match::usable_stops(all, key);
         r.json["usable_stops"] = usable ? Json{usable->first, usable->second} : Json();
         r.json["clip_code"] = code ? Json(*code) : Json();
         if (code)
@@ -205,14 +198,7 @@ Run add_compare(CLI::App& app) {
                             "hue", "chroma", "dB");
         const auto sides = a->sides();
         for (std::size_t i = 0; i < sides.size(); ++i) {
-            const Side& s = sides[i];
-            match::ModeLook look = match::look_of(s.reading, reference, definition_of(s), own_colours_of(s));
-            const balance::Balance b = balance::balanced_on(s.reading, reference, definition_of(s), {});
-            if (s.camera_from_xyz) look.light = balance::light_of(b, *s.camera_from_xyz);
-            else { // what its neutrals look like in the picture
-                const colour::Vec3 white = own_colours_of(s)(b) * b.gains.cwiseInverse();
-                look.light = colour::correlated_temperature(colour::chromaticity_of(white));
-            }
+            const match::ModeLook look = work::mode_seen(sides[i], reference).look;
             r.json["modes"].push_back(
                 {{"file", a->images[i]},
                  {"kelvin", look.light->kelvin},

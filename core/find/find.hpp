@@ -32,4 +32,7 @@ chart::Corners snapped(const chart::Definition& definition, const chart::Corners
 std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
                               std::stop_token stop = {});
 
+/// What to do about a frame in which no chart was found: the exposure first, where it hides what there is.
+std::string remedy_for(const frame::Frame& frame);
+
 } // namespace refero::find

@@ -72,17 +72,28 @@ Picture part_of(const AVFrame& whole, const std::array<int, 4>& part) {
     return p;
 }
 
+/// What FFmpeg's scaler makes of white in 16 bits: it counts the codes of a picture's own depth in 256ths of eight
+/// bits, so that white (235 of narrow range, ITU-T H.273) comes out as 255 * 256.
+int white_code(AVPixelFormat format, bool full_range, bool scaled) {
+    const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(format);
+    const int bits = d ? d->comp[0].depth : 8;
+    const bool rgb = d && d->flags & AV_PIX_FMT_FLAG_RGB;
+    if (rgb && bits > 8 && !scaled) return 65535; // copied
+    return rgb || full_range ? 65536 - (65536 >> std::min(bits, 16)) : 255 * 256;
+}
+
 // Code values as light. Codes are 16-bit, interleaved.
 /// Light of all codes of 16 bits, by channel.
 struct Tables {
     std::string encoding;
+    int white; ///< code that stands for 1
     std::array<std::vector<float>, 3> light;
-    explicit Tables(const Encoding& curve) : encoding(curve.name()) {
+    Tables(const Encoding& curve, int white_at) : encoding(curve.name()), white(white_at) {
         for (std::size_t c = 0; c < 3; ++c) {
             light[c].resize(65536);
             tbb::parallel_for(0, 65536, [&](int i) {
                 light[c][static_cast<std::size_t>(i)] =
-                    static_cast<float>(curve.decode(static_cast<int>(c), i / 65535.0));
+                    static_cast<float>(curve.decode(static_cast<int>(c), static_cast<double>(i) / white));
             });
         }
     }
@@ -119,7 +130,9 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
     throw_if_stopped(stop);
 
     const Encoding curve = options.encoding ? *options.encoding : Encoding::named(transfer_of(picture.color_trc));
-    if (!tables || tables->encoding != curve.name()) tables.emplace(curve);
+    const int white =
+        white_code(static_cast<AVPixelFormat>(picture.format), picture.color_range == AVCOL_RANGE_JPEG, cell > 1);
+    if (!tables || tables->encoding != curve.name() || tables->white != white) tables.emplace(curve, white);
     Frame f;
     f.cell = cell;
     f.width = w;
@@ -129,7 +142,7 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
     f.rgb.resize(codes.size());
     f.clipped.assign(static_cast<std::size_t>(w) * h, 0);
     // The last code of eight bits: what lies there has no more above it.
-    const int full = std::min(65535 - 128, static_cast<int>(65535 * options.clip_code) - 128);
+    const int full = static_cast<int>(white * std::min(1.0, options.clip_code)) - 128;
     tbb::parallel_for(std::size_t{0}, f.clipped.size(), [&](std::size_t i) {
         for (std::size_t c = 0; c < 3; ++c) {
             const std::uint16_t code = codes[i * 3 + c];

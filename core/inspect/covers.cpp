@@ -27,6 +27,39 @@ double luminance(const Shot& s, const std::string& id) {
     return at == s.reference.xyz.end() ? 0 : at->second[1];
 }
 
+namespace {
+
+/// What is as light as the patch and of another colour: shares of the channels that are clearly not the usual ones.
+void look_for_other_colour(Spots& spots, const std::vector<colour::Vec3>& v, std::size_t row, double level) {
+    constexpr double clearly = 0.08, noises = 9, too_dark = 0.03;
+    const auto count = static_cast<double>(v.size());
+    for (const colour::Vec3& each : v) spots.mean += each / count;
+    if (!(spots.mean.mean() > too_dark * level)) return;
+    std::vector<colour::Vec3> share;
+    for (const colour::Vec3& each : v) share.push_back(each / std::max(1e-6, each.sum()));
+    std::vector<bool> odd(v.size());
+    for (Eigen::Index c = 0; c < 3; ++c) {
+        std::vector<double> all, steps;
+        for (std::size_t i = 0; i < share.size(); ++i) {
+            all.push_back(share[i][c]);
+            if (i % row) steps.push_back(std::abs(share[i][c] - share[i - 1][c]));
+        }
+        const double usual = median(all),
+                     reach = std::max(clearly, noises * sd_per_mad * median(steps) / std::sqrt(2.0));
+        for (std::size_t i = 0; i < share.size(); ++i) odd[i] = odd[i] || std::abs(share[i][c] - usual) > reach;
+    }
+    double found = 0;
+    for (std::size_t i = 0; i < v.size(); ++i)
+        if (odd[i]) {
+            ++found;
+            spots.other_mean += v[i];
+        }
+    if (found > 0) spots.other_mean /= found;
+    spots.other = found / count;
+}
+
+} // namespace
+
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
     // Neighbours bleed in by the blur: the sides are left out.
@@ -76,7 +109,32 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     }
     spots.bright /= static_cast<double>(v.size());
     spots.dark /= static_cast<double>(v.size());
+    if (s.finished()) look_for_other_colour(spots, v, static_cast<std::size_t>(n), s.light.level);
     return spots;
+}
+
+std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<Spots>& spots,
+                                        const std::vector<std::size_t>& dirty) {
+    constexpr double alike = 0.12, beside = 1.3; // of a channel, of a patch's side
+    std::vector<std::size_t> covered;
+    const auto& patches = s.definition.patches;
+    const auto middle = [&](std::size_t i) {
+        return Point(patches[i].x_mm + patches[i].w_mm / 2, patches[i].y_mm + patches[i].h_mm / 2);
+    };
+    for (std::size_t i = 0; i < patches.size(); ++i) {
+        if (spots[i].mean.isZero() || std::find(dirty.begin(), dirty.end(), i) != dirty.end()) continue;
+        const bool like_one = std::any_of(dirty.begin(), dirty.end(), [&](std::size_t k) {
+            const Point away = middle(k) - middle(i);
+            const bool touches = std::abs(away.x()) < beside * std::max(patches[i].w_mm, patches[k].w_mm) &&
+                                 std::abs(away.y()) < beside * std::max(patches[i].h_mm, patches[k].h_mm);
+            return touches && spots[k].other > 0 &&
+                   ((spots[k].other_mean - spots[i].mean).cwiseAbs().array() <=
+                    alike * (spots[i].mean.array() + 0.02 * s.light.level))
+                       .all();
+        });
+        if (like_one) covered.push_back(i);
+    }
+    return covered;
 }
 
 namespace {

@@ -152,12 +152,19 @@ bool clipped_by_style(const Shot& s, const read::PatchReading& p) {
 }
 
 Finding clipping(const Shot& s) {
+    const auto clips = [&](const read::PatchReading& p) {
+        return p.pixels > 0 && p.clipped > read::most_clipped && !clipped_by_noise(s, p) &&
+               !clipped_by_reflection(s, p);
+    };
+    // A strong colour no darker than a pale one that clips is too light as well, whatever the style.
+    double too_light = INFINITY;
+    for (const read::PatchReading& p : s.reading.patches)
+        if (clips(p) && !clipped_by_style(s, p) && luminance(s, p.id) > 0)
+            too_light = std::min(too_light, luminance(s, p.id));
     std::vector<std::string> ids;
     bool worst = false;
     for (const read::PatchReading& p : s.reading.patches) {
-        if (p.pixels == 0 || p.clipped <= read::most_clipped || clipped_by_style(s, p) || clipped_by_noise(s, p) ||
-            clipped_by_reflection(s, p))
-            continue;
+        if (!clips(p) || (clipped_by_style(s, p) && luminance(s, p.id) < too_light)) continue;
         ids.push_back(p.id);
         worst = worst || p.clipped > 0.5;
     }
@@ -290,6 +297,7 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     std::map<std::string, double> growth;                     // of the limit in force, by patch
     std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
     const std::vector<Around> around = around_patches(s);
+    std::vector<Spots> all_spots(s.definition.patches.size());
     const bool step = s.light.step > 0;
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
         const read::PatchReading& r = s.reading.patches[i];
@@ -302,6 +310,7 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
             continue;
         }
         const Spots spots = too_dark ? Spots{} : spots_of(s, patch);
+        all_spots[static_cast<std::size_t>(at)] = spots;
         // How far off, in what is known of it: a limit that grows, the value measured against the usual one.
         const double usual = s.limits.at("occlusion").caution,
                      limit = in_force(s.limits.at("occlusion"), 100 * s.light.residual_sd[i]).caution;
@@ -319,9 +328,19 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
                  !step && !too_dark && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps &&
                  !is_of_the_light(s, gaps.odd_mean, gaps.usual))
             dirty.emplace_back(std::max(residual, 100.0), r.id); // what covers it covers the gaps about it, too
-        else
-            dirty.emplace_back(std::max(residual, 1.6 * std::min(std::max(bright, dark), 100 - std::max(bright, dark))),
-                               r.id);
+        else {
+            const double share = std::max({bright, dark, 100 * spots.other});
+            dirty.emplace_back(std::max(residual, 1.6 * std::min(share, 100 - share)), r.id);
+        }
+    }
+    std::vector<std::size_t> lain_on;
+    for (const auto& [by, id] : dirty)
+        if (by >= s.limits.at("occlusion").caution)
+            lain_on.push_back(static_cast<std::size_t>(s.definition.index_of(id)));
+    for (const std::size_t i : covered_beside(s, all_spots, lain_on)) {
+        const std::string& id = s.definition.patches[i].id;
+        std::erase_if(dirty, [&](const auto& d) { return d.second == id; });
+        dirty.emplace_back(100, id);
     }
     const auto worst_first = [](auto& v) { std::sort(v.rbegin(), v.rend()); };
     const auto beyond = [](const auto& v, double limit) {
@@ -347,7 +366,8 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     }
     std::vector<double> grown;
     for (const auto& [id, by] : growth) grown.push_back(by);
-    if (occlusion.status == Status::pass && (grown.empty() || median(grown) > most_growth)) {
+    // What covers a patch wholly, or fades it, shows in its mean alone, and a style hides that.
+    if (occlusion.status == Status::pass && (s.finished() || grown.empty() || median(grown) > most_growth)) {
         occlusion.status = Status::unknown;
         occlusion.advice = untold(s);
     }
@@ -423,17 +443,10 @@ double wandered_percent(const read::Reading& a, const read::Reading& b, const ch
     return std::isfinite(red) && std::isfinite(blue) ? 100 * std::expm1(std::max(red, blue)) : NAN;
 }
 
-Judgement no_chart() {
+Judgement no_chart(const std::string& remedy) {
     Judgement j;
     j.verdict = Status::reshoot;
-    j.findings.push_back(
-        {"found",
-         Status::reshoot,
-         0,
-         0,
-         "confidence",
-         {},
-         "No chart was found: bring the whole chart into the frame, in focus, or give its corners by hand"});
+    j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: " + remedy});
     for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow",
                               "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording", "reference"})
         j.findings.push_back({check, Status::unknown, 0, 0, "", {}, ""});

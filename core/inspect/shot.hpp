@@ -29,11 +29,18 @@ double luminance(const Shot& s, const std::string& id);
 struct Spots {
     double bright = 0, dark = 0;                                               ///< shares of its area
     colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
+    double other = 0; ///< share of another colour, as light as the rest or not; finished pictures
+    colour::Vec3 other_mean = colour::Vec3::Zero(), mean = colour::Vec3::Zero(); ///< of it, and of the whole patch
 };
 Spots spots_of(const Shot& s, const chart::Patch& patch);
 /// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
 /// takes away is of the patch's colour.
 bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected);
+
+/// Patches that look as what lies on part of a patch beside them: covered wholly, which their own pixels cannot tell.
+/// `spots`: by patch of the definition; `dirty`: those that something lies on.
+std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<Spots>& spots,
+                                        const std::vector<std::size_t>& dirty);
 
 /// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
 bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without);

@@ -12,6 +12,9 @@ namespace fs = std::filesystem;
 
 namespace {
 
+/// White as FFmpeg's scaler counts it, which makes codes of ten bits of these.
+constexpr int white_code = 255 * 256;
+
 // Codes of 16 bits: balanced in the camera, then its curve.
 std::vector<std::uint16_t> codes_of(const Rendering& r, colour::Transfer transfer) {
     const Scene& s = r.scene;
@@ -19,7 +22,7 @@ std::vector<std::uint16_t> codes_of(const Rendering& r, colour::Transfer transfe
     std::vector<std::uint16_t> table(4097);
     for (std::size_t i = 0; i < table.size(); ++i)
         table[i] = static_cast<std::uint16_t>(
-            std::lround(65535 * std::clamp(colour::encode(transfer, static_cast<double>(i) / 4096), 0.0, 1.0)));
+            std::lround(white_code * std::clamp(colour::encode(transfer, static_cast<double>(i) / 4096), 0.0, 1.0)));
     std::vector<std::uint16_t> codes(r.rgb.size());
     for (std::size_t i = 0; i < codes.size(); ++i) {
         const double v = std::clamp(r.rgb[i] / white[static_cast<Eigen::Index>(i % 3)], 0.0, 1.0) * 4096;

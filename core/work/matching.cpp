@@ -87,6 +87,39 @@ std::optional<double> code_of(double signal, const std::string& encoding) {
     return (low + high) / 2;
 }
 
+namespace {
+
+const chart::Definition* definition_of(const Side& s) { return s.definition ? &*s.definition : nullptr; }
+
+} // namespace
+
+ModeSeen mode_seen(const Side& side, const chart::Reference& reference) {
+    const auto own = own_colours_of(side);
+    const balance::Balance balance = balance::balanced_on(side.reading, reference, definition_of(side), {});
+    const colour::Mat3 to_xyz = own(balance);
+    ModeSeen seen{match::look_of(side.reading, reference, definition_of(side), own),
+                  prove::against([&](const colour::Vec3& v) -> colour::Vec3 { return to_xyz * balance(v); },
+                                 side.reading, reference, {})};
+    // Of a picture without a matrix: what its neutrals look like in it.
+    seen.look.light =
+        side.camera_from_xyz
+            ? balance::light_of(balance, *side.camera_from_xyz)
+            : colour::correlated_temperature(colour::chromaticity_of(to_xyz * balance.gains.cwiseInverse()));
+    return seen;
+}
+
+ExposureSeries exposure_series(const std::vector<Side>& sides, std::size_t key, const chart::Reference& reference,
+                               const inspect::Limits& limits, bool known_end) {
+    std::vector<read::Reading> readings;
+    for (const Side& s : sides) readings.push_back(s.reading);
+    const std::optional<double> end = known_end ? std::nullopt : match::find_plateau(readings, key);
+    ExposureSeries all;
+    all.frames = match::series(readings, key, reference, definition_of(sides[key]), own_colours_of(sides[key]), limits);
+    all.usable_stops = match::usable_stops(all.frames, key);
+    if (end) all.clip_code = code_of(*end, sides[key].encoding);
+    return all;
+}
+
 chart::Reference shown_by(const Side& lead, const fit::Correction* correction, const std::string& space) {
     if (correction) return match::rendering_of(*correction, lead.reading);
     if (lead.raw)

@@ -52,6 +52,24 @@ MatchRequest match_request(const Chain& lead, const Chain& other, const match::S
 match::Match match(const MatchRequest& request, std::stop_token stop = {});
 plan::Change keep(const plan::Shoot& shoot, const MatchRequest& request, const match::Match& match);
 
+/// What a mode makes of the chart by its balance alone, with the light that its greys show, and where it puts each
+/// patch. Throws Error(input) where the greys cannot be read.
+struct ModeSeen {
+    match::ModeLook look;
+    prove::Proof patches;
+};
+ModeSeen mode_seen(const Side& side, const chart::Reference& reference);
+
+/// Exposures of one mode beside its key exposure.
+struct ExposureSeries {
+    std::vector<match::Exposure> frames;
+    std::optional<std::pair<double, double>> usable_stops; ///< see match::usable_stops
+    std::optional<double> clip_code; ///< code value, 0 to 1, where the recording is seen to end below its last code
+};
+/// `known_end`: where it ends was told already. Throws Error(input) where the key exposure's greys cannot be read.
+ExposureSeries exposure_series(const std::vector<Side>& sides, std::size_t key, const chart::Reference& reference,
+                               const inspect::Limits& limits, bool known_end = false);
+
 /// A delivered picture against what the setup's correction makes of its chart shot, by the chart that both show. Throws
 /// Error(usage) without a correction, Error(not_found) where the picture shows no chart.
 match::Delivered verify_delivered(const Chain& chain, const std::filesystem::path& picture, std::stop_token stop = {});

@@ -123,5 +123,19 @@ TEST(Faults, noise_without_a_chart_gives_none) {
     }
 }
 
+TEST(Faults, what_hides_a_chart_is_said_where_none_is_found) {
+    frame::Frame f;
+    f.width = 100;
+    f.height = 60;
+    const auto filled = [&](float light) {
+        f.rgb.assign(3 * 6000, light);
+        f.clipped.assign(6000, light >= 1 ? 7 : 0);
+        return find::remedy_for(f);
+    };
+    EXPECT_NE(filled(1).find("100 % of the frame is clipped: close down"), std::string::npos);
+    EXPECT_NE(filled(0.004f).find("very dark: open up"), std::string::npos);
+    EXPECT_EQ(filled(0.4f), "Check that the whole chart is in the frame, or give its corners by hand");
+}
+
 } // namespace
 } // namespace refero::simulate

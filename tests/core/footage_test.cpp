@@ -96,5 +96,48 @@ TEST_F(Footage, parts_and_small_pictures_are_those_of_the_whole) {
     EXPECT_EQ(small.full_width, 960);
 }
 
+/// A clip of one grey, its planes written by hand (YUV4MPEG2), so that no scaler stands between.
+void write_grey(const fs::path& file, int bits, bool full_range, int luma) {
+    std::ofstream out(file, std::ios::binary);
+    out << "YUV4MPEG2 W64 H64 F25:1 Ip A1:1 C" << (bits > 8 ? "422p10" : "420")
+        << " XCOLORRANGE=" << (full_range ? "FULL" : "LIMITED") << "\nFRAME\n";
+    const auto put = [&](int code, int count) {
+        for (int i = 0; i < count; ++i) {
+            out.put(static_cast<char>(code & 255));
+            if (bits > 8) out.put(static_cast<char>(code >> 8));
+        }
+    };
+    put(luma, 64 * 64);
+    put(1 << (bits - 1), bits > 8 ? 64 * 64 : 2 * 32 * 32);
+}
+
+// ITU-T H.273, 8.3: black and white are 16 and 235 of eight bits, 64 and 940 of ten; of full range, the first and the
+// last code. ITU-R BT.709 gives the light of a code between.
+TEST(Clips, codes_stand_for_the_light_that_the_standards_give_them) {
+    Scratch scratch;
+    const auto light = [](double v) { return v < 0.081 ? v / 4.5 : std::pow((v + 0.099) / 1.099, 1 / 0.45); };
+    const auto holds = [&](int bits, bool full_range, int luma, double v, bool clipped) {
+        write_grey(scratch / "grey.y4m", bits, full_range, luma);
+        frame::ClipReader reader(scratch / "grey.y4m");
+        const frame::Frame f = reader.still(0), small = reader.still(0, {{}, 1, 32, {}});
+        for (int c = 0; c < 3; ++c) {
+            EXPECT_NEAR(f.at(30, 30)[c], light(v), 3e-4 * light(v) + 1e-5) << bits << " " << luma;
+            EXPECT_NEAR(small.at(15, 15)[c], light(v), 3e-4 * light(v) + 1e-5) << bits << " " << luma;
+        }
+        EXPECT_EQ(f.clipped[64 * 30 + 30] != 0, clipped) << bits << " " << luma;
+    };
+    holds(8, false, 16, 0, false);
+    holds(8, false, 125, 109.0 / 219, false);
+    holds(8, false, 234, 218.0 / 219, false);
+    holds(8, false, 235, 1, true);
+    holds(10, false, 502, 438.0 / 876, false);
+    holds(10, false, 936, 872.0 / 876, false);
+    holds(10, false, 940, 1, true);
+    holds(8, true, 128, 128.0 / 255, false);
+    holds(8, true, 255, 1, true);
+    holds(10, true, 512, 512.0 / 1023, false);
+    holds(10, true, 1023, 1, true);
+}
+
 } // namespace
 } // namespace refero
