@@ -31,7 +31,7 @@ MainWindow::MainWindow()
       board_(new BoardPlace(desk_)),
       setup_view_(new SetupView(desk_)),
       plan_(new PlanView(desk_)),
-      match_(new MatchView(desk_)),
+      match_(new MatchPlace(desk_)),
       kit_(new KitView(desk_)),
       monitor_(new MonitorView(desk_)),
       practice_(new PracticeView(desk_)),
@@ -67,6 +67,7 @@ MainWindow::MainWindow()
 
     connect(board_->board(), &BoardView::setup_opened, this, &MainWindow::open_setup);
     connect(board_->frames_view(), &FramesView::setup_opened, this, &MainWindow::open_setup);
+    connect(match_->modes_view(), &ModesView::setup_opened, this, &MainWindow::open_setup);
     connect(camera_, &SimulatedCamera::closed, this, [this] { show_camera(false); });
     connect(&desk_.frames, &Frames::lens_wanted, this, &MainWindow::ask_for_lens);
     connect(&desk_.job, &JobDocument::history_changed, this, &MainWindow::tell_history);
@@ -200,7 +201,7 @@ void MainWindow::make_menus() {
     };
     const auto picture = [this]() -> PictureView* {
         return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture()
-               : places_->currentWidget() == match_    ? match_->picture()
+               : places_->currentWidget() == match_    ? match_->cameras_view()->picture()
                : compares()                            ? board_->compare_view()->picture()
                                                        : nullptr;
     };
@@ -243,7 +244,10 @@ void MainWindow::make_menus() {
     add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
     add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
         if (places_->currentWidget() == setup_view_) setup_view_->go_on();
-        if (places_->currentWidget() == match_) match_->go_on();
+        if (places_->currentWidget() == match_) {
+            if (match_->view() == MatchPlace::exposures) match_->exposures_view()->compare();
+            else match_->cameras_view()->go_on();
+        }
         if (places_->currentWidget() == monitor_) monitor_->check();
         if (places_->currentWidget() == practice_) practice_->next();
     });
@@ -364,7 +368,7 @@ void MainWindow::show_match() {
     places_->setCurrentWidget(match_);
     match_->show_setup(setup);
     tell_place();
-    match_->others()->setFocus();
+    if (match_->view() == MatchPlace::cameras) match_->cameras_view()->others()->setFocus();
 }
 
 void MainWindow::show_kit() {

@@ -13,7 +13,7 @@
 #include "demo_run.hpp"
 #include "frames/simulated_camera.hpp"
 #include "kit/kit_view.hpp"
-#include "match/match_view.hpp"
+#include "match/match_place.hpp"
 #include "monitor/monitor_view.hpp"
 #include "plan/plan_view.hpp"
 #include "practice/practice_view.hpp"
@@ -36,7 +36,7 @@ public:
     SetupView* setup_view() { return setup_view_; }
     PlanView* plan_view() { return plan_; }
     KitView* kit_view() { return kit_; }
-    MatchView* match_view() { return match_; }
+    MatchPlace* match_place() { return match_; }
     MonitorView* monitor_view() { return monitor_; }
     PracticeView* practice_view() { return practice_; }
     SimulatedCamera* simulated_camera() { return camera_; }
@@ -93,7 +93,7 @@ private:
     SetupView* setup_view_;
     Id taught_for_ = 0; ///< setup whose shot taught the chart that is being named
     PlanView* plan_;
-    MatchView* match_;
+    MatchPlace* match_;
     KitView* kit_;
     MonitorView* monitor_;
     PracticeView* practice_;

@@ -115,4 +115,44 @@ void Matches::by_hand(Id lead, Id other, std::function<void(std::shared_ptr<cons
                        });
 }
 
+std::optional<work::ModeSeen> Matches::mode_seen(Id setup) const {
+    if (!chains_.has(setup)) return {};
+    const Chain& c = chains_.at(setup);
+    if (!c.shot || !c.reference) return {};
+    try {
+        return work::mode_seen(work::side_of(*c.shot), *c.reference);
+    } catch (const Error&) { return {}; } // its greys cannot be read: the gate says so
+}
+
+void Matches::exposures(Id setup, const std::vector<Id>& frames, Id key,
+                        std::function<void(std::shared_ptr<const work::ExposuresSeen>)> show) {
+    if (!chains_.has(setup)) return;
+    const Chain& c = chains_.at(setup);
+    work::ExposuresAsked asked;
+    asked.chart = c.shot ? c.shot->definition.id : c.settings.chart;
+    asked.limits = work::limits_of(job_.shoot().brief());
+    for (const Id id : frames) {
+        const plan::Frame* f = plan::record(job_.shoot().frames, id);
+        if (!f) continue;
+        if (id == key) asked.key = asked.frames.size();
+        asked.frames.push_back(work::source_of(job_.shoot(), *f, c.row.mode));
+    }
+    tasks_.run({Doing::looking, setup}, tr("Comparing exposures of %1").arg(qt(c.title)),
+               [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+                   const auto seen =
+                       std::make_shared<const work::ExposuresSeen>(work::look_at_exposures(asked, progress, stop));
+                   return [=] { show(seen); };
+               });
+}
+
+void Matches::keep_clip_code(Id mode, double code) {
+    const plan::Mode* row = plan::record(job_.shoot().modes, mode);
+    if (!row) return;
+    plan::Change c("Noted where " + row->name + " ends", row->name);
+    plan::Mode changed = *row;
+    changed.clip_percent = 100 * code;
+    c.update(changed);
+    job_.change(c);
+}
+
 } // namespace refero::app

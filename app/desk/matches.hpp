@@ -30,6 +30,14 @@ public:
     /// The match in force as it is made by hand.
     void by_hand(Id lead, Id other, std::function<void(std::shared_ptr<const match::Recipe>)> show);
 
+    /// What the setup's mode makes of its chart by its balance alone; none without a reading.
+    std::optional<work::ModeSeen> mode_seen(Id setup) const;
+    /// Frames of a setup beside each other as exposures of its mode; `key` is one of them.
+    void exposures(Id setup, const std::vector<Id>& frames, Id key,
+                   std::function<void(std::shared_ptr<const work::ExposuresSeen>)> show);
+    /// The code value from which on a mode's recording is clipped, kept with the mode.
+    void keep_clip_code(Id mode, double code);
+
 signals:
     void matched(Id lead, Id other);
 

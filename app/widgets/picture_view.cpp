@@ -56,8 +56,8 @@ void PictureView::select_patch(const QString& id) {
     update();
 }
 
+// Asked for before the picture is there, it begins with the picture.
 void PictureView::pick(const QStringList& words) {
-    if (before_.empty()) return;
     pick_words_ = words;
     picked_.clear();
     setFocus();
@@ -352,6 +352,7 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
     last_ = event->position();
     if (event->button() != Qt::LeftButton) return;
     if (picking()) {
+        if (before_.empty()) return;
         picked_.push_back(to_full(last_));
         if (static_cast<qsizetype>(picked_.size()) == pick_words_.size()) {
             pick_words_.clear();

@@ -120,6 +120,35 @@ ExposureSeries exposure_series(const std::vector<Side>& sides, std::size_t key, 
     return all;
 }
 
+ExposuresSeen look_at_exposures(const ExposuresAsked& asked, const Progress& progress, std::stop_token stop) {
+    ExposuresSeen seen;
+    std::vector<Side> sides;
+    std::size_t key = 0;
+    bool known_end = false;
+    for (std::size_t i = 0; i < asked.frames.size(); ++i) {
+        const FrameSource& source = asked.frames[i];
+        try {
+            const frame::Frame frame = read(source, frame::Size::measuring, {}, stop);
+            MeasuredShot shot = measure_in(frame, {.chart = asked.chart}, stop);
+            shot.frame = frame;
+            shot.frame.rgb = {};
+            shot.frame.clipped = {};
+            if (i == asked.key) key = sides.size();
+            sides.push_back(side_of(shot));
+            seen.of.push_back(i);
+            known_end = known_end || source.clip_code < 1;
+        } catch (const Error& e) {
+            if (e.kind() == ErrorKind::cancelled || i == asked.key) throw;
+            seen.unseen.emplace_back(i, e.sentences());
+        }
+        if (progress) progress(static_cast<double>(i + 1) / static_cast<double>(asked.frames.size()));
+    }
+    if (sides.empty()) throw Error(ErrorKind::usage, "there are no exposures", {}, "Choose frames of one chart");
+    seen.series =
+        exposure_series(sides, key, chart::reference_of(chart::find_definition(asked.chart)), asked.limits, known_end);
+    return seen;
+}
+
 chart::Reference shown_by(const Side& lead, const fit::Correction* correction, const std::string& space) {
     if (correction) return match::rendering_of(*correction, lead.reading);
     if (lead.raw)

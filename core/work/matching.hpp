@@ -70,6 +70,21 @@ struct ExposureSeries {
 ExposureSeries exposure_series(const std::vector<Side>& sides, std::size_t key, const chart::Reference& reference,
                                const inspect::Limits& limits, bool known_end = false);
 
+/// The same from frames: each is read, and its chart found and measured.
+struct ExposuresAsked {
+    std::vector<FrameSource> frames;
+    std::size_t key = 0; ///< in `frames`
+    std::string chart;   ///< id or file
+    inspect::Limits limits;
+};
+struct ExposuresSeen {
+    ExposureSeries series;
+    std::vector<std::size_t> of;                             ///< the frame of each exposure
+    std::vector<std::pair<std::size_t, std::string>> unseen; ///< frames that show no chart, or cannot be read, and why
+};
+/// Throws Error where the key exposure itself is of no use, Error(cancelled).
+ExposuresSeen look_at_exposures(const ExposuresAsked& asked, const Progress& progress = {}, std::stop_token stop = {});
+
 /// A delivered picture against what the setup's correction makes of its chart shot, by the chart that both show. Throws
 /// Error(usage) without a correction, Error(not_found) where the picture shows no chart.
 match::Delivered verify_delivered(const Chain& chain, const std::filesystem::path& picture, std::stop_token stop = {});

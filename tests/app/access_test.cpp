@@ -77,7 +77,7 @@ TEST_F(Access, tab_follows_the_eye) {
     for (const Qt::Key key : {Qt::Key_3, Qt::Key_5, Qt::Key_6}) {
         QTest::keyClick(&window, key);
         QTest::qWait(1);
-        QWidget* page = key == Qt::Key_3   ? static_cast<QWidget*>(window.match_view())
+        QWidget* page = key == Qt::Key_3   ? static_cast<QWidget*>(window.match_place()->cameras_view())
                         : key == Qt::Key_5 ? static_cast<QWidget*>(window.monitor_view())
                                            : window.practice_view();
         const auto places = tab_places(page);

@@ -79,6 +79,7 @@ TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
     const int before = table->rowCount();
     QTest::mouseClick(child<QPushButton>("pickSpot"), Qt::LeftButton);
     ASSERT_TRUE(picture()->picking());
+    ASSERT_TRUE(wait_for([&] { return !desk().pictures.of(setup).picture.empty(); }));
     // On D3, a grey.
     const auto& shot = *state().shot;
     const auto map = chart::pixels_from_mm(shot.definition, shot.placement.corners);

@@ -7,7 +7,7 @@ namespace refero::app {
 namespace {
 
 struct MatchWalk : JobWindow {
-    MatchView& match() { return *window.match_view(); }
+    MatchView& match() { return *window.match_place()->cameras_view(); }
     template<class T>
     T* child(const char* name) {
         return match().findChild<T*>(name);
@@ -119,6 +119,67 @@ TEST_F(MatchWalk, a_match_that_was_cancelled_can_be_made) {
     ASSERT_TRUE(idle());
     desk().matches.match(lead(), other());
     ASSERT_TRUE(wait_for([&] { return desk().matches.kept(lead(), other()) && desk().tasks.running() == 0; }));
+}
+
+TEST_F(MatchWalk, modes_under_a_light_stand_in_the_order_of_a_purpose) {
+    two_cameras();
+    press(Qt::Key_3);
+    window.match_place()->show_view(MatchPlace::modes);
+    ModesView& modes = *window.match_place()->modes_view();
+    modes.show_setup(lead());
+    ASSERT_EQ(modes.modes()->rowCount(), 2);
+    modes.rank_for(ModesView::Purpose::objects);
+    // Only the fitted one is known to be put right.
+    EXPECT_TRUE(modes.modes()->item(0, 0)->text().startsWith("Stills A"));
+    EXPECT_NE(modes.modes()->item(0, 7)->text(), modes.modes()->item(1, 7)->text());
+    modes.rank_for(ModesView::Purpose::skin);
+    EXPECT_LE(modes.modes()->item(0, 4)->text().toDouble(), modes.modes()->item(1, 4)->text().toDouble());
+    modes.rank_for(ModesView::Purpose::grading);
+    EXPECT_GE(modes.modes()->item(0, 6)->text().toDouble(), modes.modes()->item(1, 6)->text().toDouble());
+    EXPECT_TRUE(modes.findChild<QLabel*>("modesWords")->text().contains("dB over its noise"));
+    photograph(window, "modes");
+    emit modes.modes()->cellActivated(1, 0);
+    EXPECT_TRUE(window.setup_view()->isVisible());
+}
+
+// Exposures that the simulated camera makes: each a stop from the next, by shutter alone.
+TEST_F(MatchWalk, exposures_of_a_mode_tell_how_far_it_is_safe) {
+    two_cameras();
+    std::vector<fs::path> files;
+    for (const int stop : {-5, -3, -2, -1, 1, 2}) {
+        auto scene = job::simulated_scene(desk().job.shoot(), lead(), {.share = 0.2, .taken = "2026-05-04T10:20:00"});
+        scene.width = 900;
+        scene.height = 600;
+        scene.white *= std::exp2(stop);
+        scene.seed = static_cast<std::uint64_t>(stop + 10);
+        files.push_back(card / formatted("stop{:+d}.dng", stop));
+        simulate::write(simulate::render(scene), files.back());
+    }
+    desk().frames.take_in(files, lead());
+    ASSERT_TRUE(idle());
+    press(Qt::Key_3);
+    window.match_place()->show_view(MatchPlace::exposures);
+    ExposuresView& view = *window.match_place()->exposures_view();
+    view.show_setup(lead());
+    ASSERT_GE(view.frames()->rowCount(), 7);
+    view.frames()->selectAll();
+    press(Qt::Key_Return, Qt::ControlModifier);
+    ASSERT_TRUE(wait_for([&] { return view.seen() && desk().tasks.running() == 0; })) << notice().toStdString();
+    std::map<QString, int> row;
+    for (int i = 0; i < view.frames()->rowCount(); ++i) row[view.frames()->item(i, 0)->text()] = i;
+    for (const int stop : {-3, -2, -1})
+        EXPECT_NEAR(QString(view.frames()->item(row[QString::asprintf("stop%+d.dng", stop)], 2)->text())
+                        .replace(QChar(0x2212), '-')
+                        .toDouble(),
+                    stop, 0.06);
+    EXPECT_EQ(view.frames()->item(0, 0)->text(), "stop-5.dng"); // in their order
+    EXPECT_TRUE(view.frames()->item(row["stop+2.dng"], 6)->text().contains("clipped"));
+    EXPECT_EQ(view.frames()->item(row["stop-1.dng"], 6)->text(), "yes");
+    ASSERT_TRUE(view.seen()->series.usable_stops);
+    EXPECT_LT(view.seen()->series.usable_stops->second, 1.5);
+    EXPECT_TRUE(view.findChild<QLabel*>("exposuresWords")->text().contains("clipped"));
+    view.frames()->setCurrentCell(row["stop-2.dng"], 0);
+    photograph(window, "exposures");
 }
 
 } // namespace refero::app

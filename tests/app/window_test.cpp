@@ -335,17 +335,20 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     // The interview's two cameras, or the two that photograph, made alike.
     key(Qt::Key_1);
     key(Qt::Key_3);
-    ASSERT_TRUE(window.match_view()->lead() && window.match_view()->other());
+    ASSERT_TRUE(window.match_place()->cameras_view()->lead() && window.match_place()->cameras_view()->other());
     key(Qt::Key_Return, Qt::ControlModifier);
     ASSERT_TRUE(wait_for([&] {
-        return desk().matches.kept(window.match_view()->lead(), window.match_view()->other()) &&
-               desk().tasks.running() == 0 && !desk().tasks.busy(Doing::looking, window.match_view()->other());
+        return desk().matches.kept(window.match_place()->cameras_view()->lead(),
+                                   window.match_place()->cameras_view()->other()) &&
+               desk().tasks.running() == 0 &&
+               !desk().tasks.busy(Doing::looking, window.match_place()->cameras_view()->other());
     })) << notice().toStdString();
     photograph(window, "match");
     // The same two beside each other, before and after.
     std::vector<Compared> four;
     for (const auto as : {Compared::As::balanced, Compared::As::corrected})
-        for (const Id setup : {window.match_view()->lead(), window.match_view()->other()})
+        for (const Id setup :
+             {window.match_place()->cameras_view()->lead(), window.match_place()->cameras_view()->other()})
             four.push_back({setup, desk().chains.at(setup).chart_frame.id, as, 0});
     key(Qt::Key_G);
     auto* compare = window.board_place()->compare_view();

@@ -1,0 +1,51 @@
+// Modes and cameras under one light beside each other: what each makes of the chart by its balance alone.
+#pragma once
+
+#include <QComboBox>
+#include <QLabel>
+#include <QTableWidget>
+
+#include "../plots/shift_plot.hpp"
+#include "../setup/page.hpp"
+
+namespace refero::app {
+
+class ModesView : public Page {
+    Q_OBJECT
+
+public:
+    /// What a mode is chosen for: it decides the order.
+    enum class Purpose { skin, objects, grading };
+
+    explicit ModesView(Desk& desk, QWidget* parent = nullptr);
+    /// Its light is shown; 0: the one shown last, else the first that has readings.
+    void show_setup(Id setup) override;
+    void rank_for(Purpose purpose);
+    QTableWidget* modes() { return table_; }
+    Id chosen() const { return setup_; }
+
+signals:
+    void setup_opened(Id setup);
+
+private:
+    void fill_lights();
+    void fill_modes();
+    void show_mode();
+    Purpose purpose() const { return static_cast<Purpose>(purposes_->currentIndex()); }
+
+    struct Row {
+        Id setup = 0;
+        work::ModeSeen seen;
+        double corrected = 0; ///< left out; 0: no correction
+    };
+    QComboBox *lights_, *purposes_;
+    QLabel* caption_;
+    ShiftPlot* plot_;
+    Figure* figure_;
+    QLabel* words_;
+    QPushButton* open_;
+    QTableWidget* table_;
+    std::vector<Row> rows_; ///< in the order of the table
+};
+
+} // namespace refero::app
