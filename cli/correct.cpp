@@ -4,6 +4,7 @@
 #include "deliver/deliver.hpp"
 #include "prove/elsewhere.hpp"
 #include "verb.hpp"
+#include "work/footage.hpp"
 
 namespace refero::cli {
 
@@ -107,14 +108,17 @@ fit::Correction fit_images(const FitArguments& a, std::optional<chart::Definitio
     std::vector<work::MeasuredShot> shots;
     std::vector<std::vector<inspect::Finding>> findings;
     fit::Settings settings = settings_of(a);
-    for (const std::string& image : a.images) {
-        shots.push_back(work::take_shot(image, a.options()));
-        work::MeasuredShot& shot = shots.back();
-        findings.push_back(work::judge(shot.frame, shot, inspect::limits_for({})).findings);
-        if (!a.spot.empty() && shots.size() == 1)
-            settings.white = balance::text_of(balance::spot_at(shot.frame, a.spot[0], a.spot[1]));
-        shot.frame.rgb = {}; // measured: of several shots the pixels would add up
-    }
+    for (const std::string& image : a.images)
+        for (const double position : work::showings_s(image, a.options())) { // of a clip several stills are averaged
+            work::ShotOptions options = a.options();
+            options.position_s = position;
+            shots.push_back(work::take_shot(image, options));
+            work::MeasuredShot& shot = shots.back();
+            findings.push_back(work::judge(shot.frame, shot, inspect::limits_for({})).findings);
+            if (!a.spot.empty() && shots.size() == 1)
+                settings.white = balance::text_of(balance::spot_at(shot.frame, a.spot[0], a.spot[1]));
+            shot.frame.rgb = {}; // measured: of several shots the pixels would add up
+        }
     definition = shots.front().definition;
     const std::vector<std::filesystem::path> samples =
         a.samples.empty() ? std::vector<std::filesystem::path>()

@@ -58,7 +58,7 @@ OCIO_NAMESPACE::MatrixTransformRcPtr ocio_matrix(const colour::Mat3& m) {
     for (int r = 0; r < 3; ++r)
         for (int c = 0; c < 3; ++c) values[4 * r + c] = m(r, c);
     values[15] = 1;
-    const auto t = OCIO_NAMESPACE::MatrixTransform::Create();
+    auto t = OCIO_NAMESPACE::MatrixTransform::Create();
     t->setMatrix(values);
     return t;
 }

@@ -15,6 +15,7 @@ struct ClipReader::Open {
 };
 
 // Functions of the modules, by the names under which they are found.
+// NOLINTNEXTLINE(clang-diagnostic-return-type-c-linkage)
 extern "C" Frame refero_read_raster(const std::filesystem::path& file, const ReadOptions& options,
                                     const std::stop_token& stop);
 extern "C" ClipReader::Open* refero_open_clip(const std::filesystem::path& file);

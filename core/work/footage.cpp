@@ -309,4 +309,19 @@ double showing_s(const fs::path& file, const ShotOptions& options, std::stop_tok
     return frame::read_clip(file).duration_s / 24;
 }
 
+std::vector<double> showings_s(const fs::path& file, const ShotOptions& options, std::stop_token stop) {
+    constexpr std::size_t most_averaged = 3;
+    std::vector<double> places;
+    if (options.position_s < 0 && !options.corners && frame::kind_of(file) == frame::FileKind::clip) {
+        const auto some = judged_stills(file, chart_stills(file, options, {}, stop), options, inspect::limits_for({}),
+                                        good_ones, stop);
+        if (const JudgedStill* best = best_of(some))
+            for (const JudgedStill& s : some)
+                if (s.judgement.verdict == best->judgement.verdict && places.size() < most_averaged)
+                    places.push_back(s.still.position_s);
+    }
+    if (places.empty()) places.push_back(showing_s(file, options, stop));
+    return places;
+}
+
 } // namespace refero::work

@@ -40,4 +40,9 @@ const JudgedStill* best_of(const std::vector<JudgedStill>& stills);
 /// files that are no clips.
 double showing_s(const std::filesystem::path& file, const ShotOptions& options, std::stop_token stop = {});
 
+/// Up to three places of a clip where the gate likes the chart as well as anywhere, half a second apart and more, for
+/// averaging; else as showing_s.
+std::vector<double> showings_s(const std::filesystem::path& file, const ShotOptions& options,
+                               std::stop_token stop = {});
+
 } // namespace refero::work

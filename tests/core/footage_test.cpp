@@ -45,6 +45,20 @@ TEST_F(Footage, the_still_that_shows_the_chart_best_is_found) {
     EXPECT_EQ(work::showing_s(scratch / "c.mov", options), 1);
 }
 
+TEST_F(Footage, several_stills_that_show_the_chart_as_well_are_averaged) {
+    simulate::write_clip({{&none, 1}, {&soft, 1}, {&good, 3}, {&tilted, 1}}, colour::Transfer::bt709, 10,
+                         scratch / "c.mov");
+    const work::ShotOptions options{.chart = "grid24", .position_s = -1};
+    const auto places = work::showings_s(scratch / "c.mov", options);
+    ASSERT_GE(places.size(), 2u);
+    ASSERT_LE(places.size(), 3u);
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        EXPECT_TRUE(places[i] > 1.9 && places[i] < 5.1) << places[i]; // of the good part alone
+        for (std::size_t k = 0; k < i; ++k) EXPECT_GE(std::abs(places[i] - places[k]), 0.5);
+    }
+    EXPECT_EQ(work::showings_s(scratch / "c.mov", {.chart = "grid24", .position_s = 2.5}), std::vector<double>{2.5});
+}
+
 TEST_F(Footage, a_clip_without_a_chart_shows_none_and_one_still_is_a_clip) {
     simulate::write_clip({{&none, 2}}, colour::Transfer::bt709, 10, scratch / "none.mov");
     const work::ShotOptions options{.position_s = -1};
