@@ -188,8 +188,17 @@ Run add_series(CLI::App& app) {
 }
 
 Run add_compare(CLI::App& app) {
-    const auto a = std::make_shared<Several>();
+    struct Arguments : Several {
+        std::string look;
+        prove::Usage usage{"", "", false};
+    };
+    const auto a = std::make_shared<Arguments>();
     a->add(app, "Frames of one chart in several modes or cameras");
+    app.add_option("--look", a->look, "A look or LUT made elsewhere, tried on each: LUT, CDL, ICC profile, matrix");
+    app.add_option("--look-encoding", a->usage.input_encoding,
+                   "Of the codes that it expects; default: the mode's own, of raw files srgb");
+    app.add_option("--look-space", a->usage.space, "Of what it gives; default: bt709 after bt709, else srgb");
+    app.add_flag("--look-balanced", a->usage.balanced, "It expects balanced codes; of raw files it always gets them");
     return [a] {
         const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
         Result r;
@@ -212,6 +221,21 @@ Run add_compare(CLI::App& app) {
                 formatted("{:<28} {:5.0f} K {:+8.4f} {:6.2f} {:7.2f} {:6.1f} {:8.2f} {:6.0f}\n",
                           fs::path(a->images[i]).filename().string(), look.light->kelvin, look.light->duv,
                           look.delta_e_2000.mean, look.skin_delta_e, look.skin_hue_deg, look.chroma_ratio, look.snr_db);
+            if (a->look.empty()) continue;
+            const work::LookTried tried = work::look_tried(sides[i], reference, a->look, a->usage);
+            Json changed = Json::array();
+            for (const prove::Neighbours& n : tried.changed)
+                changed.push_back({{"a", n.a}, {"b", n.b}, {"merged", n.merged()}});
+            r.json["modes"].back()["look"] = {{"delta_e_2000", json_of(tried.proof.delta_e_2000)},
+                                              {"exposure_stops", tried.proof.exposure_stops},
+                                              {"input_encoding", tried.usage.input_encoding},
+                                              {"balanced", tried.usage.balanced},
+                                              {"merged_or_torn", changed},
+                                              {"hues_turned", tried.turned}};
+            r.words += formatted("    through the look: dE {:.2f}, exposed by {:+.2f} stops; {} neighbours merged or "
+                                 "torn, {} ramps turn back\n",
+                                 tried.proof.delta_e_2000.mean, tried.proof.exposure_stops, tried.changed.size(),
+                                 tried.turned);
         }
         return r;
     };

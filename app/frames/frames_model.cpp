@@ -2,6 +2,7 @@
 #include "../desk/text.hpp"
 
 #include <QFont>
+#include <QPointer>
 
 #include "../theme.hpp"
 

@@ -50,7 +50,7 @@ QImage preview_in(const fs::path& file) {
 } // namespace
 
 Rendition uncorrected_rendition(const frame::Frame& frame, const std::string& key, std::stop_token stop) {
-    const Rendition picture = rendition_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb", stop), frame);
+    Rendition picture = rendition_of(apply::uncorrected(frame, apply::viewing_gains(frame), "srgb", stop), frame);
     keep_picture(key, picture.small(thumbnail_width));
     return picture;
 }

@@ -85,7 +85,7 @@ Card card_at(const frame::Frame& f, double x, double y, double radius_px) {
                     formatted("Give pixels within {} x {}", f.full_width, f.full_height));
     const double reach =
         std::max(1.0 * f.cell, radius_px > 0 ? radius_px : spot_share * std::max(f.full_width, f.full_height));
-    const Card card = card_in(f, square_of(f, x - reach, y - reach, x + reach, y + reach));
+    Card card = card_in(f, square_of(f, x - reach, y - reach, x + reach, y + reach));
     check(card, f);
     return card;
 }
@@ -113,7 +113,7 @@ chart::Corners middle_half(int full_width, int full_height) {
 
 Card card_in_middle(const frame::Frame& f) {
     const double w = f.full_width, h = f.full_height;
-    const Card card = card_in(f, square_of(f, w / 4, h / 4, 3 * w / 4, 3 * h / 4));
+    Card card = card_in(f, square_of(f, w / 4, h / 4, 3 * w / 4, 3 * h / 4));
     check(card, f);
     if (card.uneven > most_uneven_in_middle)
         throw Error(ErrorKind::input,

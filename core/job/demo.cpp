@@ -109,7 +109,7 @@ void Telling::fill_kit(Edit& e) const {
         e.add(Warmth{.name = w.at("name"), .mired = w.at("mired"), .tint = w.at("tint")});
     for (const json& b : j.value("balances", json::array()))
         for (std::size_t i = 0; i < cameras.size(); ++i)
-            if (cameras[i].name == b.at(0))
+            if (cameras[i].name == b.at(0).get<std::string>())
                 e.add(StoredBalance{.camera = camera_ids[i],
                                     .name = b.at(1),
                                     .at = j.value("date", "") + "T08:30:00",

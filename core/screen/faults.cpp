@@ -14,8 +14,7 @@ namespace {
 Vec3 wanted_gains(const colour::Mat3& primaries, const Vec3& white, const colour::Chromaticity& wanted) {
     const Vec3 xyz(wanted.x / wanted.y, 1, (1 - wanted.x - wanted.y) / wanted.y);
     const Vec3 is = primaries.inverse() * white, should = primaries.inverse() * xyz;
-    const Vec3 ratio = should.cwiseQuotient(is);
-    return ratio;
+    return should.cwiseQuotient(is);
 }
 
 /// How far logarithms of three gains are from being alike but for one shared factor.

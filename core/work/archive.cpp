@@ -200,7 +200,7 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
         for (const json& f : manifest.at("files")) {
             const std::string name = f.at("name");
             if (!is_ours(name) || !fs::is_regular_file(part / name, ec)) refuse(zip, "a file is missing: " + name);
-            if (sha256_of(part / name) != f.at("sha256")) refuse(zip, "a file is damaged: " + name);
+            if (sha256_of(part / name) != f.at("sha256").get<std::string>()) refuse(zip, "a file is damaged: " + name);
             name_of[f.at("original")] = name;
         }
     } catch (const json::exception&) { refuse(zip, "its manifest is damaged"); } catch (const Error& e) {

@@ -108,6 +108,21 @@ ModeSeen mode_seen(const Side& side, const chart::Reference& reference) {
     return seen;
 }
 
+LookTried look_tried(const Side& side, const chart::Reference& reference, const std::filesystem::path& look,
+                     prove::Usage usage) {
+    const balance::Balance balance = balance::balanced_on(side.reading, reference, definition_of(side), {});
+    if (usage.input_encoding.empty()) usage.input_encoding = side.raw || side.encoding.empty() ? "srgb" : side.encoding;
+    if (usage.space.empty()) usage.space = usage.input_encoding == "bt709" ? "bt709" : "srgb";
+    usage.balanced = usage.balanced || side.raw;
+    const prove::Elsewhere e = prove::open_elsewhere(look, usage, balance);
+    LookTried tried{usage, prove::against(e.rendering, side.reading, reference, balance.white_patch), {}, 0};
+    tried.changed = prove::merged_or_torn(tried.proof);
+    const auto ramps = prove::ramps(e.rendering, side.reading, reference);
+    tried.turned =
+        static_cast<int>(std::count_if(ramps.begin(), ramps.end(), [](const prove::Ramp& r) { return r.turns; }));
+    return tried;
+}
+
 ExposureSeries exposure_series(const std::vector<Side>& sides, std::size_t key, const chart::Reference& reference,
                                const inspect::Limits& limits, bool known_end) {
     std::vector<read::Reading> readings;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "match/match.hpp"
+#include "prove/elsewhere.hpp"
 #include "work/chain.hpp"
 
 namespace refero::work {
@@ -59,6 +60,17 @@ struct ModeSeen {
     prove::Proof patches;
 };
 ModeSeen mode_seen(const Side& side, const chart::Reference& reference);
+
+/// The same through a look or LUT that was made elsewhere, on what it expects: codes as the mode records them, or, of a
+/// raw file, balanced ones in `usage`'s encoding. Empty parts of `usage` are filled by the mode. Throws Error(input).
+struct LookTried {
+    prove::Usage usage;                     ///< as it was taken to be
+    prove::Proof proof;                     ///< exposed by the balance patch
+    std::vector<prove::Neighbours> changed; ///< patches that it merged or tore
+    int turned = 0;                         ///< ramps between patches on which a hue runs back
+};
+LookTried look_tried(const Side& side, const chart::Reference& reference, const std::filesystem::path& look,
+                     prove::Usage usage);
 
 /// Exposures of one mode beside its key exposure.
 struct ExposureSeries {

@@ -395,6 +395,27 @@ TEST_F(WaysOut, exposures_modes_and_deliveries_are_compared) {
     EXPECT_LT(s["frames"][0]["snr_db"].get<double>(), s["frames"][1]["snr_db"].get<double>());
     simulate("b.dng", {.camera = "cine-b", .width = 600, .height = 400});
     const json c = run("compare a.dng b.dng --chart grid24 --json").object();
+    // A look that changes nothing shows each camera's own channels; one that swaps red and blue is told from it.
+    const auto cube = [&](const char* name, bool swapped) {
+        std::string text = "LUT_3D_SIZE 2\n";
+        for (int b = 0; b < 2; ++b)
+            for (int g = 0; g < 2; ++g)
+                for (int r = 0; r < 2; ++r)
+                    text += swapped ? formatted("{} {} {}\n", b, g, r) : formatted("{} {} {}\n", r, g, b);
+        test::written(scratch / name, text);
+    };
+    cube("same.cube", false);
+    cube("swapped.cube", true);
+    const json kept = run("compare a.dng b.dng --chart grid24 --look same.cube --json").object(),
+               swapped = run("compare a.dng b.dng --chart grid24 --look swapped.cube --json").object();
+    for (std::size_t i = 0; i < 2; ++i) {
+        const json &one = kept["modes"][i]["look"], &other = swapped["modes"][i]["look"];
+        EXPECT_EQ(one["input_encoding"], "srgb");
+        EXPECT_EQ(one["balanced"], true);
+        EXPECT_GT(one["delta_e_2000"]["mean"], kept["modes"][i]["delta_e_2000"]["mean"]);
+        EXPECT_GT(other["delta_e_2000"]["mean"], 2 * one["delta_e_2000"]["mean"].get<double>());
+    }
+    expect_error("compare a.dng b.dng --chart grid24 --look a.dng", 3, "a.dng");
     ASSERT_EQ(c["modes"].size(), 2u);
     EXPECT_NEAR(c["modes"][0]["kelvin"].get<double>(), 6800, 300); // the simulated window
     EXPECT_GT(c["modes"][0]["skin"]["chroma"].get<double>(), 10);
