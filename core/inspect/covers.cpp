@@ -58,6 +58,36 @@ void look_for_other_colour(Spots& spots, const std::vector<colour::Vec3>& v, std
     spots.other = found / count;
 }
 
+/// One tone up to a step, and another from there on. `sorted`: levels in their order, `reach`: the least step that is
+/// one, `at`: where each level lies, mm.
+void look_for_two_tones(Spots& spots, const std::vector<double>& sorted, double reach, const std::vector<double>& level,
+                        const std::vector<colour::Vec3>& v, const std::vector<Point>& at) {
+    constexpr double between = 0.25, most_between = 0.2; // of the step, of the patch
+    constexpr double one_colour = 0.06;                  // shares of the channels: a style bends them with the light
+    const double low = sorted[sorted.size() / 20], high = sorted[sorted.size() - 1 - sorted.size() / 20],
+                 middle = (low + high) / 2, near = between * (high - low);
+    if (high - low < reach) return;
+    double unsure = 0;
+    std::array<double, 2> sum{}, count{};
+    std::array<Point, 2> place{Point::Zero(), Point::Zero()};
+    std::array<colour::Vec3, 2> seen{colour::Vec3::Zero(), colour::Vec3::Zero()};
+    for (std::size_t i = 0; i < level.size(); ++i) {
+        const std::size_t lighter = level[i] > middle;
+        unsure += std::abs(level[i] - middle) < near;
+        sum[lighter] += level[i];
+        place[lighter] += at[i];
+        seen[lighter] += v[i];
+        ++count[lighter];
+    }
+    if (unsure > most_between * static_cast<double>(level.size())) return;
+    if ((seen[0] / seen[0].sum() - seen[1] / seen[1].sum()).cwiseAbs().maxCoeff() > one_colour) return;
+    spots.stops = std::log2(sum[1] / count[1] / std::max(1e-6, sum[0] / count[0]));
+    place[0] /= count[0];
+    place[1] /= count[1];
+    spots.to_dark = (place[0] - place[1]).normalized();
+    spots.border = (place[0] + place[1]) / 2;
+}
+
 } // namespace
 
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
@@ -70,18 +100,20 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     if (margin > 0.35) return {};
     std::vector<colour::Vec3> v;
     std::vector<double> level;
+    std::vector<Point> places;
     const int n = std::clamp(static_cast<int>((1 - 2 * margin) * s.patch_px / s.frame.cell), 4, 40);
     const double inner = 1 - 2 * margin;
     for (int r = 0; r < n; ++r)
         for (int c = 0; c < n; ++c) {
-            const Point q = map({patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
-                                 patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)}) /
-                            s.frame.cell;
+            const Point mm(patch.x_mm + patch.w_mm * (margin + inner * (c + 0.5) / n),
+                           patch.y_mm + patch.h_mm * (margin + inner * (r + 0.5) / n)),
+                q = map(mm) / s.frame.cell;
             const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
             if (x < 0 || y < 0 || x >= s.frame.width || y >= s.frame.height) continue;
             const float* p = s.frame.at(x, y);
             v.emplace_back(p[0], p[1], p[2]);
             level.push_back(v.back().mean());
+            places.push_back(mm);
         }
     if (v.size() < 12) return {};
     // Against its dark or its light part: a soft sheen lies on most of a patch. Noise by neighbours alone.
@@ -109,12 +141,44 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     }
     spots.bright /= static_cast<double>(v.size());
     spots.dark /= static_cast<double>(v.size());
-    if (s.finished()) look_for_other_colour(spots, v, static_cast<std::size_t>(n), s.light.level);
+    if (s.finished()) {
+        look_for_other_colour(spots, v, static_cast<std::size_t>(n), s.light.level);
+        look_for_two_tones(spots, sorted, reach, level, v, places);
+    }
     return spots;
 }
 
-std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<Spots>& spots,
-                                        const std::vector<std::size_t>& dirty) {
+Edge edge_of(const Shot& s) {
+    constexpr double of_one_colour = 0.05, least_stops = 0.1, alike = 0.3;
+    constexpr std::size_t least_patches = 2;
+    std::vector<std::pair<double, std::string>> all;
+    for (std::size_t i = 0; i < s.spots.size(); ++i)
+        if (const Spots& p = s.spots[i]; p.stops > least_stops && p.other < of_one_colour)
+            all.emplace_back(p.stops, s.definition.patches[i].id);
+    if (all.size() < least_patches) return {};
+    std::vector<double> by;
+    for (const auto& [stops, id] : all) by.push_back(stops);
+    Edge edge{median(by), {}, {}};
+    Point way = Point::Zero(), border = Point::Zero();
+    for (const auto& [stops, id] : all) {
+        if (std::abs(stops - edge.stops) >= alike * edge.stops) continue;
+        const Spots& p = s.spots[static_cast<std::size_t>(s.definition.index_of(id))];
+        way += p.to_dark;
+        border += p.border;
+        edge.patches.push_back(id);
+    }
+    // All of it darkens towards one side.
+    constexpr double one_way = 0.8;
+    const auto crossed = static_cast<double>(edge.patches.size());
+    if (edge.patches.size() < least_patches || way.norm() < one_way * crossed) return {};
+    border /= crossed;
+    for (const chart::Patch& p : s.definition.patches)
+        if (way.dot(Point(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2) - border) > 0) edge.dark.push_back(p.id);
+    return edge;
+}
+
+std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<std::size_t>& dirty) {
+    const std::vector<Spots>& spots = s.spots;
     constexpr double alike = 0.12, beside = 1.3; // of a channel, of a patch's side
     std::vector<std::size_t> covered;
     const auto& patches = s.definition.patches;

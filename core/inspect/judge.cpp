@@ -237,7 +237,12 @@ Finding shadow(const Shot& s) {
         const double angle = s.light.step_angle_deg * std::numbers::pi / 180;
         if (s.light.step > 0 && x * std::cos(angle) + y * std::sin(angle) > s.light.step_at) dark.push_back(p.id);
     }
-    return against(s.limits.at("shadow"), "shadow", s.light.usable ? s.light.step : NAN,
+    double stops = s.light.usable ? s.light.step : NAN;
+    if (!(stops > 0) && s.edge.stops > 0) {
+        stops = s.edge.stops;
+        dark = s.edge.dark;
+    }
+    return against(s.limits.at("shadow"), "shadow", stops,
                    "A shadow falls across the chart (" + list(dark) + "): move what casts it, or the chart", dark);
 }
 
@@ -273,6 +278,8 @@ colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1]
 
 /// True where a shadow's edge crosses a patch: its halves differ, and nothing covers it.
 bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
+    const auto& crossed = s.edge.patches;
+    if (std::find(crossed.begin(), crossed.end(), p.id) != crossed.end()) return true;
     if (s.light.step <= 0) return false;
     const double angle = s.light.step_angle_deg * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
     const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5,
@@ -297,7 +304,6 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     std::map<std::string, double> growth;                     // of the limit in force, by patch
     std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
     const std::vector<Around> around = around_patches(s);
-    std::vector<Spots> all_spots(s.definition.patches.size());
     const bool step = s.light.step > 0;
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
         const read::PatchReading& r = s.reading.patches[i];
@@ -309,8 +315,7 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
             if (clipped_by_reflection(s, r)) shiny.emplace_back(100 * r.clipped, r.id);
             continue;
         }
-        const Spots spots = too_dark ? Spots{} : spots_of(s, patch);
-        all_spots[static_cast<std::size_t>(at)] = spots;
+        const Spots& spots = s.spots[static_cast<std::size_t>(at)];
         // How far off, in what is known of it: a limit that grows, the value measured against the usual one.
         const double usual = s.limits.at("occlusion").caution,
                      limit = in_force(s.limits.at("occlusion"), 100 * s.light.residual_sd[i]).caution;
@@ -337,7 +342,7 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     for (const auto& [by, id] : dirty)
         if (by >= s.limits.at("occlusion").caution)
             lain_on.push_back(static_cast<std::size_t>(s.definition.index_of(id)));
-    for (const std::size_t i : covered_beside(s, all_spots, lain_on)) {
+    for (const std::size_t i : covered_beside(s, lain_on)) {
         const std::string& id = s.definition.patches[i].id;
         std::erase_if(dirty, [&](const auto& d) { return d.second == id; });
         dirty.emplace_back(100, id);
@@ -505,6 +510,10 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     if (const auto greys = neutrals(s); !greys.empty())
         s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
     else if (s.light.usable) s.white = s.light.level;
+    s.spots.resize(d.patches.size());
+    if (!(s.finished() && is_alarm(underexposure(s).status)))
+        for (std::size_t i = 0; i < d.patches.size(); ++i) s.spots[i] = spots_of(s, d.patches[i]);
+    if (s.finished()) s.edge = edge_of(s);
     const auto [glare, occlusion] = glare_and_occlusion(s);
     // In the order in which they matter when several are equally bad.
     Judgement j;

@@ -6,6 +6,22 @@
 
 namespace refero::inspect {
 
+/// Parts of a patch that are clearly brighter or darker than the rest of it.
+struct Spots {
+    double bright = 0, dark = 0;                                               ///< shares of its area
+    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
+    double other = 0; ///< share of another colour, as light as the rest or not; finished pictures
+    colour::Vec3 other_mean = colour::Vec3::Zero(), mean = colour::Vec3::Zero(); ///< of it, and of the whole patch
+    double stops = 0; ///< where it is of two tones, between them; finished pictures
+    chart::Point to_dark = chart::Point::Zero(), border = chart::Point::Zero(); ///< then, mm: the way, and between both
+};
+/// A shadow's edge as the pixels of several patches show it: one part as much darker in each, and of the same colour.
+struct Edge {
+    double stops = 0;                 ///< 0: there is none
+    std::vector<std::string> patches; ///< that it crosses
+    std::vector<std::string> dark;    ///< that lie beyond it
+};
+
 struct Shot {
     const frame::Frame& frame;
     const find::Placement& placement;
@@ -15,9 +31,11 @@ struct Shot {
     const Limits& limits;
     ChartPixels pixels;
     Explained light;
-    double patch_px = 0; ///< shorter side of the smallest patch
-    double blur = 0;     ///< standard deviation, full-size pixels; NaN where no edge tells it
-    double white = 0;    ///< signal of the lightest neutral in its largest channel; NaN without neutrals
+    double patch_px = 0;      ///< shorter side of the smallest patch
+    double blur = 0;          ///< standard deviation, full-size pixels; NaN where no edge tells it
+    std::vector<Spots> spots; ///< by patch of the definition; empty ones in a finished picture's depths
+    Edge edge;                ///< of finished pictures, where the light is not explained so well
+    double white = 0;         ///< signal of the lightest neutral in its largest channel; NaN without neutrals
     bool finished() const { return !frame.linear; }
 };
 
@@ -25,22 +43,15 @@ struct Shot {
 std::vector<const read::PatchReading*> neutrals(const Shot& s);
 double luminance(const Shot& s, const std::string& id);
 
-/// Parts of a patch that are clearly brighter or darker than the rest of it.
-struct Spots {
-    double bright = 0, dark = 0;                                               ///< shares of its area
-    colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
-    double other = 0; ///< share of another colour, as light as the rest or not; finished pictures
-    colour::Vec3 other_mean = colour::Vec3::Zero(), mean = colour::Vec3::Zero(); ///< of it, and of the whole patch
-};
 Spots spots_of(const Shot& s, const chart::Patch& patch);
 /// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
 /// takes away is of the patch's colour.
 bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected);
 
 /// Patches that look as what lies on part of a patch beside them: covered wholly, which their own pixels cannot tell.
-/// `spots`: by patch of the definition; `dirty`: those that something lies on.
-std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<Spots>& spots,
-                                        const std::vector<std::size_t>& dirty);
+/// `dirty`: those that something lies on.
+std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<std::size_t>& dirty);
+Edge edge_of(const Shot& s);
 
 /// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.
 bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without);

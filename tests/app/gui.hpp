@@ -51,12 +51,16 @@ inline Rendition grey_picture(int width, int height, int cell, int level) {
     return r;
 }
 
-/// Keeps a picture of the window where REFERO_SCREENSHOTS names a folder.
+/// Keeps a picture of the window where REFERO_SCREENSHOTS names a folder; as large as REFERO_WINDOW says, "1920x1200".
 inline void photograph(QWidget& window, const QString& name) {
     const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS");
     if (folder.isEmpty()) return;
+    const QSize was = window.size();
+    if (const QStringList size = qEnvironmentVariable("REFERO_WINDOW").split('x'); size.size() == 2)
+        window.resize(size[0].toInt(), size[1].toInt());
     QTest::qWait(250);
     window.grab().save(folder + "/" + name + ".png");
+    window.resize(was);
 }
 
 } // namespace refero::app
