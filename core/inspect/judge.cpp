@@ -308,7 +308,8 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
         const read::PatchReading& r = s.reading.patches[i];
         const int at = s.definition.index_of(r.id);
-        if (at < 0 || r.pixels == 0 || !s.light.usable) continue;
+        // What lies on a patch is seen within it, also where the light is not explained.
+        if (at < 0 || r.pixels == 0 || (!s.light.usable && !s.finished())) continue;
         const chart::Patch& patch = s.definition.patches[static_cast<std::size_t>(at)];
         if (on_shadow_edge(s, patch)) continue;
         if (r.clipped > read::most_clipped) {
@@ -318,8 +319,9 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
         const Spots& spots = s.spots[static_cast<std::size_t>(at)];
         // How far off, in what is known of it: a limit that grows, the value measured against the usual one.
         const double usual = s.limits.at("occlusion").caution,
-                     limit = in_force(s.limits.at("occlusion"), 100 * s.light.residual_sd[i]).caution;
-        const bool means_tell = std::isfinite(s.light.residual[i]) && !s.finished(); // else the pixels alone
+                     limit = s.light.usable ? in_force(s.limits.at("occlusion"), 100 * s.light.residual_sd[i]).caution
+                                            : usual;
+        const bool means_tell = !s.finished() && std::isfinite(s.light.residual[i]); // else the pixels alone
         const double residual = means_tell ? 100 * s.light.residual[i] * usual / limit : 0, bright = 100 * spots.bright,
                      dark = 100 * spots.dark;
         growth[r.id] = limit / usual;
@@ -327,7 +329,7 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
         if (all_of_it && is_of_the_light(s, seen_of(r), s.light.expected[i]))
             shiny.emplace_back(std::max(residual, bright), r.id);
         else if (!all_of_it && bright > 0 && is_of_the_light(s, spots.brighter, spots.rest) &&
-                 (bright > dark || (s.finished() && !darkened(s, spots, s.light.expected[i]))))
+                 (bright > dark || (s.finished() && s.light.usable && !darkened(s, spots, s.light.expected[i]))))
             shiny.emplace_back(std::max(bright, std::min(dark, 100 - dark)), r.id);
         else if (const Around& gaps = around[static_cast<std::size_t>(at)];
                  !step && !too_dark && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps &&

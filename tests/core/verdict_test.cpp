@@ -2,6 +2,7 @@
 #include <cmath>
 #include <numbers>
 
+#include <nlohmann/json.hpp>
 #include <opencv2/imgcodecs.hpp>
 
 #include "colour/rgb.hpp"
@@ -88,6 +89,59 @@ TEST_F(Verdict, a_strong_shadow_in_a_finished_picture_is_told_with_a_rough_depth
     EXPECT_GT(f.value, 0.5 * 1.2);
     EXPECT_LT(f.value, 1.5 * 1.2);
     EXPECT_TRUE(std::find(f.patches.begin(), f.patches.end(), "B6") != f.patches.end());
+}
+
+/// A user's grid of 7 x 5 without gaps, all colours by chance.
+std::string gapless_chart(const Scratch& scratch) {
+    bench::Random random(3);
+    nlohmann::json d{{"refero_chart", 1},        {"id", "own"},
+                     {"title", "Own"},           {"size_mm", {112, 60}},
+                     {"reference", "own.cgats"}, {"patches", nlohmann::json::array()}};
+    std::string values;
+    for (int row = 0; row < 5; ++row)
+        for (int column = 0; column < 7; ++column) {
+            const std::string id = formatted("{}{}", static_cast<char>('A' + row), column + 1);
+            const bool grey = (7 * row + column) % 4 == 0;
+            d["patches"].push_back(
+                {{"id", id}, {"rect_mm", {16 * column, 12 * row, 16, 12}}, {"role", grey ? "neutral" : "other"}});
+            values += formatted("{} {:.2f} {:.2f} {:.2f}\n", id, random.uniform(25, 85),
+                                grey ? 0 : random.uniform(-40, 40), grey ? 0 : random.uniform(-40, 40));
+        }
+    test::written(scratch / "own.json", d.dump());
+    test::written(scratch / "own.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A "
+                                         "LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 35\nBEGIN_DATA\n" +
+                                             values + "END_DATA\n");
+    return (scratch / "own.json").string();
+}
+
+// Without gaps between the patches: the edge is seen within them, and what lies on them by its colour.
+TEST_F(Verdict, shadow_and_cover_are_told_in_a_finished_picture_of_a_chart_without_gaps) {
+    const std::string own = gapless_chart(scratch);
+    bench::Random random(5);
+    const bench::Style style = bench::random_style(random, "film");
+    const auto judged_with = [&](const std::string& more) {
+        test::Shot shot{.chart_width = 0.5, .rotation_deg = 4, .tilt_deg = 0, .more = more};
+        std::string text = test::scene_text(shot);
+        text.replace(text.find("grid24"), 6, own);
+        bench::write_finished(simulate::render(simulate::parse_scene(text, "test")), style, scratch / "a.jpg");
+        const auto s = work::take_shot(scratch / "a.jpg", {.chart = own});
+        return work::judge(s.frame, s, limits);
+    };
+    const inspect::Judgement clean = judged_with("");
+    EXPECT_EQ(alarms(clean), "");
+    EXPECT_EQ(finding(clean, "occlusion").status, inspect::Status::unknown);
+    const inspect::Finding shadow =
+        finding(judged_with(R"(,"shadows":[{"at":[0.55,0.5],"angle_deg":20,"stops":0.6,"soft_px":3}])"), "shadow");
+    EXPECT_TRUE(inspect::is_alarm(shadow.status)) << shadow.value;
+    for (const char* dark : {"A7", "C7", "E7"})
+        EXPECT_TRUE(std::find(shadow.patches.begin(), shadow.patches.end(), dark) != shadow.patches.end()) << dark;
+    EXPECT_TRUE(std::find(shadow.patches.begin(), shadow.patches.end(), "C1") == shadow.patches.end());
+    // A disc over more than one patch: C4, in the middle, is covered wholly.
+    const inspect::Judgement covered = judged_with(
+        R"(,"objects":[{"shape":"ellipse","in_front":true,"at":[0.5,0.5],"size":[0.13,0.19],"surface":[55,17,18]}])");
+    const inspect::Finding cover = finding(covered, "occlusion");
+    EXPECT_TRUE(inspect::is_alarm(cover.status)) << alarms(covered);
+    EXPECT_TRUE(std::find(cover.patches.begin(), cover.patches.end(), "C4") != cover.patches.end());
 }
 
 // What is unknown of a narrow camera under a mixed LED widens the limit, and a strong fault still passes it.
