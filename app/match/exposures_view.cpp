@@ -95,6 +95,9 @@ ExposuresView::ExposuresView(Desk& desk, QWidget* parent)
     connect(&desk_.chains, &Chains::followed, this, [this] {
         if (isVisible()) show_setup(0);
     });
+    connect(&desk_.tasks, &Tasks::setup_touched, this, [this](Id setup) {
+        if (setup == setup_) tell(); // it began, ended, failed or was cancelled
+    });
     auto* evidence = new QWidget;
     auto* column = new QVBoxLayout(evidence);
     column->setContentsMargins(0, 6, 0, 0);

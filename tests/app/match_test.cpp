@@ -163,6 +163,14 @@ TEST_F(MatchWalk, exposures_of_a_mode_tell_how_far_it_is_safe) {
     view.show_setup(lead());
     ASSERT_GE(view.frames()->rowCount(), 7);
     view.frames()->selectAll();
+    // Cancelled, and then the same again.
+    view.compare();
+    auto* button = view.findChild<QPushButton*>("compareExposures");
+    EXPECT_FALSE(button->isEnabled());
+    desk().tasks.cancel_all();
+    ASSERT_TRUE(idle());
+    ASSERT_FALSE(view.seen());
+    ASSERT_TRUE(wait_for([&] { return button->isEnabled(); }));
     press(Qt::Key_Return, Qt::ControlModifier);
     ASSERT_TRUE(wait_for([&] { return view.seen() && desk().tasks.running() == 0; })) << notice().toStdString();
     std::map<QString, int> row;
