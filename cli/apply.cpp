@@ -2,6 +2,7 @@
 #include <mutex>
 
 #include "frame/clip.hpp"
+#include "prove/elsewhere.hpp"
 #include "verb.hpp"
 #include "work/batch.hpp"
 
@@ -15,6 +16,7 @@ struct ApplyArguments : ShotArguments {
     std::string correction, second, folder, name = "{stem}";
     std::vector<std::string> images;
     double kelvin = 0, from = -1, to = -1;
+    LookArgument look;
     DevelopArguments how;
     Outputs outputs;
 };
@@ -59,9 +61,9 @@ Result run(const ApplyArguments& a) {
         throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
                     "Give the other light's correction with --second");
     if (a.to >= 0 && a.from < 0) throw Error(ErrorKind::usage, "--to needs --from", {}, "Say where the range begins");
-    const auto correction = std::make_shared<const fit::Correction>(fit::load(a.correction));
+    const auto correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.correction)));
     work::SecondLight second{.kelvin = a.kelvin};
-    if (!a.second.empty()) second.correction = std::make_shared<const fit::Correction>(fit::load(a.second));
+    if (!a.second.empty()) second.correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.second)));
     const std::vector<fs::path> files = files_of(a.images);
     if (files.empty())
         throw Error(ErrorKind::usage, "there are no frames", a.images.front(), "Name frames or a folder");
@@ -80,7 +82,7 @@ Result run(const ApplyArguments& a) {
     std::vector<work::BatchFrame> frames;
     for (work::Development& d : work::plan_targets(sources, naming, develop.format, a.folder))
         frames.push_back({std::move(d), correction, second});
-    std::vector<fs::path> inputs{a.correction, a.second, a.encoding};
+    std::vector<fs::path> inputs{a.correction, a.second, a.encoding, a.look.look};
     inputs.insert(inputs.end(), files.begin(), files.end());
     work_through(std::move(frames), inputs, a.folder, a.how, a.outputs, r, {});
     return r;
@@ -88,13 +90,19 @@ Result run(const ApplyArguments& a) {
 
 } // namespace
 
+fit::Correction LookArgument::on(fit::Correction correction) const {
+    if (look == "none") correction.look = {};
+    else if (!look.empty()) correction.look = prove::look_from(look);
+    return correction;
+}
+
 void DevelopArguments::add(CLI::App& app) {
     app.add_option("--format", format, "tiff, exr, png or jpeg")->capture_default_str();
     app.add_option("--space", space, "srgb display-p3 oprgb bt709 bt2020 romm linear-bt709 acescg xyz-d50")
         ->capture_default_str();
     app.add_option("--depth", depth, "8 or 16 (TIFF, PNG), half or float (EXR)");
     app.add_option("--gamut", gamut, "Colours outside the space: clip, or map along their hue")->capture_default_str();
-    app.add_option("--parts", parts, "balance,exposure,colour,finish or some of them; default: all");
+    app.add_option("--parts", parts, "balance,exposure,colour,finish,look or some of them; default: all");
     app.add_option("--white-luminance", white_luminance,
                    "EXR: luminance of the perfect diffuser, cd/m2, as its whiteLuminance; default: not told")
         ->check(CLI::Range(0.01, 1e6));
@@ -185,6 +193,7 @@ Run add_apply(CLI::App& app) {
     app.add_option("--from", a->from, "Of clips: all stills from here on, s, to numbered files")
         ->check(CLI::NonNegativeNumber);
     app.add_option("--to", a->to, "Of clips: up to here, s; default: the end")->check(CLI::NonNegativeNumber);
+    a->look.add(app);
     a->how.add(app);
     a->add_encoding(app);
     a->outputs.add(app);

@@ -17,6 +17,7 @@ struct FitArguments : ShotArguments {
     std::vector<double> spot;
     bool curves = false;
     balance::Finish finish;
+    LookArgument look;
     Outputs outputs;
 };
 
@@ -51,6 +52,7 @@ void add_options(CLI::App& app, FitArguments& a) {
     app.add_option("--greener", a.finish.greener, "The same across it, in thousandths of Duv; negative: more magenta");
     app.add_option("--keep-light", a.finish.light_kept,
                    "Share of the light's own colour that the picture keeps, 0 to 1");
+    a.look.add(app);
     app.add_option("--light", a.light, "Name of the light, kept in the correction");
     app.add_option("-o,--output", a.output, "Correction to write (JSON)")->required();
     a.outputs.add(app);
@@ -60,8 +62,8 @@ void add_options(CLI::App& app, FitArguments& a) {
 void check(const FitArguments& a) {
     if (a.images.empty() == a.readings.empty())
         throw Error(ErrorKind::usage, "give chart shots, or --readings", {}, "One of both");
-    std::vector<std::filesystem::path> inputs{a.readings, a.reference,         a.chart,
-                                              a.encoding, a.samples_reference, a.samples};
+    std::vector<std::filesystem::path> inputs{a.readings,          a.reference, a.chart,    a.encoding,
+                                              a.samples_reference, a.samples,   a.look.look};
     inputs.insert(inputs.end(), a.images.begin(), a.images.end());
     a.outputs.check({a.output}, inputs);
     balance::matrix_of(a.finish, {}); // refuses what is too large
@@ -130,6 +132,7 @@ void finish(fit::Correction& c, const FitArguments& a, const std::optional<chart
     const balance::ExposureTarget target =
         a.target.empty() ? balance::ExposureTarget{} : balance::exposure_target(a.target);
     c.finish = a.finish;
+    c = a.look.on(std::move(c));
     c.light_name = a.light;
     if (!a.target.empty()) {
         const auto ask = balance::asked(target, c.balance, c.reading, c.reference, definition ? &*definition : nullptr);

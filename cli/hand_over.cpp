@@ -17,6 +17,7 @@ Run add_export(CLI::App& app) {
     struct Arguments {
         std::string correction, second, format, output;
         deliver::Options options;
+        LookArgument look;
         Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
@@ -36,12 +37,15 @@ Run add_export(CLI::App& app) {
                    "dcp: what the program that reads it calls the camera; default: the frame's UniqueCameraModel");
     app.add_option("--second", a->second, "dcp: the correction of the same camera under another light");
     app.add_option("--title", a->options.name, "Title in the file; default: camera and light");
+    a->look.add(app);
     a->outputs.add(app);
     return [a] {
         const deliver::Format& format = deliver::format_named(a->format);
-        a->outputs.check({format.first_of(a->output)}, {a->correction, a->second, a->options.input_encoding});
+        a->outputs.check({format.first_of(a->output)},
+                         {a->correction, a->second, a->options.input_encoding, a->look.look});
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
-        const deliver::Written w = deliver::write(fit::load(a->correction), a->format, a->output, a->options);
+        const deliver::Written w =
+            deliver::write(a->look.on(fit::load(a->correction)), a->format, a->output, a->options);
         Result r;
         r.json = {{"file", a->output},
                   {"format", a->format},

@@ -6,7 +6,7 @@
 #include "work/handover.hpp"
 #include "work/intake.hpp"
 #include "work/keeping.hpp"
-#include "work/making.hpp"
+#include "work/renderings.hpp"
 #include "work/report.hpp"
 
 namespace refero::cli {
@@ -16,7 +16,7 @@ namespace fs = std::filesystem;
 namespace {
 
 struct JobArguments {
-    std::string file, action, setup, output, chunk, formats = "cube,dcp,icc,matrix", name = "{stem}";
+    std::string file, action, setup, output, chunk, rendering, formats = "cube,dcp,icc,matrix", name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
     bool list = false, all_frames = false;
@@ -104,6 +104,16 @@ Result take(job::JobFile& job, const JobArguments& a) {
     return r;
 }
 
+/// Those that no longer hold follow the setup's own correction.
+void refit_renderings(job::JobFile& job, plan::Id setup) {
+    const work::Chain c = work::chain_of(job.content(), setup);
+    for (const work::KeptRendering& k : work::renderings_of(job.content(), c))
+        if (!k.stale.empty()) {
+            const work::FitRequest request = work::fit_request(job.content(), c, k);
+            job.change(work::keep(job.content(), request, k, work::fit(request)));
+        }
+}
+
 Result fit(job::JobFile& job, const JobArguments& a) {
     Result r;
     r.json["fitted"] = r.json["failed"] = Json::array();
@@ -114,6 +124,7 @@ Result fit(job::JobFile& job, const JobArguments& a) {
             const work::FitRequest request = work::fit_request(job.content(), c);
             const fit::Correction made = work::fit(request);
             job.change(work::keep(job.content(), request, made));
+            refit_renderings(job, c.id);
             r.json["fitted"].push_back({{"setup", c.title},
                                         {"model", fit::name_of(made.model)},
                                         {"fit", json_of(made.fit)},
@@ -170,19 +181,30 @@ Result write_all(job::JobFile& job, const JobArguments& a, const std::vector<Out
     return r;
 }
 
+/// Of those in force: all, the one that is named, or where none is named all.
+std::vector<work::InForce> wanted(const plan::Shoot& shoot, const work::Chain& c, const std::string& rendering) {
+    std::vector<work::InForce> all = work::in_force(shoot, c);
+    if (!rendering.empty() && rendering != "all")
+        std::erase_if(all, [&](const work::InForce& f) { return f.rendering != rendering; });
+    return all;
+}
+
 Result hand_over(job::JobFile& job, const JobArguments& a) {
     std::vector<Output> outputs;
     for (const work::Chain& c : chosen(job.content(), a.setup)) {
         if (!c.correction) continue;
-        std::stringstream names(a.formats);
         std::vector<std::string> files;
-        for (std::string name; std::getline(names, name, ',');) {
-            const deliver::Format& format = deliver::format_named(name);
-            const std::string stem = file_name(c.title) + (format.extension == ".json" ? "-" + format.id : "");
-            const fs::path target = fs::path(a.output) / (stem + format.extension);
-            files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
-            outputs.push_back({c, format.first_of(target), c.title,
-                               [=, id = format.id] { return work::write_file(*c.correction, id, {}, target); }});
+        for (const work::InForce& by : wanted(job.content(), c, a.rendering)) {
+            std::stringstream names(a.formats);
+            for (std::string name; std::getline(names, name, ',');) {
+                const deliver::Format& format = deliver::format_named(name);
+                const std::string stem = file_name(work::with_rendering(c.title, by.rendering)) +
+                                         (format.extension == ".json" ? "-" + format.id : "");
+                const fs::path target = fs::path(a.output) / (stem + format.extension);
+                files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
+                outputs.push_back({c, format.first_of(target), c.title,
+                                   [=, id = format.id] { return work::write_rendering(by, id, {}, target); }});
+            }
         }
         const fs::path note = fs::path(a.output) / (file_name(c.title) + "-note.txt");
         outputs.push_back({c, note, c.title, [=, text = work::note_of(job.content(), c, files)] {
@@ -224,6 +246,7 @@ Result listed(const job::JobFile& job, const JobArguments& a, std::size_t frames
                            quoted(fs::absolute(job.file()).string()) + " apply --chunk " + std::to_string(k) + "/" +
                            std::to_string(chunks);
         if (!a.setup.empty()) line += " --setup " + quoted(a.setup);
+        if (!a.rendering.empty()) line += " --rendering " + quoted(a.rendering);
         line +=
             " -o " + quoted(fs::absolute(a.output).string()) + " --format " + a.how.format + " --space " + a.how.space;
         if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
@@ -240,18 +263,18 @@ Result listed(const job::JobFile& job, const JobArguments& a, std::size_t frames
 Result develop(job::JobFile& job, const JobArguments& a) {
     const work::DevelopOptions options = a.how.options(a.outputs);
     if (a.output.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
-    std::map<std::shared_ptr<const fit::Correction>, work::Chain> chains;
     std::vector<const work::Chain*> batch;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
     const auto all = chosen(job.content(), a.setup);
-    for (const work::Chain& c : all) {
-        if (!c.correction) continue;
-        chains.emplace(c.correction, c);
-        batch.push_back(&chains.at(c.correction));
-    }
+    for (const work::Chain& c : all)
+        if (c.correction) batch.push_back(&c);
+    const auto chain_of = [&](const work::BatchFrame& f) -> const work::Chain& {
+        return **std::find_if(batch.begin(), batch.end(), [&](const work::Chain* c) { return c->id == f.setup; });
+    };
+    const std::string rendering = a.rendering == "all" ? work::all_renderings : a.rendering;
     std::vector<work::BatchFrame> frames =
-        work::batch_of(job.content(), batch, options.format, a.output, a.name, options.space);
+        work::batch_of(job.content(), batch, options.format, a.output, a.name, options.space, rendering);
     if (a.list) return listed(job, a, frames.size());
     if (!a.chunk.empty()) {
         // Planned whole, so that names are told apart as in one run: no two chunks write one file.
@@ -268,14 +291,14 @@ Result develop(job::JobFile& job, const JobArguments& a) {
         std::move(frames), {}, a.output, a.how, a.outputs, r,
         [&](const work::BatchFrame& f, const work::Developed& done) {
             if (!a.chunk.empty()) return; // the run that ends the batch keeps the rows
-            job.change(work::keep(job.content(), chains.at(f.correction), done));
+            job.change(work::keep(job.content(), chain_of(f), done));
         },
         [&](const work::BatchFrame& f) {
             const fs::path whole = fs::absolute(f.frame.target).lexically_normal();
             const auto& rows = job.content().handovers;
             if (!std::any_of(rows.begin(), rows.end(), [&](const auto& h) { return h.file == whole; }))
-                unknown.emplace_back(&chains.at(f.correction),
-                                     work::HandedOver{f.frame.target, "frame", "finished by a job queue"});
+                unknown.emplace_back(&chain_of(f),
+                                     work::HandedOver{f.frame.target, "frame", "finished by a job queue", f.row});
         });
     if (!unknown.empty() && a.chunk.empty()) job.change(work::keep_all(job.content(), unknown));
     return r;
@@ -341,6 +364,8 @@ Run add_job(CLI::App& app) {
     app.add_option("FRAME", a->files, "take: frames and clips");
     app.add_option("--setup", a->setup,
                    "fit, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
+    app.add_option("--rendering", a->rendering,
+                   "handover, apply: a rendering by its name, or all; default: handover all, apply the setup's own");
     app.add_option("-o,--output", a->output,
                    "handover, apply: folder to write to, made if missing; report, archive: the file");
     app.add_flag("--all-frames", a->all_frames, "archive: not the chart shots alone");

@@ -109,6 +109,18 @@ void work_through(std::vector<work::BatchFrame> frames, const std::vector<std::f
 void say(const std::string& line);
 void say_to_errors(bool on);
 
+/// A look for corrections of a verb: an option.
+struct LookArgument {
+    std::string look;
+    void add(CLI::App& app) {
+        app.add_option("--look", look,
+                       "A look after the correction in place of its own: one that Refero kept (JSON), a LUT or a CDL "
+                       "on display codes, or none");
+    }
+    /// The correction with it. Throws Error(input).
+    fit::Correction on(fit::Correction correction) const;
+};
+
 Json json_of(const fit::Statistics& s);
 Json json_of(const chart::Corners& corners);
 

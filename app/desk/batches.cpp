@@ -3,12 +3,21 @@
 #include "desk/document.hpp"
 #include "desk/handovers.hpp"
 #include "desk/watcher.hpp"
+#include "work/renderings.hpp"
 
 namespace refero::app {
 
 namespace {
 constexpr qint64 collect_every_ms = 2000; ///< the job learns what was written at least so often
+
+int times_rendered(const plan::Shoot& shoot, const Chain& chain, const std::string& rendering) {
+    if (rendering.empty()) return 1;
+    const auto all = work::in_force(shoot, chain);
+    return static_cast<int>(std::count_if(all.begin(), all.end(), [&](const work::InForce& r) {
+        return rendering == work::all_renderings || r.rendering == rendering;
+    }));
 }
+} // namespace
 
 Batches::Batches(JobDocument& job, Chains& chains, Handovers& handovers, Watcher& watcher, Tasks& tasks,
                  Notices& notices)
@@ -23,7 +32,8 @@ int Batches::count(const BatchWish& wish) const {
     int n = 0;
     for (const Id setup : wish.setups)
         if (chains_.has(setup) && chains_.at(setup).correction)
-            n += (chains_.at(setup).chart_frame.id ? 1 : 0) + static_cast<int>(chains_.at(setup).frames.size());
+            n += times_rendered(job_.shoot(), chains_.at(setup), wish.rendering) *
+                 ((chains_.at(setup).chart_frame.id ? 1 : 0) + static_cast<int>(chains_.at(setup).frames.size()));
     return n;
 }
 
@@ -34,16 +44,12 @@ void Batches::develop(const BatchWish& wish) {
     if (!fs::is_directory(wish.folder, ec))
         return notices_.tell(tr("%1: this folder cannot be made. Choose another one.").arg(qt(wish.folder.string())));
     std::vector<const Chain*> chains;
-    std::map<const fit::Correction*, Id> setup_of;
     for (const Id setup : wish.setups)
-        if (chains_.has(setup) && chains_.at(setup).correction) {
-            chains.push_back(&chains_.at(setup));
-            setup_of[chains.back()->correction.get()] = setup;
-        }
+        if (chains_.has(setup) && chains_.at(setup).correction) chains.push_back(&chains_.at(setup));
     std::vector<work::BatchFrame> all;
     if (!notices_.guarded([&] {
             all = work::batch_of(job_.shoot(), chains, wish.develop.format, wish.folder, wish.pattern,
-                                 wish.develop.space);
+                                 wish.develop.space, wish.rendering);
         }))
         return;
     if (chains_.has(wish.second))
@@ -51,7 +57,7 @@ void Batches::develop(const BatchWish& wish) {
     // What may be finished is opened to see by which correction: beside the window, there may be hundreds.
     std::vector<fs::path> all_targets;
     for (const work::BatchFrame& f : all) all_targets.push_back(f.frame.target);
-    const auto begin_with = [=, this](const std::vector<bool>& before) { begin(wish, all, before, setup_of); };
+    const auto begin_with = [=, this](const std::vector<bool>& before) { begin(wish, all, before); };
     if (!wish.resume || work::existing(all_targets).empty()) return begin_with(std::vector<bool>(all.size(), false));
     state_ = {.frames = static_cast<int>(all.size()), .running = true, .folder = wish.folder};
     emit changed();
@@ -69,8 +75,7 @@ void Batches::develop(const BatchWish& wish) {
         });
 }
 
-void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before,
-                    const std::map<const fit::Correction*, Id>& setup_of) {
+void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before) {
     std::vector<work::BatchFrame> frames;
     std::vector<fs::path> targets;
     for (std::size_t i = 0; i < all.size(); ++i)
@@ -108,7 +113,7 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
                 frames, options,
                 [&](const work::BatchEnd& end) {
                     std::unique_lock lock(gate->mutex);
-                    gate->arrived.emplace_back(setup_of.at(frames[end.frame].correction.get()), end);
+                    gate->arrived.emplace_back(frames[end.frame].setup, end);
                     progress(static_cast<double>(++ended) / static_cast<double>(frames.size()));
                     if (told.elapsed() > collect_every_ms || ended <= 1) {
                         told.start();

@@ -22,7 +22,8 @@ struct BatchWish {
     work::DevelopOptions develop;
     fs::path folder;
     std::string pattern = "{stem}";
-    bool resume = true; ///< leave out what was finished with the same correction and settings
+    std::string rendering; ///< see work::batch_of
+    bool resume = true;    ///< leave out what was finished with the same correction and settings
 };
 
 class Batches : public QObject {
@@ -58,8 +59,7 @@ private:
         std::vector<std::pair<Id, work::BatchEnd>> arrived; ///< setup, and what became of the frame
     };
     /// Those that are not finished.
-    void begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before,
-               const std::map<const fit::Correction*, Id>& setup_of);
+    void begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before);
     void collect();
 
     JobDocument& job_;

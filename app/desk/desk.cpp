@@ -25,6 +25,7 @@ Desk::Desk()
       handovers(job, kit, chains, watcher, tasks, notices),
       batches(job, chains, handovers, watcher, tasks, notices),
       matches(job, chains, tasks, notices),
+      renderings(job, kit, chains, tasks, notices),
       monitors(kit, notices),
       practice(kit, tasks) {
     QObject::connect(&tasks, &Tasks::failed, &notices, &Notices::told);
@@ -32,6 +33,8 @@ Desk::Desk()
     QObject::connect(&pictures, &Pictures::changed, &chains, [this](Id setup) {
         if (chains.has(setup)) emit chains.setup_changed(setup);
     });
+    // Renderings follow their setup; when the fit has ended.
+    QObject::connect(&setups, &Setups::fitted, &renderings, &Renderings::refit, Qt::QueuedConnection);
     // A new job begins with the house's limits.
     QObject::connect(&job, &JobDocument::opened, &kit, [this] {
         const QString own = QSettings().value(earlier_limits).toString();

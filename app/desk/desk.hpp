@@ -11,6 +11,7 @@
 #include "desk/monitors.hpp"
 #include "desk/practice.hpp"
 #include "desk/readings.hpp"
+#include "desk/renderings.hpp"
 #include "desk/setups.hpp"
 #include "desk/watcher.hpp"
 #include "pictures/pictures.hpp"
@@ -35,6 +36,7 @@ struct Desk {
     Handovers handovers;
     Batches batches;
     Matches matches;
+    Renderings renderings;
     Monitors monitors;
     Practice practice;
 };

@@ -26,13 +26,19 @@ bool Handovers::may_write(const std::vector<fs::path>& outputs, Consent consent)
     return false;
 }
 
-void Handovers::run(Id setup, const fs::path& file,
-                    std::function<work::HandedOver(std::stop_token, const Progress&)> write) {
-    watcher_.know(fs::absolute(file).lexically_normal()); // it is no new frame
-    tasks_.run({Doing::writing, setup}, tr("Writing %1").arg(name_of_file(file)),
+void Handovers::run(Id setup, const std::vector<fs::path>& files,
+                    std::function<Written(std::stop_token, const Progress&)> write) {
+    for (const fs::path& file : files) watcher_.know(fs::absolute(file).lexically_normal()); // it is no new frame
+    tasks_.run({Doing::writing, setup},
+               files.size() == 1 ? tr("Writing %1").arg(name_of_file(files.front()))
+                                 : tr("Writing %1 files").arg(files.size()),
                [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-                   const work::HandedOver handed = write(stop, progress);
-                   return [=, this] { handed_over({{setup, handed}}); };
+                   const Written written = write(stop, progress);
+                   return [=, this] {
+                       std::vector<std::pair<Id, work::HandedOver>> handed;
+                       for (const work::HandedOver& h : written) handed.emplace_back(setup, h);
+                       handed_over(handed);
+                   };
                });
 }
 
@@ -54,10 +60,27 @@ void Handovers::handed_over(const std::vector<std::pair<Id, work::HandedOver>>& 
 
 void Handovers::write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
                            Consent consent) {
-    const auto correction = chains_.at(setup).correction;
-    if (!correction || !may_write({deliver::format_named(format).first_of(file)}, consent)) return;
-    run(setup, file,
-        [=](std::stop_token, const Progress&) { return work::write_file(*correction, format, options, file); });
+    if (const auto correction = chains_.at(setup).correction)
+        write_renderings(setup, {{{0, {}, correction}, file}}, format, options, consent);
+}
+
+void Handovers::write_renderings(Id setup, const std::vector<std::pair<work::InForce, fs::path>>& files,
+                                 const std::string& format, const deliver::Options& options, Consent consent) {
+    std::vector<fs::path> outputs, firsts;
+    for (const auto& [rendering, file] : files) {
+        outputs.push_back(file);
+        firsts.push_back(deliver::format_named(format).first_of(file));
+    }
+    if (files.empty() || !may_write(firsts, consent)) return;
+    run(setup, outputs, [=](std::stop_token stop, const Progress& progress) {
+        Written written;
+        for (const auto& [rendering, file] : files) {
+            throw_if_stopped(stop);
+            written.push_back(work::write_rendering(rendering, format, options, file));
+            progress(static_cast<double>(written.size()) / static_cast<double>(files.size()));
+        }
+        return written;
+    });
 }
 
 void Handovers::write_reading(Id setup, const fs::path& file, Consent consent) {
@@ -72,8 +95,8 @@ void Handovers::write_reading(Id setup, const fs::path& file, Consent consent) {
 
 void Handovers::write_trimmed(Id setup, const prove::Named& other, const fs::path& file, Consent consent) {
     if (!chains_.at(setup).balance || !may_write({file}, consent)) return;
-    run(setup, file, [=, chain = chains_.at(setup)](std::stop_token, const Progress&) {
-        return work::write_trimmed(chain, other, file);
+    run(setup, {file}, [=, chain = chains_.at(setup)](std::stop_token, const Progress&) {
+        return Written{work::write_trimmed(chain, other, file)};
     });
 }
 
@@ -89,10 +112,10 @@ void Handovers::verify(Id setup, const fs::path& picture, std::function<void(con
 void Handovers::write_match(const work::KeptMatch& match, const std::string& format, const deliver::Options& options,
                             const fs::path& file, Consent consent) {
     if (!chains_.has(match.other) || !may_write({deliver::format_named(format).first_of(file)}, consent)) return;
-    run(match.other, file, [=](std::stop_token, const Progress&) {
+    run(match.other, {file}, [=](std::stop_token, const Progress&) {
         work::HandedOver handed = work::write_file(*match.correction, format, options, file);
         handed.correction = match.row;
-        return handed;
+        return Written{handed};
     });
 }
 

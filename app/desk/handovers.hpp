@@ -4,6 +4,7 @@
 #include "desk/chains.hpp"
 #include "work/handover.hpp"
 #include "work/matching.hpp"
+#include "work/renderings.hpp"
 
 namespace refero::app {
 
@@ -27,6 +28,9 @@ public:
     bool may_write(const std::vector<fs::path>& outputs, Consent consent);
     void write_file(Id setup, const std::string& format, const deliver::Options& options, const fs::path& file,
                     Consent consent = Consent::ask);
+    /// Several renderings of a setup, each to its file.
+    void write_renderings(Id setup, const std::vector<std::pair<work::InForce, fs::path>>& files,
+                          const std::string& format, const deliver::Options& options, Consent consent = Consent::ask);
     void write_reading(Id setup, const fs::path& file, Consent consent = Consent::ask);
     /// Writes one made elsewhere, with a small fitted correction after it, as a cube.
     void write_trimmed(Id setup, const prove::Named& other, const fs::path& file, Consent consent = Consent::ask);
@@ -39,7 +43,9 @@ public:
     void handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed);
 
 private:
-    void run(Id setup, const fs::path& file, std::function<work::HandedOver(std::stop_token, const Progress&)> write);
+    using Written = std::vector<work::HandedOver>;
+    void run(Id setup, const std::vector<fs::path>& files,
+             std::function<Written(std::stop_token, const Progress&)> write);
 
     JobDocument& job_;
     KitDocument& kit_;

@@ -103,7 +103,7 @@ void Setups::versions(Id setup, std::function<void(std::vector<Version>)> show) 
     if (!chains_.has(setup)) return show({});
     std::vector<plan::Correction> rows;
     for (const plan::Correction& row : job_.shoot().corrections)
-        if (row.setup == setup && row.kind != plan::CorrectionKind::match) rows.push_back(row);
+        if (row.setup == setup && !plan::stands_beside(row.kind)) rows.push_back(row);
     tasks_.run_quietly({}, [=, chain = chains_.at(setup)](std::stop_token, const Progress&) -> Tasks::Then {
         const auto all = work::versions(rows, chain);
         return [show, all] { show(all); };

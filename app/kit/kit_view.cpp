@@ -91,6 +91,7 @@ KitView::KitView(Desk& desk, QWidget* parent)
     add(tr("Monitors"), make_monitors());
     add(tr("Fallbacks"), make_fallbacks());
     add(tr("Warmth steps"), make_warmths());
+    add(tr("Looks"), make_looks());
     add(tr("Series"), make_series());
     add(tr("Gate limits"), new GateLimits(desk_));
     connect(sections_, &QListWidget::currentRowChanged, this, [this](int row) {
@@ -451,6 +452,28 @@ QWidget* KitView::make_warmths() {
         w.name = tr("New step").toStdString();
         w.mired = 10;
     });
+    return s;
+}
+
+QWidget* KitView::make_looks() {
+    using plan::KeptLook;
+    auto* s = new KitSection<KeptLook>(
+        desk_, &plan::Kit::looks, tr("Looks"),
+        tr("Kept from a setup's look, for clients who come back. Without a client a look is offered in every job."),
+        {{tr("Name"), [](const KeptLook& l) { return qt(l.name); }},
+         {tr("Client"), [](const KeptLook& l) { return l.client.empty() ? tr("anybody") : qt(l.client); }},
+         {tr("What it does"), [](const KeptLook& l) {
+              try {
+                  balance::Look look = balance::look_from_json(l.content);
+                  look.name.clear();
+                  return qt(balance::in_words(look));
+              } catch (const Error& e) { return words_of(e); }
+          }}});
+    auto& f = s->form();
+    f.text(tr("Name"), &KeptLook::name);
+    f.text(tr("Client"), &KeptLook::client);
+    s->side()->addStretch();
+    s->without_adding();
     return s;
 }
 

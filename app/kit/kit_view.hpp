@@ -39,6 +39,7 @@ private:
     int next_number(Id camera) const;
     QWidget* make_fallbacks();
     QWidget* make_warmths();
+    QWidget* make_looks();
     QWidget* make_series();
 
     class ChartEditor* chart_editor();

@@ -49,7 +49,8 @@ std::vector<Compared> ComparedPictures::offered(Id setup) const {
         if (c.chart_frame.id) {
             of_frame(c, c.chart_frame.id);
             for (const plan::Correction& k : job_.shoot().corrections)
-                if (k.setup == id && k.id != c.correction_id && k.kind == plan::CorrectionKind::plain)
+                if (k.setup == id && k.id != c.correction_id &&
+                    (k.kind == plan::CorrectionKind::plain || k.kind == plan::CorrectionKind::rendering))
                     all.push_back({id, c.chart_frame.id, Compared::As::version, k.id});
         }
         if (setup)
@@ -66,6 +67,7 @@ std::pair<QString, QString> ComparedPictures::name_of(const Compared& one) const
     const auto* kept = one.as == Compared::As::version ? plan::record(job_.shoot().corrections, one.version) : nullptr;
     const QString how = one.as == Compared::As::balanced    ? QObject::tr("balanced")
                         : one.as == Compared::As::corrected ? QObject::tr("corrected")
+                        : kept && !kept->name.empty()       ? QObject::tr("rendering %1").arg(qt(kept->name))
                         : kept ? QObject::tr("as of %1").arg(qt(kept->made).replace('T', ' ').remove('Z'))
                                : QObject::tr("a version that is gone");
     return {qt(chains_.at(one.setup).title), file + ", " + how};

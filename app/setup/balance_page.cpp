@@ -32,7 +32,6 @@ QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
 
 constexpr QSize strip_size(108, 16);
 constexpr int live_width = 900; // of the picture that follows a slider
-constexpr int finish_tab = 2;
 
 } // namespace
 
@@ -71,7 +70,8 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
       plots_(new QTabWidget),
       tabs_(new QTabWidget),
       scopes_(new Scopes),
-      finish_(new FinishPanel) {
+      finish_(new FinishPanel),
+      look_(new LookPanel(desk)) {
     auto* top = side_row();
     top->addWidget(light_, 1);
     top->addWidget(facts_, 1);
@@ -106,6 +106,7 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     tabs_->addTab(candidates_tab(), tr("What to balance on"));
     tabs_->addTab(exposures_, tr("Where white and black lie"));
     tabs_->addTab(finish_, tr("After the correction"));
+    tabs_->addTab(look_, tr("Look"));
     codes_ = new CodesPanel;
     tabs_->addTab(codes_, tr("Codes"));
     connect(codes_, &CodesPanel::patch_chosen, picture_, &PictureView::select_patch);
@@ -115,8 +116,16 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     seen->setSizes({400, 250});
     arrange("balance", seen, tabs_);
     connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
-    connect(tabs_, &QTabWidget::currentChanged, this, [this](int i) {
-        if (i == finish_tab) plots_->setCurrentWidget(scopes_);
+    connect(tabs_, &QTabWidget::currentChanged, this, [this] {
+        if (tabs_->currentWidget() == finish_ || tabs_->currentWidget() == look_) plots_->setCurrentWidget(scopes_);
+        if (tabs_->currentWidget() == look_) look_->show_setup(setup_);
+        render(false);
+    });
+    connect(look_, &LookPanel::moving, this, [this] { render(true); });
+    connect(look_, &LookPanel::settled, this, [this](const balance::Look& look, const QString& what) {
+        Settings s = desk_.chains.at(setup_).settings;
+        s.look = look;
+        desk_.setups.change(setup_, s, what);
         render(false);
     });
     connect(finish_, &FinishPanel::moving, this, [this] { render(true); });
@@ -401,19 +410,25 @@ void BalancePage::render(bool live) {
     const std::shared_ptr<const frame::Frame> pixels = live || !whole_ ? small_ : whole_;
     if (!pixels || !desk_.chains.has(setup_) || !desk_.chains.at(setup_).balance) return;
     const Chain& s = desk_.chains.at(setup_);
-    const bool finishing = tabs_->currentIndex() == finish_tab && s.correction;
-    fit::Correction alone = finishing ? *s.correction : fit::balance_alone(*s.balance, s.light);
-    alone.finish = {};
+    const bool finishing = tabs_->currentWidget() == finish_ && s.correction;
+    const bool looking = tabs_->currentWidget() == look_ && s.correction;
+    fit::Correction alone = finishing || looking ? *s.correction : fit::balance_alone(*s.balance, s.light);
+    alone.look = {};
+    if (!looking) alone.finish = {};
     fit::Correction finished = alone;
-    finished.finish = finish_->finish();
-    const auto make = [pixels, alone, finished] {
+    if (looking) finished.look = look_->look();
+    else finished.finish = finish_->finish();
+    const bool changed = looking ? !finished.look.empty() : !finished.finish.empty();
+    const auto make = [pixels, alone, finished, changed] {
         return std::pair(rendition_of(apply::corrected(*pixels, alone, "srgb"), *pixels),
-                         finished.finish.empty() ? Rendition{}
-                                                 : rendition_of(apply::corrected(*pixels, finished, "srgb"), *pixels));
+                         changed ? rendition_of(apply::corrected(*pixels, finished, "srgb"), *pixels) : Rendition{});
     };
     const auto show = [this, request = ++rendered_,
-                       names = std::pair(finishing ? tr("The correction alone") : tr("Balanced only"),
-                                         tr("Finished: %1").arg(qt(balance::in_words(finished.finish))))](
+                       names = std::pair(looking     ? tr("Without the look")
+                                         : finishing ? tr("The correction alone")
+                                                     : tr("Balanced only"),
+                                         looking ? tr("With it: %1").arg(qt(balance::in_words(finished.look)))
+                                                 : tr("Finished: %1").arg(qt(balance::in_words(finished.finish))))](
                           const std::pair<Rendition, Rendition>& made) {
         if (request != rendered_) return;
         picture_->set_names(names.first, names.second);
@@ -439,6 +454,7 @@ void BalancePage::show_setup(Id setup) {
     const Chain& s = desk_.chains.at(setup);
     show_frames(s);
     finish_->set(s, desk_.kit.kit());
+    if (tabs_->currentWidget() == look_) look_->show_setup(setup);
     const bool chart_frame = frame_->currentData().toLongLong() == 0;
     if (!s.balance || (chart_frame && !desk_.pictures.of(setup_).frame)) {
         small_.reset();

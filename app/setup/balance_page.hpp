@@ -11,6 +11,7 @@
 #include "../widgets/scopes.hpp"
 #include "codes_panel.hpp"
 #include "finish_panel.hpp"
+#include "look_panel.hpp"
 #include "page.hpp"
 
 namespace refero::app {
@@ -53,6 +54,7 @@ private:
     QTabWidget *plots_, *tabs_;
     Scopes* scopes_;
     FinishPanel* finish_;
+    LookPanel* look_;
     CodesPanel* codes_;
     std::shared_ptr<const frame::Frame> small_, whole_; ///< of the frame on show
     Id pixels_setup_ = 0, pixels_frame_ = 0;

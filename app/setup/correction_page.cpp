@@ -43,6 +43,7 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
       tabs_(new QTabWidget),
       elsewhere_(new ElsewherePanel(desk)),
       weights_(new WeightsPanel(desk)),
+      renderings_(new RenderingsPanel(desk)),
       scopes_(new Scopes),
       ramps_(new RampView),
       words_(new FlowLabel) {
@@ -67,7 +68,7 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
         tr("Colour model; by default the one that predicts left-out patches best, the simpler one in a tie"));
     model_->addItem(tr("by cross-validation"), "");
     for (const auto m : fit::all_models) model_->addItem(words_of(m), QString::fromStdString(fit::name_of(m)));
-    add(tr("&Rendering"), intent_,
+    add(tr("Made f&or"), intent_,
         tr("Which colours the fit cares for most: all alike, skin, strong colours, greens, earths and yellows"));
     for (const auto& [intent, words] : std::initializer_list<std::pair<fit::Intent, QString>>{
              {fit::Intent::even, tr("even")},
@@ -118,13 +119,20 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     tabs_->setObjectName("correctionTabs");
     tabs_->setDocumentMode(true);
     tabs_->addTab(candidates_tab(), tr("Candidates"));
-    tabs_->addTab(versions_tab(), tr("Kept versions"));
-    tabs_->addTab(elsewhere_, tr("Made elsewhere"));
+    tabs_->addTab(renderings_, tr("Renderings"));
+    tabs_->addTab(versions_tab(), tr("Versions"));
+    tabs_->addTab(elsewhere_, tr("Elsewhere"));
     tabs_->addTab(weights_, tr("Weights"));
     tabs_->addTab(ramps_, tr("Ramps"));
     tabs_->addTab(scopes_, tr("Scopes"));
     connect(tabs_, &QTabWidget::currentChanged, this, &CorrectionPage::show_tab);
     connect(elsewhere_, &ElsewherePanel::compare, this, &CorrectionPage::compare_with);
+    connect(renderings_, &RenderingsPanel::chosen, this, [this](Id row) {
+        Comparison with;
+        with.with = row ? Comparison::With::version : Comparison::With::balance;
+        with.version = row;
+        compare_with(with);
+    });
     connect(scopes_, &Scopes::region_wanted, this, [this] {
         picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
     });
@@ -172,6 +180,7 @@ void CorrectionPage::show_tab() {
     const QWidget* front = tabs_->currentWidget();
     if (front == elsewhere_) elsewhere_->show_setup(setup_);
     else if (front == weights_) weights_->show_setup(setup_);
+    else if (front == renderings_) renderings_->show_setup(setup_);
     else if (front == ramps_)
         ramps_->set(s.correction ? prove::ramps([&](const colour::Vec3& rgb) { return (*s.correction)(rgb); },
                                                 s.correction->reading, s.correction->reference)
@@ -257,6 +266,8 @@ QString CorrectionPage::name_of(const Comparison& with) const {
     case Comparison::With::standard: return tr("raw file's own matrix");
     case Comparison::With::elsewhere: return QString::fromStdString(with.other.file.filename().string());
     case Comparison::With::version:
+        if (const auto* row = plan::record(desk_.job.shoot().corrections, with.version); row && !row->name.empty())
+            return tr("rendering %1").arg(qt(row->name));
         for (int r = 0; r < versions_->rowCount(); ++r)
             if (versions_->item(r, 0)->data(Qt::UserRole).toLongLong() == with.version)
                 return tr("version of %1").arg(versions_->item(r, 0)->text());
@@ -278,6 +289,7 @@ void CorrectionPage::show_comparisons(const Chain& s) {
     for (int r = 1; r < versions_->rowCount(); ++r)
         comparisons_.push_back(
             {Comparison::With::version, versions_->item(r, 0)->data(Qt::UserRole).toLongLong(), {}, 1});
+    for (const plan::Correction& r : s.renderings) comparisons_.push_back({Comparison::With::version, r.id, {}, 1});
     for (const prove::Named& n : s.settings.others) comparisons_.push_back({Comparison::With::elsewhere, 0, n, 1});
     // What is gone is no longer compared with; a file that is used otherwise now, is so.
     auto found = std::find(comparisons_.begin(), comparisons_.end(), with_);
@@ -489,9 +501,12 @@ void CorrectionPage::show_pictures() {
     shown_with_ = with;
     shown_any_ = true;
     const QString strong = strong_->isChecked() ? tr(", colours \u00d7 3") : QString();
-    const QString finish = s.correction && !s.correction->finish.empty()
-                               ? tr("; %1").arg(QString::fromStdString(balance::in_words(s.correction->finish)))
-                               : QString();
+    QString finish;
+    if (s.correction)
+        for (const std::string& part :
+             {balance::in_words(s.correction->finish),
+              s.correction->look.empty() ? std::string() : balance::in_words(s.correction->look)})
+            if (!part.empty()) finish += tr("; %1").arg(qt(part));
     picture_->set_names(tr("Before: %1%2").arg(name_of(with), strong), tr("After: corrected%1%2").arg(finish, strong));
     desk_.pictures.preview(setup_, frame, with,
                            [this, request = ++request_](const Rendition& before, const Rendition& after) {

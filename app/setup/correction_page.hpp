@@ -11,6 +11,7 @@
 #include "../widgets/scopes.hpp"
 #include "elsewhere_panel.hpp"
 #include "page.hpp"
+#include "renderings_panel.hpp"
 #include "weights_panel.hpp"
 
 namespace refero::app {
@@ -47,6 +48,7 @@ private:
     QTabWidget* tabs_;
     ElsewherePanel* elsewhere_;
     WeightsPanel* weights_;
+    RenderingsPanel* renderings_;
     Scopes* scopes_;
     RampView* ramps_;
     QTableWidget* versions_;

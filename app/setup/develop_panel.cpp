@@ -46,8 +46,9 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
       space_(new QComboBox),
       gamut_(new QComboBox),
       second_(new QComboBox),
+      rendering_(new QComboBox),
       parts_{new QCheckBox(tr("balance")), new QCheckBox(tr("exposure")), new QCheckBox(tr("colour")),
-             new QCheckBox(tr("finish"))},
+             new QCheckBox(tr("finish")), new QCheckBox(tr("look"))},
       pattern_(new QLineEdit("{stem}")),
       folder_(new QLineEdit(last_folder())),
       resume_(new QCheckBox(tr("Leave out what is &finished already"))),
@@ -95,6 +96,9 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     add(tr("Second &light"), second_,
         tr("Another corrected setup of this camera under a light far from this one: raw frames are corrected for what "
            "their own balance says between both"));
+    rendering_->setObjectName("developRendering");
+    add(tr("&Rendering"), rendering_,
+        tr("The setup's own correction, or renderings kept beside it; their names stand in the files' names"));
     pattern_->setObjectName("developPattern");
     add(tr("File &names"), pattern_,
         tr("{stem} {camera} {light} {lens} {date} {rendering} {space} {counter}; equal "
@@ -121,6 +125,7 @@ DevelopPanel::DevelopPanel(Desk& desk, QWidget* parent)
     form->addRow(make_progress());
     connect(which_, &QComboBox::activated, this, &DevelopPanel::count);
     connect(kind_, &QComboBox::activated, this, &DevelopPanel::count);
+    connect(rendering_, &QComboBox::activated, this, &DevelopPanel::count);
     connect(&desk_.batches, &Batches::changed, this, &DevelopPanel::show_progress);
     show_progress();
 }
@@ -156,15 +161,16 @@ BatchWish DevelopPanel::wish() const {
     BatchWish w;
     w.setups = which_->currentIndex() == 0 ? std::vector{setup_} : desk_.chains.ids();
     w.second = which_->currentIndex() == 0 ? second_->currentData().toLongLong() : 0;
-    w.develop = {
-        .format = kind.format,
-        .space = space_->currentText().toStdString(),
-        .depth = kind.depth,
-        .parts = {parts_[0]->isChecked(), parts_[1]->isChecked(), parts_[2]->isChecked(), parts_[3]->isChecked()},
-        .gamut = gamut_->currentIndex() == 0 ? apply::Gamut::clip : apply::Gamut::map};
+    w.develop = {.format = kind.format,
+                 .space = space_->currentText().toStdString(),
+                 .depth = kind.depth,
+                 .parts = {parts_[0]->isChecked(), parts_[1]->isChecked(), parts_[2]->isChecked(),
+                           parts_[3]->isChecked(), parts_[4]->isChecked()},
+                 .gamut = gamut_->currentIndex() == 0 ? apply::Gamut::clip : apply::Gamut::map};
     w.folder = folder_->text().toStdString();
     w.pattern = pattern_->text().trimmed().toStdString();
     w.resume = resume_->isChecked();
+    w.rendering = rendering_->currentData().toString().toStdString();
     return w;
 }
 
@@ -177,6 +183,7 @@ void DevelopPanel::develop() {
 void DevelopPanel::show_setup(Id setup) {
     setup_ = setup;
     offer_other_lights(second_, desk_.chains, setup);
+    offer_renderings(rendering_, desk_.renderings.in_force(setup));
     count();
 }
 
@@ -185,7 +192,7 @@ void DevelopPanel::count() {
     // A copy has no pixels of its own: no space, and no exposure or finish.
     const bool copies = kinds[std::max(0, kind_->currentIndex())].format == apply::Format::dng;
     for (QWidget* w : {static_cast<QWidget*>(space_), static_cast<QWidget*>(gamut_), static_cast<QWidget*>(parts_[1]),
-                       static_cast<QWidget*>(parts_[3])})
+                       static_cast<QWidget*>(parts_[3]), static_cast<QWidget*>(parts_[4])})
         w->setEnabled(!copies);
     const int n = desk_.batches.count(wish());
     count_->setText(

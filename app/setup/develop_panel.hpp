@@ -29,8 +29,8 @@ private:
 
     Desk& desk_;
     Id setup_ = 0;
-    QComboBox *which_, *kind_, *space_, *gamut_, *second_;
-    std::array<QCheckBox*, 4> parts_;
+    QComboBox *which_, *kind_, *space_, *gamut_, *second_, *rendering_;
+    std::array<QCheckBox*, 5> parts_;
     QLineEdit *pattern_, *folder_;
     QCheckBox* resume_;
     QWidget* progress_;

@@ -24,6 +24,13 @@ const deliver::Format* format_at(int row) {
     return row >= 0 && row < static_cast<int>(all.size()) ? &all[static_cast<std::size_t>(row)] : nullptr;
 }
 
+/// A name that any file system takes.
+QString slug_of(QString title) {
+    title = title.replace(", ", " ").simplified().replace(' ', '-').toLower();
+    for (const QChar c : QString("/\\:*?\"<>|")) title.remove(c);
+    return title;
+}
+
 } // namespace
 
 HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
@@ -37,6 +44,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
       space_(new QComboBox),
       second_(new QComboBox),
       destination_(new QComboBox),
+      rendering_(new QComboBox),
       size_(new QSpinBox),
       folder_(new QLineEdit(last_folder())),
       name_(new QLineEdit),
@@ -79,6 +87,9 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
         field->setProperty("label", QVariant::fromValue<QObject*>(label));
         ++line;
     };
+    rendering_->setObjectName("handoverRendering");
+    add(tr("&Rendering"), rendering_,
+        tr("The setup's own correction, or renderings kept beside it: each goes to a file with its name"));
     for (const char* e : {"srgb", "linear", "bt709", "hlg", "pq", "acescct"}) encoding_->addItem(e);
     add(tr("&Encoding in"), encoding_, tr("How the camera RGB that goes in is encoded"));
     for (const char* s : {"srgb", "display-p3", "oprgb", "bt709", "linear-bt709", "bt2020", "romm", "acescg"})
@@ -206,8 +217,7 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
 
 QString HandoverPage::default_name() const {
     if (!setup_) return {};
-    QString base = desk_.chains.title_of(setup_).replace(", ", " ").simplified().replace(' ', '-').toLower();
-    for (const QChar c : QString("/\\:*?\"<>|")) base.remove(c);
+    const QString base = slug_of(desk_.chains.title_of(setup_));
     const deliver::Format* f = format_at(kinds_->currentRow());
     return f ? base + (f->extension == ".json" ? "-" + qt(f->id) : QString()) + qt(f->extension) : base;
 }
@@ -264,6 +274,8 @@ void HandoverPage::show_setup(Id setup) {
     next_->setVisible(f && s.correction);
     const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
     offer_other_lights(second_, desk_.chains, setup);
+    const std::vector<work::InForce> all = desk_.renderings.in_force(setup);
+    offer_renderings(rendering_, all);
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
     else if (s.correction_stale())
         fits_->setText(
@@ -291,11 +303,22 @@ void HandoverPage::show_setup(Id setup) {
                                   "are developed."))
                            .arg(QString::fromStdString(balance::in_words(s.correction->finish))));
     }
+    if (s.correction && !s.correction->look.empty() && !s.balance_only())
+        fits_->setText(fits_->text() + " " +
+                       (!f || f->look ? tr("The look goes with it: %1.") : tr("It leaves out the look (%1)."))
+                           .arg(qt(balance::in_words(s.correction->look))));
     written_->setRowCount(static_cast<int>(s.handovers.size()));
     for (int i = 0; i < static_cast<int>(s.handovers.size()); ++i) {
         const plan::Handover& h = s.handovers[static_cast<std::size_t>(i)];
-        const bool stale = !s.balance_only() && (h.correction != s.correction_id || s.correction_stale());
-        const QString texts[] = {name_of_file(h.file), stale ? tr("stale") : tr("current"), qt(h.message)};
+        // Of a rendering by its own state; else of the setup's own correction.
+        const auto of = std::find_if(all.begin(), all.end(), [&](const work::InForce& r) {
+            return !r.rendering.empty() && r.row == h.correction;
+        });
+        const bool stale =
+            of == all.end() && !s.balance_only() && (h.correction != s.correction_id || s.correction_stale());
+        const QString state = stale ? tr("stale") : tr("current");
+        const QString texts[] = {name_of_file(h.file),
+                                 of == all.end() ? state : tr("%1: %2").arg(qt(of->rendering), state), qt(h.message)};
         for (int c = 0; c < 3; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);
             item->setToolTip(c == 0 ? qt(h.file) : texts[c]);
@@ -384,15 +407,16 @@ bool HandoverPage::write_to(const fs::path& folder, bool put) {
     const Id second = second_->currentData().toLongLong();
     if (name_->text().trimmed().isEmpty() || name_->text().contains('/'))
         return refused(tr("Give the file a name without a slash."));
-    fs::path file = folder / name_->text().trimmed().toStdString();
-    if (put) { // what this setup handed over before may be replaced, after a question; nothing else
-        const auto& before = desk_.chains.at(setup_).handovers;
-        const auto own = [&](const fs::path& f) {
-            return std::any_of(before.begin(), before.end(), [&](const plan::Handover& h) { return h.file == f; });
-        };
-        const fs::path wanted = file;
-        for (int n = 2; fs::exists(format->first_of(file), ec) && !own(file); ++n)
-            file = folder / (wanted.stem().string() + formatted("-{}", n) + wanted.extension().string());
+    std::vector<std::pair<work::InForce, fs::path>> files;
+    const std::string wanted_rendering = rendering_->currentData().toString().toStdString();
+    const fs::path name = name_->text().trimmed().toStdString();
+    for (const work::InForce& r : desk_.renderings.in_force(setup_)) {
+        if (wanted_rendering != work::all_renderings && r.rendering != wanted_rendering) continue;
+        std::string stem = name.stem().string();
+        if (!r.rendering.empty()) stem += "-" + slug_of(qt(r.rendering)).toStdString();
+        fs::path file = folder / (stem + name.extension().string());
+        if (put) file = free_name(*format, file);
+        files.emplace_back(r, file);
     }
     deliver::Options options;
     if (format->has(deliver::Option::input_encoding)) options.input_encoding = encoding_->currentText().toStdString();
@@ -401,8 +425,21 @@ bool HandoverPage::write_to(const fs::path& folder, bool put) {
     if (format->has(deliver::Option::size)) options.size = size_->value();
     if (format->has(deliver::Option::second) && desk_.chains.has(second))
         options.second = desk_.chains.at(second).correction;
-    desk_.handovers.write_file(setup_, format->id, options, file);
+    desk_.handovers.write_renderings(setup_, files, format->id, options);
     return true;
+}
+
+// What this setup handed over before may be replaced, after a question; nothing else.
+fs::path HandoverPage::free_name(const deliver::Format& format, const fs::path& wanted) const {
+    const auto& before = desk_.chains.at(setup_).handovers;
+    const auto own = [&](const fs::path& f) {
+        return std::any_of(before.begin(), before.end(), [&](const plan::Handover& h) { return h.file == f; });
+    };
+    std::error_code ec;
+    fs::path file = wanted;
+    for (int n = 2; fs::exists(format.first_of(file), ec) && !own(file); ++n)
+        file = wanted.parent_path() / (wanted.stem().string() + formatted("-{}", n) + wanted.extension().string());
+    return file;
 }
 
 } // namespace refero::app

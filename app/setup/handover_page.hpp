@@ -34,6 +34,7 @@ private:
     /// The same, straight to where a program looks, under a name that is free there.
     void put();
     bool write_to(const fs::path& folder, bool put);
+    fs::path free_name(const deliver::Format& format, const fs::path& wanted) const;
     void fill_destinations();
     QString next_step(const deliver::Format& format) const;
     QString default_name() const;
@@ -42,7 +43,7 @@ private:
     QStackedWidget* forms_; ///< of a file, of the frames
     DevelopPanel* develop_;
     QLabel *what_, *fits_;
-    QComboBox *encoding_, *space_, *second_, *destination_;
+    QComboBox *encoding_, *space_, *second_, *destination_, *rendering_;
     QSpinBox* size_;
     QLineEdit *folder_, *name_, *model_;
     QPushButton *write_, *put_;

@@ -91,6 +91,20 @@ void offer_other_lights(QComboBox* list, const Chains& chains, Id setup) {
     list->setCurrentIndex(std::max(0, list->findData(kept)));
 }
 
+void offer_renderings(QComboBox* list, const std::vector<work::InForce>& all) {
+    const QSignalBlocker quiet(list);
+    const QVariant kept = list->currentData();
+    list->clear();
+    list->addItem(QObject::tr("the setup's own"), QString());
+    if (all.size() > 1) {
+        list->addItem(QObject::tr("all %1 in force").arg(all.size()), QString(work::all_renderings));
+        for (const work::InForce& r : all)
+            if (!r.rendering.empty()) list->addItem(qt(r.rendering), qt(r.rendering));
+    }
+    list->setEnabled(list->count() > 1);
+    list->setCurrentIndex(std::max(0, list->findData(kept)));
+}
+
 QString last_folder() {
     return QSettings().value("folder", QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation)).toString();
 }

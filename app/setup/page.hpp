@@ -50,6 +50,9 @@ private:
 /// Into a list, after "none": corrected setups of the same camera under other lights, each with its id.
 void offer_other_lights(QComboBox* list, const Chains& chains, Id setup);
 
+/// Into a list: the setup's own correction, all renderings that hold, and each by its name; data as of work::batch_of.
+void offer_renderings(QComboBox* list, const std::vector<work::InForce>& all);
+
 /// A folder the user last wrote to, else their documents.
 QString last_folder();
 void remember_folder(const QString& folder);

@@ -64,9 +64,13 @@ void Swatches::paintEvent(QPaintEvent*) {
         const double in = 0.26 * std::min(r.width(), r.height());
         painter.fillRect(r.adjusted(in, in, -in, -in), inside);
         painter.setPen(proof->second.reference_lab[0] > 55 ? Qt::black : Qt::white);
-        painter.drawText(r.adjusted(5, 2, -5, -2), Qt::AlignLeft | Qt::AlignTop, QString::fromStdString(patch.id));
-        painter.drawText(r.adjusted(5, 2, -5, -2), Qt::AlignRight | Qt::AlignBottom,
-                         QString::number(proof->second.delta_e_2000, 'f', 2));
+        constexpr double room_for_both = 36;
+        const bool small = r.height() < room_for_both;
+        painter.drawText(r.adjusted(5, 2, -5, -2), small ? Qt::AlignCenter : Qt::AlignLeft | Qt::AlignTop,
+                         QString::fromStdString(patch.id));
+        if (!small)
+            painter.drawText(r.adjusted(5, 2, -5, -2), Qt::AlignRight | Qt::AlignBottom,
+                             QString::number(proof->second.delta_e_2000, 'f', 2));
         if (QString::fromStdString(patch.id) == selected_) {
             painter.setPen(QPen(Qt::black, 5));
             painter.drawRect(r);

@@ -8,6 +8,7 @@
 #include <tbb/parallel_for.h>
 
 #include "apply/kernel.hpp"
+#include "apply/look_rows.hpp"
 
 namespace refero::apply {
 
@@ -65,25 +66,28 @@ Chosen chosen_of(const frame::Frame& f, const fit::Correction& c, const Parts& p
 } // namespace
 
 Parts parts_named(const std::string& list) {
-    Parts p{false, false, false, false};
+    Parts p{false, false, false, false, false};
     std::istringstream names(list);
     for (std::string name; std::getline(names, name, ',');) {
         if (name == "balance") p.balance = true;
         else if (name == "exposure") p.exposure = true;
         else if (name == "colour") p.colour = true;
         else if (name == "finish") p.finish = true;
+        else if (name == "look") p.look = true;
         else
             throw Error(ErrorKind::usage, "unknown part '" + name + "'", {},
-                        "Known: balance exposure colour finish, with commas between them");
+                        "Known: balance exposure colour finish look, with commas between them");
     }
-    if (p == Parts{false, false, false, false}) throw Error(ErrorKind::usage, "no part of the correction is named");
+    if (p == Parts{false, false, false, false, false})
+        throw Error(ErrorKind::usage, "no part of the correction is named");
     return p;
 }
 
 std::string text_of(const Parts& p) {
     std::string text;
-    for (const auto& [on, name] : {std::pair(p.balance, "balance"), std::pair(p.exposure, "exposure"),
-                                   std::pair(p.colour, "colour"), std::pair(p.finish, "finish")})
+    for (const auto& [on, name] :
+         {std::pair(p.balance, "balance"), std::pair(p.exposure, "exposure"), std::pair(p.colour, "colour"),
+          std::pair(p.finish, "finish"), std::pair(p.look, "look")})
         if (on) text += (text.empty() ? "" : ",") + std::string(name);
     return text;
 }
@@ -129,8 +133,15 @@ void rows_through(const Kernel& kernel, const frame::Frame& f, const float* in, 
 void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const float* in,
                   float* all, const Progress& progress, const std::stop_token& stop, const Parts& parts, Gamut gamut) {
     const Vec3f luminance = to.to_xyz().row(1).transpose().cast<float>();
+    const bool map = gamut == Gamut::map && to.name != "xyz-d50";
+    const std::optional<LookRows> look =
+        parts.look && !c.look.empty() ? std::optional<LookRows>(std::in_place, c.look, to) : std::nullopt;
     std::function<void(float*)> then;
-    if (gamut == Gamut::map && to.name != "xyz-d50") then = [&](float* row) { map_row(f.width, luminance, row); };
+    if (map || look)
+        then = [&](float* row) {
+            if (look) (*look)(row, static_cast<std::size_t>(f.width));
+            if (map) map_row(f.width, luminance, row);
+        };
     rows_through(kernel_of(f, c, to, parts), f, in, all, progress, stop, then);
 }
 

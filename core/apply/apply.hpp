@@ -19,9 +19,10 @@ struct Parts {
     bool exposure = true; ///< else as exposed
     bool colour = true;   ///< else the raw file's own matrix, or the picture's primaries
     bool finish = true;
+    bool look = true;
     bool operator==(const Parts&) const = default;
 };
-/// "balance,exposure,colour,finish" or some of them. Throws Error(usage) for others.
+/// "balance,exposure,colour,finish,look" or some of them. Throws Error(usage) for others.
 Parts parts_named(const std::string& list);
 std::string text_of(const Parts& parts);
 /// What is done with colours that a space does not hold: cut off channel by channel, or brought in along lines of

@@ -35,10 +35,10 @@ const colour::RgbSpace& space_of(const Options& o, const fit::Correction& c) {
 
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& c, const Options& o) {
     const colour::RgbSpace& space = space_of(o, c);
-    const colour::Mat3 from_xyz = space.to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light);
-    return [&c, input = input_of(o, c), from_xyz, transfer = space.transfer](const colour::Vec3& code) {
+    return [&c, input = input_of(o, c), from_xyz = colour::Mat3(space.to_xyz_d50().inverse()),
+            transfer = space.transfer](const colour::Vec3& code) {
         const colour::Vec3 rgb(input.decode(0, code[0]), input.decode(1, code[1]), input.decode(2, code[2]));
-        const colour::Vec3 out = from_xyz * c(rgb);
+        const colour::Vec3 out = from_xyz * c.shown(rgb);
         return colour::Vec3(colour::encode(transfer, out[0]), colour::encode(transfer, out[1]),
                             colour::encode(transfer, out[2]));
     };
@@ -127,6 +127,8 @@ Written write(const fit::Correction& correction, const std::string& id, const st
     w.message += beyond;
     if (!correction.finish.empty())
         w.message += (format.finish ? "; with it: " : "; without the finish: ") + balance::in_words(correction.finish);
+    if (!correction.look.empty())
+        w.message += (format.look ? "; with the look " : "; without the look ") + balance::in_words(correction.look);
     if (correction.reference.nominal) w.message += "; fitted to nominal values of the chart, not to the card in hand";
     if (!format.curves && correction.balance.curved()) w.message += "; without the greys' curves";
     return w;

@@ -43,6 +43,7 @@ struct Format {
     std::string next; ///< what to do once it is where a program looks; "{model}" and "{encoding}" stand for the file's
     enum class Holds { any_model, matrix } holds = Holds::any_model;
     bool finish = false; ///< holds what is done after the correction
+    bool look = false;   ///< holds the look after that
     bool curves = false; ///< holds the greys' curves
     bool folder = false; ///< what is written is a folder ...
     /// ... and this is the file whose being there means that it is there.

@@ -106,6 +106,7 @@ Correction correction_from(const ordered_json& j) {
         const auto& f = j["finish"];
         c.finish = {f.at("stops"), f.at("warmer_mired"), f.at("greener"), f.at("light_kept")};
     }
+    if (j.contains("look")) c.look = balance::look_from_json(j["look"].dump());
     const auto& rows = j.at("coefficients");
     const auto columns = static_cast<Eigen::Index>(features(c.model, Vec3::Ones()).size());
     c.coefficients.resize(3, columns);
@@ -224,6 +225,7 @@ std::string to_json(const Correction& c) {
                        {"warmer_mired", c.finish.warmer_mired},
                        {"greener", c.finish.greener},
                        {"light_kept", c.finish.light_kept}};
+    if (!c.look.changes_nothing()) j["look"] = ordered_json::parse(balance::to_json(c.look));
     for (Eigen::Index r = 0; r < 3; ++r) {
         ordered_json row = ordered_json::array();
         for (Eigen::Index k = 0; k < c.coefficients.cols(); ++k) row.push_back(c.coefficients(r, k));

@@ -17,6 +17,10 @@ Vec3 Correction::operator()(const Vec3& camera_rgb) const {
     return coefficients * features(model, balance(camera_rgb));
 }
 
+Vec3 Correction::shown(const Vec3& camera_rgb) const {
+    return balance::looked_xyz(look, balance::matrix_of(finish, light) * (*this)(camera_rgb));
+}
+
 namespace {
 
 struct Trial {

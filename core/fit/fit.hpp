@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "balance/balance.hpp"
+#include "balance/look.hpp"
 
 namespace refero::fit {
 
@@ -102,12 +103,15 @@ struct Correction {
     std::vector<std::string> odd;      ///< those of them that no light and camera explain: dirty, covered, shone on
     std::vector<std::string> cautions; ///< what was wrong with the shot and what was done about it, a sentence each
     balance::Finish finish;            ///< done to pictures after it; no part of what is proved
+    balance::Look look;                ///< after the finish; no part of what is proved, nor of what a match aims at
     std::string choice;                ///< why this model, in one sentence
     std::string made;                  ///< UTC, "YYYY-MM-DDThh:mm:ssZ"
     std::string program_version;
 
     /// XYZ relative to D50 of camera RGB.
     Vec3 operator()(const Vec3& camera_rgb) const;
+    /// The same as pictures show it: with finish and look.
+    Vec3 shown(const Vec3& camera_rgb) const;
     /// True for what a 3 x 3 matrix holds.
     bool is_matrix() const { return fit::is_matrix(model) && !balance.curved(); }
 };

@@ -43,8 +43,8 @@ REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C
 REFERO_ROWS(Reading, "reading", C(chart_shot), C(made_from), C(content));
 REFERO_ROWS(Finding, "finding", C(chart_shot), C(check), C(status), C(value), C(limit), C(unit), C(patches), C(advice));
 REFERO_ROWS(House, "house", C(limits));
-REFERO_ROWS(Correction, "correction", C(setup), C(kind), C(target), C(chart_shot), C(taken_from), C(made), C(settings),
-            C(firmware), C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
+REFERO_ROWS(Correction, "correction", C(setup), C(kind), C(name), C(target), C(chart_shot), C(taken_from), C(made),
+            C(settings), C(firmware), C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
 REFERO_ROWS(Proof, "proof", C(correction), C(chart_shot), C(made), C(mean), C(median), C(p95), C(max), C(basis));
 REFERO_ROWS(Handover, "handover", C(setup), C(correction), C(file), C(kind), C(message), C(made));
 REFERO_ROWS(Note, "note", C(setup), C(at), C(text));
@@ -56,6 +56,7 @@ REFERO_ROWS(MonitorCheck, "monitor_check", C(monitor), C(at), C(source), C(kelvi
             C(gamma), C(grey_tracking), C(delta_e), C(verdict), C(content));
 REFERO_ROWS(Answer, "answer", C(at), C(task), C(about), C(level), C(passed));
 REFERO_ROWS(Warmth, "warmth", C(name), C(mired), C(tint));
+REFERO_ROWS(KeptLook, "look", C(name), C(client), C(content));
 REFERO_ROWS(StoredBalance, "balance", C(camera), C(name), C(at), C(kelvin), C(tint), C(number));
 REFERO_ROWS(SeriesShot, "series_shot", C(client), C(job), C(job_file), C(camera), C(lens), C(mode), C(light), C(taken),
             C(kelvin), C(duv), C(content));

@@ -187,6 +187,14 @@ CREATE INDEX monitor_check_monitor ON monitor_check (monitor);
 CREATE TABLE answer (id INTEGER PRIMARY KEY, at TEXT, task TEXT, about TEXT, level INTEGER, passed INTEGER);
 )";
 
+// Renderings of a setup beside its own correction, and looks that are kept for clients who come back.
+constexpr const char* job_8 = R"(
+ALTER TABLE correction ADD COLUMN name TEXT DEFAULT '';
+)";
+constexpr const char* kit_6 = R"(
+CREATE TABLE look (id INTEGER PRIMARY KEY, name TEXT NOT NULL, client TEXT, content TEXT);
+)";
+
 template<class Content>
 std::vector<std::string> tables_of() {
     std::vector<std::string> all;
@@ -201,7 +209,7 @@ std::vector<std::string> tables_of() {
 const Schema& job_schema() {
     static const Schema schema{0x52666a31,
                                "job",
-                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2},
+                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8},
                                tables_of<plan::Shoot>(),
                                false}; // "Rfj1"
     return schema;
@@ -210,7 +218,7 @@ const Schema& job_schema() {
 const Schema& kit_schema() {
     static const Schema schema{0x52666b31,
                                "kit",
-                               {std::string(things_1) + kit_1, kit_2, cards_2, kit_4, kit_5},
+                               {std::string(things_1) + kit_1, kit_2, cards_2, kit_4, kit_5, kit_6},
                                tables_of<plan::Kit>(),
                                true}; // "Rfk1"
     return schema;

@@ -66,6 +66,15 @@ struct Warmth {
     bool operator==(const Warmth&) const = default;
 };
 
+/// A look that is kept by name, for clients who come back.
+struct KeptLook {
+    Id id = 0;
+    std::string name;
+    std::string client;  ///< for whom; empty: for anybody
+    std::string content; ///< balance::Look as JSON
+    bool operator==(const KeptLook&) const = default;
+};
+
 /// A white balance that a camera stores.
 struct StoredBalance {
     Id id = 0;
@@ -104,6 +113,7 @@ struct Kit {
     std::vector<MonitorCheck> monitor_checks;
     std::vector<Answer> answers;
     std::vector<Warmth> warmths;
+    std::vector<KeptLook> looks;
     std::vector<StoredBalance> balances;
     std::vector<SeriesShot> series;
 };
@@ -121,6 +131,7 @@ void for_each_list(K& k, F&& f) {
     f(k.monitor_checks);
     f(k.answers);
     f(k.warmths);
+    f(k.looks);
     f(k.balances);
     f(k.series);
 }

@@ -32,6 +32,7 @@ json json_of(fit::Intent v) {
 json json_of(const fit::Weights& v) { return fit::text_of(v); }
 json json_of(const std::optional<chart::Corners>& v) { return text_of(v); }
 json json_of(const std::vector<prove::Named>& v) { return prove::text_of(v); }
+json json_of(const balance::Look& v) { return v.changes_nothing() ? std::string() : balance::to_json(v); }
 template<class T>
 json json_of(const std::vector<T>& lines) {
     std::string text;
@@ -52,6 +53,9 @@ void take(const json& j, fit::Intent& v) {
 void take(const json& j, fit::Weights& v) { v = fit::weights_from(j); }
 void take(const json& j, std::optional<chart::Corners>& v) { v = corners_from(j); }
 void take(const json& j, std::vector<prove::Named>& v) { v = prove::named_from(j); }
+void take(const json& j, balance::Look& v) {
+    if (const std::string text = j; !text.empty()) v = balance::look_from_json(text);
+}
 template<class T>
 void take(const json& j, std::vector<T>& v) {
     v.clear();

@@ -27,6 +27,7 @@ struct SetupSettings {
     std::vector<std::string> spots;   ///< things thought neutral to balance on, as balance::text_of writes them
     std::vector<prove::Named> others; ///< corrections made elsewhere, to be judged beside one's own
     balance::Finish finish;           ///< after the correction
+    balance::Look look;               ///< after the finish
     bool operator==(const SetupSettings&) const = default;
 };
 
@@ -55,6 +56,7 @@ void for_each_setting(S&& s, F&& f) {
     f("warmer_mired", s.finish.warmer_mired, Kept::with_setup, Refits::no);
     f("greener", s.finish.greener, Kept::with_setup, Refits::no);
     f("light_kept", s.finish.light_kept, Kept::with_setup, Refits::no);
+    f("look", s.look, Kept::with_setup, Refits::no);
 }
 
 /// Of a setup and its chart shot, which may be null. What cannot be read (a newer Refero's model) is as if not set.

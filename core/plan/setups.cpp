@@ -136,7 +136,7 @@ Evidence evidence(const Shoot& shoot, Id setup) {
             if (r.chart_shot == s->id) e.reading = &r;
     }
     for (const Correction& c : shoot.corrections)
-        if (c.setup == setup && c.kind != CorrectionKind::match) e.correction = &c; // the latest
+        if (c.setup == setup && !stands_beside(c.kind)) e.correction = &c; // the latest
     if (e.correction)
         for (const Proof& p : shoot.proofs)
             if (p.correction == e.correction->id) e.proof = &p;

@@ -212,14 +212,23 @@ enum class CorrectionKind {
     plain,        ///< fitted to the setup's chart, or taken from another setup or the kit
     balance_only, ///< a balance and no more
     match,        ///< its target is another setup's rendering: never the setup's own correction
-    elsewhere     ///< brought from a file
+    elsewhere,    ///< brought from a file
+    rendering     ///< kept by a name of its own beside the setup's correction
 };
-inline constexpr auto names(CorrectionKind) { return std::array{"plain", "balance only", "match", "elsewhere"}; }
+inline constexpr auto names(CorrectionKind) {
+    return std::array{"plain", "balance only", "match", "elsewhere", "rendering"};
+}
+
+/// True for a correction that stands beside its setup's own.
+inline constexpr bool stands_beside(CorrectionKind kind) {
+    return kind == CorrectionKind::match || kind == CorrectionKind::rendering;
+}
 
 struct Correction {
     Id id = 0;
     Id setup = 0;
     CorrectionKind kind = CorrectionKind::plain;
+    std::string name;                   ///< of a rendering: "web" ...
     Id target = 0;                      ///< of a match: the setup whose rendering it aims at
     Id chart_shot = 0;                  ///< that it was fitted to; none: made elsewhere
     Id taken_from = 0;                  ///< the setup whose correction it is a copy of

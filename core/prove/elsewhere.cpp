@@ -177,6 +177,57 @@ Elsewhere open_elsewhere(const fs::path& file, const Usage& usage, const balance
     return e;
 }
 
+namespace {
+
+balance::Cdl cdl_from(const fs::path& file) {
+    try {
+        const auto cdl = ocio::CDLTransform::CreateFromFile(file.c_str(), "");
+        balance::Cdl c;
+        cdl->getSlope(c.slope.data());
+        cdl->getOffset(c.offset.data());
+        cdl->getPower(c.power.data());
+        c.saturation = cdl->getSat();
+        return c;
+    } catch (const ocio::Exception& problem) {
+        throw Error(ErrorKind::input, std::string("this is no CDL: ") + problem.what(), file,
+                    "Give a .cc, .ccc or .cdl file that is whole");
+    }
+}
+
+/// How many nodes a LUT file has along each side; 0: it does not say so in a way that is known here.
+int nodes_of(const std::string& text) {
+    const auto at = text.find("LUT_3D_SIZE");
+    return at == std::string::npos ? 0 : std::atoi(text.c_str() + at + 11);
+}
+
+} // namespace
+
+balance::Look look_from(const fs::path& file) {
+    const std::string text = read_file(file, 512 << 20), type = extension(file);
+    if (type == ".json") try {
+            return balance::look_from_json(text);
+        } catch (const Error& e) { throw Error(e.kind(), e.what(), file, e.remedy()); }
+    balance::Brought brought{file.filename().string(), {}, 0, {}};
+    if (type == ".cdl" || type == ".cc" || type == ".ccc") brought.cdl = cdl_from(file);
+    else {
+        const CodeToCode codes = by_ocio(file);
+        const int said = nodes_of(text);
+        brought.size = said >= 2 ? std::min(said, balance::most_brought_size) : balance::most_brought_size;
+        const double step = 1.0 / (brought.size - 1);
+        for (int b = 0; b < brought.size; ++b)
+            for (int g = 0; g < brought.size; ++g)
+                for (int r = 0; r < brought.size; ++r)
+                    for (const double v : codes(step * Vec3(r, g, b)))
+                        brought.nodes.push_back(
+                            static_cast<std::uint16_t>(std::lround(65535 * std::clamp(v, 0.0, 1.0))));
+    }
+    balance::Look look;
+    look.name = file.stem().string();
+    look.brought = std::make_shared<const balance::Brought>(std::move(brought));
+    balance::check(look);
+    return look;
+}
+
 Rendering standard_rendering(const Mat3& camera_from_xyz, const balance::Balance& balance) {
     return by_matrix(fit::own_colours(balance, camera_from_xyz) * balance.exposure * balance.gains.asDiagonal());
 }

@@ -5,6 +5,8 @@
 #include <set>
 #include <thread>
 
+#include "work/renderings.hpp"
+
 namespace refero::work {
 
 namespace {
@@ -22,18 +24,30 @@ int jobs_for(int asked, std::size_t frames) {
 
 std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<const Chain*>& chains,
                                  apply::Format format, const std::filesystem::path& folder, const std::string& pattern,
-                                 const std::string& space) {
+                                 const std::string& space, const std::string& rendering) {
     std::vector<BatchFrame> all;
     std::set<std::string> taken;
-    for (const Chain* chain : chains) {
-        if (!chain->correction) continue;
-        for (Development& d : developments(shoot, *chain, format, folder, pattern, space)) {
+    const auto add = [&](const Chain& chain, const InForce& by) {
+        // Without the token a rendering of its own would only be told apart by a number.
+        const bool named = by.rendering.empty() || pattern.find("{rendering}") != std::string::npos;
+        for (Development& d : developments(shoot, chain, format, folder, named ? pattern : pattern + "_{rendering}",
+                                           space, by.rendering)) {
             const std::string stem = d.target.stem().string(), extension = d.target.extension().string();
             for (int n = 2; !taken.insert(to_lower(d.target.filename().string())).second; ++n)
                 d.target.replace_filename(stem + "-" + std::to_string(n) + extension);
-            all.push_back({std::move(d), chain->correction});
+            all.push_back({std::move(d), by.correction, {}, chain.id, by.rendering.empty() ? 0 : by.row});
         }
-    }
+    };
+    bool known = rendering.empty() || rendering == all_renderings;
+    for (const Chain* chain : chains)
+        for (const InForce& by : in_force(shoot, *chain))
+            if (rendering == all_renderings || by.rendering == rendering) {
+                add(*chain, by);
+                known = true;
+            }
+    if (!known)
+        throw Error(ErrorKind::usage, "no setup has a rendering '" + rendering + "' that holds", {},
+                    "Keep one under this name, or fit it anew");
     return all;
 }
 
@@ -61,6 +75,7 @@ void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& opti
             try {
                 end.done =
                     develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {}, stop, &reel);
+                end.done->correction = frames[i].row;
             } catch (const Error& e) { end.problem = e; } catch (const std::bad_alloc&) {
                 end.problem = Error(ErrorKind::internal, "there is not enough memory", frames[i].frame.source.file,
                                     "Work on fewer frames at a time");

@@ -10,12 +10,16 @@ struct BatchFrame {
     Development frame;
     std::shared_ptr<const fit::Correction> correction;
     SecondLight second = {};
+    plan::Id setup = 0, row = 0; ///< row: of a rendering's correction; 0: the setup's own
 };
-/// The chart shots and ordinary frames of setups that have a correction; equal names are told apart over all of them.
-/// Throws Error(usage) for a pattern that cannot be used.
+/// Instead of a rendering's name: all that are in force.
+inline constexpr const char* all_renderings = "*";
+/// The chart shots and ordinary frames of setups that have a correction, by a rendering of theirs (empty: the setup's
+/// own); equal names are told apart over all of them. Throws Error(usage) for a pattern that cannot be used, and for a
+/// rendering that no setup has.
 std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<const Chain*>& chains,
                                  apply::Format format, const std::filesystem::path& folder, const std::string& pattern,
-                                 const std::string& space);
+                                 const std::string& space, const std::string& rendering = {});
 
 /// What became of it: done, or `problem` says why not.
 struct BatchEnd {

@@ -50,6 +50,8 @@ ChainFacts facts_of(const plan::Shoot& shoot, const plan::Setup& row, const plan
         const plan::Correction* of = plan::record(shoot.corrections, h->correction);
         if (!of || of->kind != plan::CorrectionKind::match) f.handovers.push_back(*h);
     }
+    for (const plan::Correction& c : shoot.corrections)
+        if (c.setup == f.id && c.kind == plan::CorrectionKind::rendering) f.renderings.push_back(c);
     f.stale = standing.stale;
     return f;
 }
@@ -197,6 +199,7 @@ Chain derived(ChainFacts facts, const Chain* before) {
     plan::SetupSettings weighed = c.settings;
     if (before) { // these change no balance
         weighed.finish = before->settings.finish;
+        weighed.look = before->settings.look;
         weighed.spots = before->settings.spots;
         weighed.others = before->settings.others;
     }
@@ -216,10 +219,11 @@ Chain derived(ChainFacts facts, const Chain* before) {
         put_in_force(c);
         prove_on_reading(c);
     }
-    // The finish is the setup's: it may change long after the fit.
-    if (c.correction && c.correction->finish != c.settings.finish) {
+    // Finish and look are the setup's: they may change long after the fit.
+    if (c.correction && (c.correction->finish != c.settings.finish || !(c.correction->look == c.settings.look))) {
         auto finished = std::make_shared<fit::Correction>(*c.correction);
         finished->finish = c.settings.finish;
+        finished->look = c.settings.look;
         c.correction = finished;
     }
     return c;

@@ -38,6 +38,7 @@ struct ChainFacts {
     double proof_mean = 0; ///< CIEDE2000 of the proof in the job
     std::vector<plan::Staleness> stale;
     std::vector<plan::Handover> handovers;
+    std::vector<plan::Correction> renderings; ///< kept beside the setup's own correction
     bool operator==(const ChainFacts&) const = default;
 };
 
@@ -49,9 +50,10 @@ struct Chain : ChainFacts {
     std::optional<balance::Balance> balance;
     std::optional<colour::Temperature> light;
     std::string balance_problem;
-    std::shared_ptr<const fit::Correction> correction; ///< with the setup's finish; balance only: made of the balance
-    std::shared_ptr<const prove::Proof> proof;         ///< on the reading
-    std::vector<std::string> damaged;                  ///< what the job holds and cannot be read, in words
+    std::shared_ptr<const fit::Correction>
+        correction;                            ///< with the setup's finish and look; balance only: made of the balance
+    std::shared_ptr<const prove::Proof> proof; ///< on the reading
+    std::vector<std::string> damaged;          ///< what the job holds and cannot be read, in words
 
     bool balance_only() const { return row.balance_only; }
     bool correction_stale() const { return correction && !stale.empty(); }

@@ -98,16 +98,16 @@ std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, c
 }
 
 std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
-                                      const fs::path& folder, const std::string& pattern, const std::string& space) {
+                                      const fs::path& folder, const std::string& pattern, const std::string& space,
+                                      const std::string& rendering) {
     std::vector<FrameSource> sources;
     if (chain.chart_frame.id) sources.push_back(source_of(shoot, chain.chart_frame, chain.row.mode));
     for (const plan::Id id : chain.frames)
         if (const plan::Frame* row = plan::record(shoot.frames, id); row && row->problem.empty())
             sources.push_back(source_of(shoot, *row, chain.row.mode));
-    return plan_targets(
-        sources,
-        {pattern, chain.light_name, chain.correction ? fit::name_of(chain.correction->intent) : "", space, true},
-        format, folder);
+    const std::string own = chain.correction ? fit::name_of(chain.correction->intent) : std::string();
+    return plan_targets(sources, {pattern, chain.light_name, rendering.empty() ? own : rendering, space, true}, format,
+                        folder);
 }
 
 std::string record_of(const Development& d, const std::string& correction_json, const SecondLight& second,

@@ -53,10 +53,11 @@ struct Naming {
 /// be used.
 std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
                                       apply::Format format, const std::filesystem::path& folder);
-/// The setup's chart shot and ordinary frames; equal stems are told apart by a number.
+/// The setup's chart shot and ordinary frames; equal stems are told apart by a number. `rendering`: a name in place of
+/// the setup's own.
 std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
                                       const std::filesystem::path& folder, const std::string& pattern = "{stem}",
-                                      const std::string& space = "srgb");
+                                      const std::string& space = "srgb", const std::string& rendering = {});
 /// The correction of the same camera under another light, for frames under one between both: by the frame's own
 /// balance, or at a temperature that is known.
 struct SecondLight {

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "apply/apply.hpp"
+#include "work/renderings.hpp"
 
 namespace refero::work {
 
@@ -83,6 +84,15 @@ std::string note_of(const plan::Shoot& shoot, const Chain& c, const std::vector<
     if (const std::string values = values_of(c); !values.empty()) text += "  " + values + "\n";
     if (c.correction && !c.correction->finish.empty())
         text += "  After the correction: " + balance::in_words(c.correction->finish) + ".\n";
+    if (c.correction && !c.correction->look.empty())
+        text += "  The look: " + balance::in_words(c.correction->look) + ".\n";
+    for (const KeptRendering& r : renderings_of(shoot, c)) {
+        if (!r.correction) continue;
+        text += "  Rendering " + r.name + ": for " + fit::name_of(r.correction->intent);
+        for (const std::string& part : {balance::in_words(r.correction->finish), balance::in_words(r.correction->look)})
+            if (!part.empty()) text += "; " + part;
+        text += (r.stale.empty() ? std::string() : "; stale: " + r.stale) + ".\n";
+    }
     for (const plan::Staleness& s : c.stale) text += "  Stale: " + s.why + ". " + s.remedy + ".\n";
     return text + "\nMost programs show a new profile or LUT only after they are started again.\n";
 }

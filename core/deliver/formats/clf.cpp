@@ -73,7 +73,7 @@ std::string clf_text(const fit::Correction& c, const Options& o) {
     words.addChildElement(ocio::METADATA_DESCRIPTION, ("Refero " + std::string(program_version())).c_str());
     words.addChildElement(ocio::METADATA_INPUT_DESCRIPTOR, ("Camera RGB, encoding " + input.name()).c_str());
     words.addChildElement(ocio::METADATA_OUTPUT_DESCRIPTOR, space.name.c_str());
-    if (c.is_matrix()) add_matrix_way(group, c, input, space);
+    if (c.is_matrix() && c.look.empty()) add_matrix_way(group, c, input, space);
     else add_grid(group, c, o);
     std::ostringstream text;
     try {
@@ -94,6 +94,7 @@ Format clf_format() {
                     "goes in and out. A matrix stays exact.",
             .next = "Choose it for frames recorded as {encoding}; programs that list the folder are started again.",
             .finish = true,
+            .look = true,
             .curves = true,
             .order = 2,
             .options = {Option::input_encoding, Option::space, Option::size},

@@ -13,6 +13,7 @@ Format correction_format() {
             "refero-cli.",
         .next = "Drop it on Refero, or give it to refero-cli.",
         .finish = true,
+        .look = true,
         .curves = true,
         .order = 5,
         .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,

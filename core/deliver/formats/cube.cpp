@@ -188,10 +188,12 @@ static std::string cube_text(const fit::Correction& c, const Options& given) {
     Options o = given;
     o.input_encoding = input_of(given, c).name();
     o.space = space_of(given, c).name;
-    return cube_of(
-        [&c, finish = balance::matrix_of(c.finish, c.light)](const Vec3& rgb) -> Vec3 { return finish * c(rgb); },
-        c.finish.empty() ? std::string() : "After the correction: " + balance::in_words(c.finish), o,
-        fit::plausible_colours(c), (c.balance.exposure * c.balance.gains).cwiseInverse());
+    std::string what = balance::in_words(c.finish);
+    if (!c.look.empty()) what += (what.empty() ? "" : "; ") + balance::in_words(c.look);
+    if (!what.empty()) what = "After the correction: " + what;
+    std::replace(what.begin(), what.end(), '\n', ' ');
+    return cube_of([&c](const Vec3& rgb) { return c.shown(rgb); }, what, o, fit::plausible_colours(c),
+                   (c.balance.exposure * c.balance.gains).cwiseInverse());
 }
 
 void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file,
@@ -209,12 +211,41 @@ Format cube_format() {
             "any model; its error between nodes stands in the file.",
         .next = "Choose it for frames recorded as {encoding}; programs that list the folder are started again.",
         .finish = true,
+        .look = true,
         .curves = true,
         .order = 1,
         .options = {Option::input_encoding, Option::space, Option::size},
         .input_encoding = "srgb",
         .write = [](const fit::Correction& held, const fit::Correction&, const std::filesystem::path& file,
                     const Options& options, Written&) { write_whole(file, cube_text(held, options)); }};
+}
+
+Format look_format() {
+    return {.id = "look",
+            .title = "Look alone",
+            .extension = "-look.cube",
+            .what =
+                "For programs that put the look on by themselves, after the correction: a 3D LUT from display codes "
+                "to display codes of the same space.",
+            .next = "Choose it after the correction, where pictures are already in this space.",
+            .finish = true,
+            .look = true,
+            .curves = true,
+            .order = 13,
+            .options = {Option::space, Option::size},
+            .write = [](const fit::Correction&, const fit::Correction& c, const std::filesystem::path& file,
+                        const Options& options, Written& w) {
+                if (c.look.empty())
+                    throw Error(ErrorKind::usage, "this correction has no look", file, "Draw or choose one first");
+                const colour::RgbSpace& space = space_of(options, c);
+                Options o = options;
+                o.space = space.name;
+                o.input_encoding = colour::name_of(space.transfer);
+                write_cube([&c, to_xyz = space.to_xyz_d50()](
+                               const Vec3& rgb) { return balance::looked_xyz(c.look, to_xyz * rgb); },
+                           "The look alone: " + balance::in_words(c.look), file, o);
+                w.message = "; the look alone, on codes of " + space.name;
+            }};
 }
 
 } // namespace refero::deliver

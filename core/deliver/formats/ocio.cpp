@@ -126,6 +126,7 @@ Format ocio_format() {
         .next = "Name config.ocio in it as the program's configuration, or in the variable OCIO, and start the program "
                 "again.",
         .finish = true,
+        .look = true,
         .curves = true,
         .folder = true,
         .order = 6,

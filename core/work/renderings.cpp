@@ -1,0 +1,166 @@
+#include "work/renderings.hpp"
+
+namespace refero::work {
+
+using plan::Change;
+using plan::Id;
+using plan::SetupSettings;
+
+namespace {
+
+/// What a rendering has of its own, out of a setup's settings.
+void take_own(SetupSettings& into, const SetupSettings& from) {
+    into.model = from.model;
+    into.intent = from.intent;
+    into.weights = from.weights;
+    into.finish = from.finish;
+    into.look = from.look;
+}
+
+std::string why_stale(const Chain& c, const plan::Correction& row, const KeptRendering& r) {
+    if (!r.correction) return "it cannot be read";
+    if (!c.refused.empty()) return "the chart shot is refused";
+    if (row.chart_shot != c.chart_shot) return "there is another chart shot";
+    SetupSettings now = c.settings, then = r.settings;
+    take_own(now, {});
+    take_own(then, {});
+    if (plan::fit_key(now) != plan::fit_key(then)) return "settings were changed after the fit";
+    return {};
+}
+
+void check_name(const std::string& name) {
+    if (name.find_first_not_of(" \t") == std::string::npos)
+        throw Error(ErrorKind::usage, "a rendering needs a name", {}, "Name it after what it is for: web, print");
+}
+
+} // namespace
+
+std::vector<KeptRendering> renderings_of(const plan::Shoot& shoot, const Chain& c) {
+    std::vector<KeptRendering> all;
+    for (const plan::Correction& row : c.renderings) {
+        KeptRendering r{row.id, row.name, c.settings, nullptr, {}};
+        plan::Setup kept;
+        kept.settings = row.settings;
+        r.settings = plan::settings_of(kept, plan::record(shoot.chart_shots, row.chart_shot));
+        try {
+            r.correction = std::make_shared<const fit::Correction>(fit::from_json(row.content));
+        } catch (const Error&) {} // told as stale
+        r.stale = why_stale(c, row, r);
+        all.push_back(std::move(r));
+    }
+    return all;
+}
+
+Change keep_rendering(const plan::Shoot& shoot, const Chain& c, const std::string& name) {
+    check_name(name);
+    if (!c.correction)
+        throw Error(ErrorKind::usage, c.title + " has no correction to keep a rendering of", {}, "Fit it first");
+    plan::Correction row;
+    if (const plan::Correction* own = plan::record(shoot.corrections, c.correction_id)) row = *own;
+    row.id = 0;
+    row.setup = c.id;
+    row.kind = plan::CorrectionKind::rendering;
+    row.name = name;
+    row.taken_from = 0;
+    if (!row.chart_shot) row.chart_shot = c.chart_shot;
+    if (row.made.empty()) row.made = utc_now();
+    row.settings = plan::text_of(c.settings);
+    row.content = fit::to_json(*c.correction);
+    Change change("Keep the rendering " + name + " of " + c.title, c.title);
+    for (const plan::Correction& k : c.renderings)
+        if (k.name == name) {
+            row.id = k.id;
+            change.update(row);
+            return change;
+        }
+    change.add(row);
+    return change;
+}
+
+Change rename_rendering(const plan::Shoot& shoot, Id id, const std::string& name) {
+    check_name(name);
+    const plan::Correction* row = plan::record(shoot.corrections, id);
+    if (!row || row->name == name) return {};
+    for (const plan::Correction& k : shoot.corrections)
+        if (k.setup == row->setup && k.kind == plan::CorrectionKind::rendering && k.name == name)
+            throw Error(ErrorKind::usage, "there is a rendering " + name + " already", {}, "Choose another name");
+    plan::Correction renamed = *row;
+    renamed.name = name;
+    return plan::put("Call the rendering " + row->name + " " + name, renamed);
+}
+
+Change remove_rendering(const plan::Shoot& shoot, Id id) {
+    const plan::Correction* row = plan::record(shoot.corrections, id);
+    return row ? plan::removed<plan::Correction>("Remove the rendering " + row->name, id) : Change();
+}
+
+Change work_on_rendering(const plan::Shoot& shoot, const Chain& c, const KeptRendering& r) {
+    const plan::Correction* kept = plan::record(shoot.corrections, r.row);
+    if (!kept || !r.correction) return {};
+    SetupSettings settings = c.settings;
+    take_own(settings, r.settings);
+    plan::Setup setup = c.row;
+    setup.settings = plan::text_of(settings);
+    Change change("Work on the rendering " + r.name + " of " + c.title, c.title);
+    change.update(setup);
+    if (c.balance_only()) return change;
+    plan::Correction own = *kept;
+    own.id = 0;
+    own.kind = plan::CorrectionKind::plain;
+    own.name.clear();
+    own.settings = plan::fit_key(r.settings); // if more than the rendering has changed since, it is stale
+    const Id id = change.add(own);
+    const fit::Statistics& s = r.correction->cross_validated;
+    change.add(plan::Proof{.correction = id,
+                           .made = r.correction->made,
+                           .mean = s.mean,
+                           .median = s.median,
+                           .p95 = s.p95,
+                           .max = s.max,
+                           .basis = "patches left out"});
+    return change;
+}
+
+FitRequest fit_request(const plan::Shoot& shoot, const Chain& c, const KeptRendering& r) {
+    Chain with = c;
+    take_own(with.settings, r.settings);
+    return fit_request(shoot, with);
+}
+
+Change keep(const plan::Shoot& shoot, const FitRequest& request, const KeptRendering& r, const fit::Correction& made) {
+    const plan::Correction* kept = plan::record(shoot.corrections, r.row);
+    if (!kept) return {};
+    fit::Correction finished = made;
+    finished.finish = r.settings.finish;
+    finished.look = r.settings.look;
+    plan::Correction row = *kept;
+    row.chart_shot = request.chart_shot;
+    row.made = made.made;
+    row.settings = plan::text_of(request.made_with);
+    row.content = fit::to_json(finished);
+    Change change("Fit the rendering " + r.name + " of " + request.title, request.title);
+    change.update(row);
+    return change;
+}
+
+std::vector<InForce> in_force(const plan::Shoot& shoot, const Chain& c) {
+    std::vector<InForce> all;
+    if (c.correction) all.push_back({c.correction_id, {}, c.correction});
+    for (const KeptRendering& r : renderings_of(shoot, c))
+        if (r.stale.empty() && r.correction) all.push_back({r.row, r.name, r.correction});
+    return all;
+}
+
+HandedOver write_rendering(const InForce& by, const std::string& format, deliver::Options options,
+                           const std::filesystem::path& file) {
+    if (options.name.empty()) options.name = with_rendering(deliver::title_of(*by.correction), by.rendering);
+    HandedOver handed = write_file(*by.correction, format, options, file);
+    handed.correction = by.rendering.empty() ? 0 : by.row;
+    return handed;
+}
+
+std::string with_rendering(const std::string& title, const std::string& rendering) {
+    return rendering.empty() ? title : title + ", " + rendering;
+}
+
+} // namespace refero::work
