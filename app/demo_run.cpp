@@ -1,5 +1,7 @@
 #include "demo_run.hpp"
 
+#include "work/footage.hpp"
+
 namespace refero::app {
 
 DemoRun::DemoRun(Desk& desk) : desk_(desk) {
@@ -35,7 +37,9 @@ void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {
     desk_.tasks.run({frame.chart ? Doing::making : Doing::other, frame.setup}, tr("Making the demo's frames"),
                     [this, frame, cache](std::stop_token stop, const Progress&) -> Tasks::Then {
                         job::make(frame, cache, stop);
-                        const plan::Frame row = work::described(frame.file);
+                        plan::Frame row = work::described(frame.file);
+                        if (frame.chart && !frame.clip.empty())
+                            row.position_s = work::showing_s(frame.file, {.position_s = -1}, stop);
                         return [this, frame, row] {
                             const plan::Shoot& shoot = desk_.job.shoot();
                             plan::Frame f = row;
@@ -43,9 +47,12 @@ void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {
                             f.camera = r.camera;
                             f.lens = r.lens;
                             f.mode = r.mode;
+                            if (const plan::Setup* s = plan::record(shoot.setups, frame.setup);
+                                s && !frame.clip.empty())
+                                f.mode = s->mode;
                             f.setup = frame.setup;
                             f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
-                            if (frame.chart) f.kind = plan::FrameKind::chart;
+                            if (frame.chart && frame.clip.empty()) f.kind = plan::FrameKind::chart;
                             plan::Change c(frame.file.filename().string() + " came in",
                                            desk_.chains.title_of(frame.setup).toStdString());
                             const Id id = c.add(f);
@@ -75,7 +82,11 @@ void DemoRun::step(Id id) {
     };
     const bool corrected = c.correction_id != 0;
     if (goal.goal == "read") goals_.erase(id);
-    else if (goal.goal == "balance handed over") out("balance.json", "matrix");
+    else if (goal.goal == "matched") {
+        if (!desk_.chains.at(goal.from).correction_id) return; // comes back when that one is fitted
+        goals_.erase(id);
+        desk_.matches.match(goal.from, id);
+    } else if (goal.goal == "balance handed over") out("balance.json", "matrix");
     else if (goal.goal == "borrowed") {
         if (!desk_.chains.at(goal.from).correction_id) return; // comes back when that one is fitted
         goals_.erase(id);
@@ -84,7 +95,7 @@ void DemoRun::step(Id id) {
     else if (goal.goal == "handed over") out("stills-a-window.cube", "cube");
     else goals_.erase(id);
     for (const auto& [other, g] : std::map(goals_))
-        if (g.goal == "borrowed" && g.from == id && corrected) step(other);
+        if ((g.goal == "borrowed" || g.goal == "matched") && g.from == id && corrected) step(other);
 }
 
 } // namespace refero::app

@@ -101,7 +101,10 @@ public:
     double decode(int channel, double code) const { return decode_(channel, code); }
     const std::string& name() const { return name_; }
     /// True where middle codes are linear light: no picture style.
-    bool is_linear() const { return std::abs(decode_(1, 0.5) - 0.5) < 0.02; }
+    bool is_linear() const { // at several places: ACEScct, for one, decodes 0.5 to 0.51
+        const auto straight = [this](double code) { return std::abs(decode_(1, code) - code) < 0.02; };
+        return straight(0.25) && straight(0.5) && straight(0.75);
+    }
 
 private:
     friend struct RasterReader;

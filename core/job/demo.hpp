@@ -25,8 +25,9 @@ struct DemoFrame {
 /// What is done in a setup once its chart shot is read.
 struct DemoGoal {
     Id setup = 0;
-    std::string goal; ///< "read", "proved", "handed over", "borrowed", "balance handed over"; see docs/formats.md
-    Id from = 0;      ///< "borrowed": the setup whose correction is taken
+    std::string
+        goal;    ///< "read", "proved", "handed over", "borrowed", "matched", "balance handed over"; see docs/formats.md
+    Id from = 0; ///< "borrowed": the setup whose correction is taken; "matched": the lead
 };
 
 struct Demo {

@@ -14,12 +14,13 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr double looks = 60;         ///< through a clip ...
-constexpr double longest_step = 2;   ///< ... no further apart than this, s: a chart is held up for a few seconds ...
-constexpr double most_looks = 240;   ///< ... unless it were more than so many: hours are not looked through so closely
-constexpr int look_width = 640;      ///< pixels; a chart of a tenth of the frame has patches of 9 of them
-constexpr int closer = 10;           ///< looks in each step about a good one
-constexpr std::size_t good_ones = 4; ///< that are looked at closer, and judged
+constexpr double looks = 60;          ///< through a clip ...
+constexpr double longest_step = 2;    ///< ... no further apart than this, s: a chart is held up for a few seconds ...
+constexpr double shortest_step = 0.5; ///< no closer than this, s: in a short clip a chart is held up for a second
+constexpr double most_looks = 240;    ///< ... unless it were more than so many: hours are not looked through so closely
+constexpr int look_width = 640;       ///< pixels; a chart of a tenth of the frame has patches of 9 of them
+constexpr int closer = 10;            ///< looks in each step about a good one
+constexpr std::size_t good_ones = 4;  ///< that are looked at closer, and judged
 // What counts as much as one another: a blur of a twelfth of a patch, half the turn from which on the gate warns, one
 // patch in ten clipped.
 constexpr double one_blur = 1.0 / 12, one_tilt_deg = 9, one_clipped = 0.1;
@@ -241,9 +242,9 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
     windows.clear();
     double before = 0;
     looked.at.insert(end);
+    const double apart_s = std::max(step, shortest_step);
     for (const double key : looked.at) {
-        if (key - before > 1.5 * std::max(step, longest_step))
-            windows.push_back({before + step, key, step, Among::references});
+        if (key - before > 1.5 * apart_s) windows.push_back({before + apart_s, key, apart_s, Among::references});
         before = key;
     }
     look_into(file, options, windows, looked, stop);

@@ -176,7 +176,7 @@ TEST_F(CardWalk, two_panels_in_one_frame_are_both_read_and_a_page_apart_makes_no
     for (int r = 0; r < candidates->rowCount(); ++r) tints += candidates->item(r, 0)->text().contains("tint-steps:B");
     EXPECT_EQ(tints, 9);
     photograph(window, "panels");
-    window.findChild<QTabWidget*>("balanceTabs")->setCurrentIndex(3);
+    window.findChild<QTabWidget*>("balanceTabs")->setCurrentIndex(4);
     photograph(window, "codes");
     window.setup_view()->choose(Step::correction);
     photograph(window, "panels-correction");

@@ -193,7 +193,7 @@ TEST_F(FitPages, the_finish_is_dragged_typed_chosen_or_a_school) {
 TEST_F(FitPages, scopes_show_every_kind_of_every_part) {
     open_fitted();
     page(Step::correction);
-    child<QTabWidget>("correctionTabs")->setCurrentIndex(5);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(6);
     auto* scopes = window.setup_view()->page()->findChild<Scopes*>();
     auto* part = child<QComboBox>("scopePart");
     std::vector<QImage> seen;
@@ -226,7 +226,7 @@ TEST_F(FitPages, kept_versions_are_compared_and_brought_back) {
     ASSERT_TRUE(idle());
     ASSERT_EQ(state().correction->model, fit::Model::diagonal);
     page(Step::correction);
-    child<QTabWidget>("correctionTabs")->setCurrentIndex(1);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(2);
     auto* versions = child<QTableWidget>("versions");
     ASSERT_EQ(versions->rowCount(), 2);
     EXPECT_EQ(versions->item(0, 4)->text(), "in force");
@@ -253,7 +253,7 @@ TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
     s.others = {{scratch / "poor.cube", {}}, {scratch / "gone.cube", {}}};
     desk().setups.change(setup, s, "Open");
     page(Step::correction);
-    child<QTabWidget>("correctionTabs")->setCurrentIndex(2);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(3);
     auto* table = child<QTableWidget>("elsewhere");
     ASSERT_TRUE(wait_for([&] { return table->rowCount() == 3; }));
     EXPECT_EQ(table->item(0, 1)->text(), "standard rendering");
@@ -277,7 +277,7 @@ TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
 TEST_F(FitPages, own_weights_are_shown_edited_and_kept) {
     open_fitted();
     page(Step::correction);
-    child<QTabWidget>("correctionTabs")->setCurrentIndex(3);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(4);
     auto* table = child<QTableWidget>("weights");
     ASSERT_EQ(table->rowCount(), 24);
     EXPECT_EQ(table->item(0, 2)->text(), "1.00");
@@ -306,7 +306,7 @@ TEST_F(FitPages, strong_colours_and_ramps_show_faults) {
     child<QCheckBox>("strongColours")->setChecked(true);
     ASSERT_TRUE(idle());
     EXPECT_NE(picture()->grab().toImage(), plain);
-    child<QTabWidget>("correctionTabs")->setCurrentIndex(4);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(5);
     auto* ramps = window.setup_view()->page()->findChild<RampView*>();
     ASSERT_TRUE(ramps);
     const QImage shown = ramps->grab().toImage();
@@ -379,7 +379,7 @@ TEST_F(FitPages, samples_of_ones_own_join_the_fit) {
     ASSERT_TRUE(idle());
     EXPECT_TRUE(state().correction->reference.xyz.contains("felt"));
     page(Step::correction);
-    child<QTabWidget>("correctionTabs")->setCurrentIndex(3);
+    child<QTabWidget>("correctionTabs")->setCurrentIndex(4);
     auto* button = child<QPushButton>("samples");
     EXPECT_TRUE(button->text().contains("s.cgats"));
     QTest::mouseClick(button, Qt::LeftButton);
