@@ -124,6 +124,29 @@ std::optional<work::ModeSeen> Matches::mode_seen(Id setup) const {
     } catch (const Error&) { return {}; } // its greys cannot be read: the gate says so
 }
 
+void Matches::try_look(const std::vector<Id>& setups, const fs::path& look,
+                       std::function<void(const std::map<Id, Through>&)> show) {
+    std::vector<std::pair<Id, Chain>> chains;
+    for (const Id id : setups)
+        if (chains_.has(id) && chains_.at(id).shot && chains_.at(id).reference) chains.emplace_back(id, chains_.at(id));
+    tasks_.run({Doing::looking}, tr("Trying %1").arg(name_of_file(look)),
+               [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+                   std::map<Id, Through> all;
+                   for (const auto& [id, chain] : chains) {
+                       throw_if_stopped(stop);
+                       try {
+                           const work::Side side = work::side_of(*chain.shot);
+                           all[id].tried = work::look_tried(side, *chain.reference, look, {"", "", false});
+                       } catch (const Error& e) {
+                           if (all.size() == 1 && chains.size() > 1 && e.file() == look) throw; // the file is at fault
+                           all[id].problem = words_of(e);
+                       }
+                       progress(static_cast<double>(all.size()) / static_cast<double>(chains.size()));
+                   }
+                   return [=] { show(all); };
+               });
+}
+
 void Matches::exposures(Id setup, const std::vector<Id>& frames, Id key,
                         std::function<void(std::shared_ptr<const work::ExposuresSeen>)> show) {
     if (!chains_.has(setup)) return;

@@ -32,6 +32,13 @@ public:
 
     /// What the setup's mode makes of its chart by its balance alone; none without a reading.
     std::optional<work::ModeSeen> mode_seen(Id setup) const;
+    /// Setups' modes through a look or LUT from a file; a mode that it cannot be tried on has words why.
+    struct Through {
+        std::optional<work::LookTried> tried;
+        QString problem;
+    };
+    void try_look(const std::vector<Id>& setups, const fs::path& look,
+                  std::function<void(const std::map<Id, Through>&)> show);
     /// Frames of a setup beside each other as exposures of its mode; `key` is one of them.
     void exposures(Id setup, const std::vector<Id>& frames, Id key,
                    std::function<void(std::shared_ptr<const work::ExposuresSeen>)> show);

@@ -1,5 +1,6 @@
 #include "match/modes_view.hpp"
 
+#include <QFileDialog>
 #include <QHeaderView>
 #include <QSignalBlocker>
 
@@ -21,6 +22,8 @@ QString number_or_dash(double v, int digits, bool known = true) {
     return known && std::isfinite(v) ? QString::number(v, 'f', digits) : QString::fromUtf8("\u2013");
 }
 
+constexpr int through_column = 7;
+
 } // namespace
 
 ModesView::ModesView(Desk& desk, QWidget* parent)
@@ -38,6 +41,7 @@ ModesView::ModesView(Desk& desk, QWidget* parent)
                           {tr("Skin"), tr("CIEDE2000 of the mean of the skins")},
                           {tr("Chroma"), tr("Of the colours, times their reference: how saturated it draws")},
                           {tr("dB"), tr("The grey nearest 20 % over the noise of one pixel")},
+                          {tr("Through"), tr("Mean CIEDE2000 through the look that is tried, exposed by its grey")},
                           {tr("Corrected"), tr("Mean CIEDE2000 that its correction leaves, patches left out")}},
                          tr("Modes and cameras under this light"))) {
     auto* row = side_row();
@@ -61,10 +65,26 @@ ModesView::ModesView(Desk& desk, QWidget* parent)
     side()->addWidget(words_);
     auto* actions = side_row();
     open_ = side_button(tr("Open its setup"), {}, tr("To its chain: fit it, or look at its proof"), true, actions);
+    through_ = side_button(tr("Try a look \u2026"), {},
+                           tr("Each mode through one look, LUT or profile made elsewhere: on codes as the mode records "
+                              "them, of raw files on balanced ones"),
+                           false, actions);
+    through_->setObjectName("modesThrough");
+    without_ =
+        side_button(tr("Without it"), {}, tr("Back to what each mode makes by its balance alone"), false, actions);
+    without_->setObjectName("modesWithout");
     actions->addStretch();
+    connect(through_, &QPushButton::clicked, this, [this] {
+        const QString file = QFileDialog::getOpenFileName(
+            this, tr("A look or LUT made elsewhere"), last_folder(),
+            tr("Looks (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.icc *.icm);;All files (*)"));
+        if (!file.isEmpty()) try_look(file.toStdString());
+    });
+    connect(without_, &QPushButton::clicked, this, [this] { try_look({}); });
     connect(open_, &QPushButton::clicked, this, [this] { emit setup_opened(setup_); });
     connect(lights_, &QComboBox::activated, this, [this] {
         setup_ = 0;
+        try_look(look_);
         fill_modes();
     });
     connect(purposes_, &QComboBox::activated, this, &ModesView::fill_modes);
@@ -98,6 +118,19 @@ void ModesView::show_setup(Id setup) {
 void ModesView::rank_for(Purpose purpose) {
     purposes_->setCurrentIndex(static_cast<int>(purpose));
     fill_modes();
+}
+
+void ModesView::try_look(const fs::path& look) {
+    look_ = look;
+    tried_.clear();
+    fill_modes();
+    if (look.empty()) return;
+    desk_.matches.try_look(desk_.matches.under(lights_->currentData().toLongLong()), look,
+                           [this, look](const std::map<Id, Matches::Through>& all) {
+                               if (look != look_) return;
+                               tried_ = all;
+                               fill_modes();
+                           });
 }
 
 void ModesView::fill_lights() {
@@ -143,10 +176,13 @@ void ModesView::fill_modes() {
                                  number_or_dash(look.skin_delta_e, 2, look.skin_chroma > 0),
                                  number_or_dash(look.chroma_ratio, 2),
                                  number_or_dash(look.snr_db, 0),
+                                 through_text(r.setup),
                                  number_or_dash(r.corrected, 2, r.corrected > 0)};
-        for (int k = 0; k < 8; ++k) table_->setItem(i, k, new QTableWidgetItem(texts[k]));
+        for (int k = 0; k < 9; ++k) table_->setItem(i, k, new QTableWidgetItem(texts[k]));
         if (r.setup == setup_) chosen = i;
     }
+    table_->setColumnHidden(through_column, look_.empty());
+    without_->setVisible(!look_.empty());
     table_->setCurrentCell(rows_.empty() ? -1 : chosen, 0);
     setup_ = rows_.empty() ? 0 : rows_[static_cast<std::size_t>(chosen)].setup;
     show_mode();
@@ -194,8 +230,34 @@ void ModesView::show_mode() {
         order +=
             " " +
             tr("Next: %1, %2.").arg(mode_title(desk_.job.shoot(), desk_.chains.at(rows_[1].setup)), because(rows_[1]));
+    const auto through = tried_.find(setup_);
+    if (through != tried_.end()) order += " " + words_through(through->second);
     words_->setText(order);
-    plot_->set(&at->seen.patches);
+    const bool shown_through = through != tried_.end() && through->second.tried;
+    if (shown_through)
+        caption_->setText(tr("%1 through %2: where it puts each patch")
+                              .arg(mode_title(desk_.job.shoot(), desk_.chains.at(at->setup)), name_of_file(look_)));
+    plot_->set(shown_through ? &through->second.tried->proof : &at->seen.patches);
+}
+
+QString ModesView::through_text(Id setup) const {
+    const auto at = tried_.find(setup);
+    if (at == tried_.end()) return number_or_dash(NAN, 0);
+    return at->second.tried ? QString::number(at->second.tried->proof.delta_e_2000.mean, 'f', 2)
+                            : tr("cannot be tried");
+}
+
+QString ModesView::words_through(const Matches::Through& through) const {
+    if (!through.tried) return tr("%1 cannot be tried on it: %2").arg(name_of_file(look_), through.problem);
+    const work::LookTried& t = *through.tried;
+    QString words = tr("Through %1: %2, exposed by %3 stops")
+                        .arg(name_of_file(look_))
+                        .arg(t.proof.delta_e_2000.mean, 0, 'f', 2)
+                        .arg(QString::asprintf("%+.2f", t.proof.exposure_stops));
+    if (!t.changed.empty())
+        words += tr("; merges or parts %n pair(s) of patches", nullptr, static_cast<int>(t.changed.size()));
+    if (t.turned) words += tr("; a hue runs back on %n ramp(s)", nullptr, t.turned);
+    return words + tr(".");
 }
 
 } // namespace refero::app

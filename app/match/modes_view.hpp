@@ -21,6 +21,8 @@ public:
     /// Its light is shown; 0: the one shown last, else the first that has readings.
     void show_setup(Id setup) override;
     void rank_for(Purpose purpose);
+    /// Each mode through a look or LUT; an empty path: none.
+    void try_look(const fs::path& look);
     QTableWidget* modes() { return table_; }
     Id chosen() const { return setup_; }
 
@@ -31,6 +33,8 @@ private:
     void fill_lights();
     void fill_modes();
     void show_mode();
+    QString through_text(Id setup) const;
+    QString words_through(const Matches::Through& through) const;
     Purpose purpose() const { return static_cast<Purpose>(purposes_->currentIndex()); }
 
     struct Row {
@@ -43,7 +47,9 @@ private:
     ShiftPlot* plot_;
     Figure* figure_;
     QLabel* words_;
-    QPushButton* open_;
+    QPushButton *open_, *through_, *without_;
+    fs::path look_;
+    std::map<Id, Matches::Through> tried_; ///< by setup
     QTableWidget* table_;
     std::vector<Row> rows_; ///< in the order of the table
 };

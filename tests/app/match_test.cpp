@@ -131,7 +131,7 @@ TEST_F(MatchWalk, modes_under_a_light_stand_in_the_order_of_a_purpose) {
     modes.rank_for(ModesView::Purpose::objects);
     // Only the fitted one is known to be put right.
     EXPECT_TRUE(modes.modes()->item(0, 0)->text().startsWith("Stills A"));
-    EXPECT_NE(modes.modes()->item(0, 7)->text(), modes.modes()->item(1, 7)->text());
+    EXPECT_NE(modes.modes()->item(0, 8)->text(), modes.modes()->item(1, 8)->text());
     modes.rank_for(ModesView::Purpose::skin);
     EXPECT_LE(modes.modes()->item(0, 4)->text().toDouble(), modes.modes()->item(1, 4)->text().toDouble());
     modes.rank_for(ModesView::Purpose::grading);
@@ -140,6 +140,38 @@ TEST_F(MatchWalk, modes_under_a_light_stand_in_the_order_of_a_purpose) {
     photograph(window, "modes");
     emit modes.modes()->cellActivated(1, 0);
     EXPECT_TRUE(window.setup_view()->isVisible());
+}
+
+TEST_F(MatchWalk, modes_are_seen_through_one_look) {
+    two_cameras();
+    press(Qt::Key_3);
+    window.match_place()->show_view(MatchPlace::modes);
+    ModesView& modes = *window.match_place()->modes_view();
+    modes.show_setup(lead());
+    EXPECT_TRUE(modes.modes()->isColumnHidden(7));
+    // One that does nothing to balanced codes, and one that takes half of the colour away.
+    const auto cdl = [&](const char* name, double saturation) {
+        write_whole(scratch / name, formatted("<ColorCorrection id=\"a\"><SOPNode><Slope>1 1 1</Slope><Offset>0 0 0"
+                                              "</Offset><Power>1 1 1</Power></SOPNode><SatNode><Saturation>{:g}"
+                                              "</Saturation></SatNode></ColorCorrection>",
+                                              saturation));
+        modes.try_look(scratch / name);
+        EXPECT_TRUE(wait_for([&] { return modes.modes()->item(0, 7)->text().toDouble() > 0; }));
+        return modes.modes()->item(0, 7)->text().toDouble();
+    };
+    const double plain = cdl("plain.cc", 1), pale = cdl("pale.cc", 0.5);
+    EXPECT_FALSE(modes.modes()->isColumnHidden(7));
+    EXPECT_GT(pale, plain + 2);
+    const QString words = modes.findChild<QLabel*>("modesWords")->text();
+    EXPECT_TRUE(words.contains("Through pale.cc") && words.contains("stops")) << words.toStdString();
+    photograph(window, "modes-through");
+    write_whole(scratch / "broken.cube", std::string("words"));
+    modes.try_look(scratch / "broken.cube");
+    ASSERT_TRUE(wait_for([&] { return desk().tasks.running() == 0; }));
+    EXPECT_TRUE(notice().contains("broken.cube") || modes.modes()->item(0, 7)->text().contains("cannot"))
+        << notice().toStdString();
+    QTest::mouseClick(modes.findChild<QPushButton*>("modesWithout"), Qt::LeftButton);
+    EXPECT_TRUE(modes.modes()->isColumnHidden(7));
 }
 
 // Exposures that the simulated camera makes: each a stop from the next, by shutter alone.

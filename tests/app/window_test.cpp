@@ -90,7 +90,7 @@ struct Window : testing::Test {
     Id id(int n) { return desk().chains.ids().at(static_cast<std::size_t>(n)); }
     void open_demo() {
         window.open_demo();
-        ASSERT_EQ(desk().chains.count(), 8);
+        ASSERT_EQ(desk().chains.count(), 10);
         ASSERT_TRUE(wait_for([&] { return desk().tasks.running() == 0; }, 180000));
     }
     PictureView* picture() { return window.setup_view()->page()->picture(); }
@@ -105,14 +105,21 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     StallMeter stall;
     open_demo();
     stall.phase("demo frames made and read");
-    // Eight setups, every state but "shot", which lasts only while a frame is read.
+    // Ten setups, every state but "shot", which lasts only while a frame is read.
     using plan::State;
-    const State states[] = {State::handed_over, State::read,      State::to_shoot, State::proved,
-                            State::stale,       State::corrected, State::refused,  State::handed_over};
-    for (int i = 0; i < 8; ++i) EXPECT_EQ(plan::name_of(desk().chains.at(id(i)).state), plan::name_of(states[i])) << i;
+    const State states[] = {State::handed_over, State::read,    State::to_shoot,    State::proved, State::stale,
+                            State::corrected,   State::refused, State::handed_over, State::proved, State::read};
+    for (int i = 0; i < 10; ++i) EXPECT_EQ(plan::name_of(desk().chains.at(id(i)).state), plan::name_of(states[i])) << i;
     EXPECT_TRUE(desk().chains.at(id(7)).balance_only());
     EXPECT_TRUE(desk().chains.at(id(7)).whole());
     EXPECT_EQ(desk().chains.at(id(7)).steps().size(), 4u);
+    // The interview's clips: one camera leads, the other is matched to it.
+    EXPECT_EQ(desk().chains.at(id(8)).chart_frame.kind, plan::FrameKind::clip);
+    EXPECT_EQ(desk().chains.at(id(8)).gate(), "pass");
+    const auto interview = desk().matches.kept(id(8), id(9));
+    ASSERT_TRUE(interview.has_value());
+    EXPECT_TRUE(interview->stale.empty()) << interview->stale;
+    EXPECT_LT(interview->cross_validated.mean, 1);
     photograph(window, "board-read");
     stall.restart();
 
@@ -312,7 +319,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.phase("all fitted");
     photograph(window, "board");
     key(Qt::Key_F);
-    EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 15);
+    EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 17);
     ASSERT_TRUE(idle());
     QTest::qWait(300);
     photograph(window, "frames");
@@ -329,7 +336,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     photograph(window, "log");
     stall.restart();
     key(Qt::Key_2);
-    EXPECT_EQ(window.plan_view()->matrix()->rowCount(), 4);
+    EXPECT_EQ(window.plan_view()->matrix()->rowCount(), 6);
     stall.phase("frames, log and plan shown");
     photograph(window, "plan");
     // The interview's two cameras, or the two that photograph, made alike.
