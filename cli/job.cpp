@@ -16,7 +16,8 @@ namespace fs = std::filesystem;
 namespace {
 
 struct JobArguments {
-    std::string file, action, setup, output, chunk, rendering, formats = "cube,dcp,icc,matrix", name = "{stem}";
+    std::string file, action, setup, output, chunk, rendering, encoding, formats = "cube,dcp,icc,matrix",
+                                                                         name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
     bool list = false, all_frames = false;
@@ -76,12 +77,14 @@ Result status(job::JobFile& job) {
 
 Result take(job::JobFile& job, const JobArguments& a) {
     Result r;
+    if (!a.encoding.empty()) frame::Encoding::named(a.encoding); // refuse what is not known before anything is read
     r.json["taken"] = r.json["failed"] = Json::array();
     const plan::Kit none;
     for (const std::string& file : a.files) {
         try {
             const work::Arrival arrival = work::look_at(file, work::limits_of(job.content().brief()), true);
-            const work::Taken taken = work::take_in(job.content(), none, arrival, {.by_hand = true});
+            const work::Taken taken =
+                work::take_in(job.content(), none, arrival, {.by_hand = true, .encoding = a.encoding});
             job::Ids ids;
             if (!taken.rows.empty()) ids = job.change(taken.rows);
             plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
@@ -362,6 +365,8 @@ Run add_job(CLI::App& app) {
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
     app.add_option("ACTION", a->action, "new, status, take, fit, handover, apply, report or archive")->required();
     app.add_option("FRAME", a->files, "take: frames and clips");
+    app.add_option("--encoding", a->encoding,
+                   "take: how pictures and clips are encoded, a name or a 1D LUT file; default: by their own tags");
     app.add_option("--setup", a->setup,
                    "fit, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
     app.add_option("--rendering", a->rendering,

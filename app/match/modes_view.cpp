@@ -181,7 +181,9 @@ void ModesView::fill_modes() {
         for (int k = 0; k < 9; ++k) table_->setItem(i, k, new QTableWidgetItem(texts[k]));
         if (r.setup == setup_) chosen = i;
     }
+    // A look brings its own balance: the light's columns give way.
     table_->setColumnHidden(through_column, look_.empty());
+    for (const int light : {1, 2}) table_->setColumnHidden(light, !look_.empty());
     without_->setVisible(!look_.empty());
     table_->setCurrentCell(rows_.empty() ? -1 : chosen, 0);
     setup_ = rows_.empty() ? 0 : rows_[static_cast<std::size_t>(chosen)].setup;
@@ -250,10 +252,9 @@ QString ModesView::through_text(Id setup) const {
 QString ModesView::words_through(const Matches::Through& through) const {
     if (!through.tried) return tr("%1 cannot be tried on it: %2").arg(name_of_file(look_), through.problem);
     const work::LookTried& t = *through.tried;
-    QString words = tr("Through %1: %2, exposed by %3 stops")
-                        .arg(name_of_file(look_))
-                        .arg(t.proof.delta_e_2000.mean, 0, 'f', 2)
-                        .arg(QString::asprintf("%+.2f", t.proof.exposure_stops));
+    QString words = tr("Through %1: %2").arg(name_of_file(look_)).arg(t.proof.delta_e_2000.mean, 0, 'f', 2);
+    if (std::abs(t.proof.exposure_stops) >= 0.005)
+        words += tr(", exposed by %1 stops").arg(QString::asprintf("%+.2f", t.proof.exposure_stops));
     if (!t.changed.empty())
         words += tr("; merges or parts %n pair(s) of patches", nullptr, static_cast<int>(t.changed.size()));
     if (t.turned) words += tr("; a hue runs back on %n ramp(s)", nullptr, t.turned);

@@ -276,6 +276,9 @@ void HandoverPage::show_setup(Id setup) {
     offer_other_lights(second_, desk_.chains, setup);
     const std::vector<work::InForce> all = desk_.renderings.in_force(setup);
     offer_renderings(rendering_, all);
+    rendering_->setVisible(all.size() > 1);
+    if (auto* label = qobject_cast<QWidget*>(rendering_->property("label").value<QObject*>()))
+        label->setVisible(all.size() > 1);
     if (!s.correction) fits_->setText(tr("There is no correction to write yet. Fit one first."));
     else if (s.correction_stale())
         fits_->setText(

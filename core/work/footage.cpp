@@ -16,7 +16,8 @@ namespace {
 
 constexpr double looks = 60;          ///< through a clip ...
 constexpr double longest_step = 2;    ///< ... no further apart than this, s: a chart is held up for a few seconds ...
-constexpr double shortest_step = 0.5; ///< no closer than this, s: in a short clip a chart is held up for a second
+constexpr double shortest_step = 0.5; ///< s: in a clip of a few seconds it is held up for one ...
+constexpr double short_looks = 30;    ///< ... so that at least so many looks go through it, if no closer than that
 constexpr double most_looks = 240;    ///< ... unless it were more than so many: hours are not looked through so closely
 constexpr int look_width = 640;       ///< pixels; a chart of a tenth of the frame has patches of 9 of them
 constexpr int closer = 10;            ///< looks in each step about a good one
@@ -242,7 +243,7 @@ std::vector<ChartStill> chart_stills(const fs::path& file, const ShotOptions& op
     windows.clear();
     double before = 0;
     looked.at.insert(end);
-    const double apart_s = std::max(step, shortest_step);
+    const double apart_s = std::max(step, std::clamp(clip.duration_s / short_looks, shortest_step, longest_step));
     for (const double key : looked.at) {
         if (key - before > 1.5 * apart_s) windows.push_back({before + apart_s, key, apart_s, Among::references});
         before = key;

@@ -33,14 +33,26 @@ Id camera_for(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, const p
     return c.add(camera);
 }
 
-Id mode_for(Change& c, const plan::Shoot& shoot, const plan::Frame& f) {
-    const bool clip = f.kind == plan::FrameKind::clip;
-    const std::string name = clip ? "video" : f.raw ? "raw" : "finished";
-    for (const plan::Mode& m : shoot.modes)
-        if (m.name == name) return m.id;
+std::string encoding_title(const std::string& encoding) { return fs::path(encoding).stem().string(); }
+
+/// `encoding`: that it is told to have; raw files have none.
+Id mode_for(Change& c, const plan::Shoot& shoot, const plan::Frame& f, const std::string& encoding) {
+    const bool clip = f.kind == plan::FrameKind::clip, told = !f.raw && !encoding.empty();
     const plan::ModeKind kind = clip ? plan::ModeKind::video : f.raw ? plan::ModeKind::raw : plan::ModeKind::finished;
+    const std::string name = std::string(clip    ? "video"
+                                         : f.raw ? "raw"
+                                                 : "finished") +
+                             (told ? " " + encoding_title(encoding) : "");
+    for (const plan::Mode& m : shoot.modes)
+        if (told ? m.kind == kind && m.encoding == encoding : m.name == name) return m.id;
     // Without an encoding: by the file's own tags and profile.
-    return c.add(plan::Mode{.name = name, .kind = kind, .encoding = f.raw ? "linear" : ""});
+    return c.add(plan::Mode{.name = name, .kind = kind, .encoding = told ? encoding : f.raw ? "linear" : ""});
+}
+
+/// A mode that is told an encoding is no other's.
+bool fits(const plan::Shoot& shoot, const plan::Frame& f, Id mode, const std::string& encoding) {
+    const plan::Mode* m = plan::record(shoot.modes, mode);
+    return f.raw || encoding.empty() || (m && m->encoding == encoding);
 }
 
 // The light's column: the one named, or a new one, that this rig has no setup under yet.
@@ -60,7 +72,7 @@ Id light_for(Change& c, const plan::Shoot& shoot, const plan::Rig& rig, const st
 
 // A new camera, mode and light as far as they are not in the job, and the setup that joins them.
 Id new_setup(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, plan::Frame& f, const std::string& light,
-             bool balance_only = false) {
+             bool balance_only = false, const std::string& encoding = {}) {
     const plan::Recognition r = plan::recognise(shoot, f);
     f.camera = r.camera ? r.camera : camera_for(c, shoot, kit, f);
     f.lens = r.lens;
@@ -69,7 +81,7 @@ Id new_setup(Change& c, const plan::Shoot& shoot, const plan::Kit& kit, plan::Fr
         f.lens =
             c.add(plan::Lens{.uid = new_uid(), .name = f.lens_name, .focal_mm = focal_mm, .focal_max_mm = focal_mm});
     }
-    f.mode = r.mode ? r.mode : mode_for(c, shoot, f);
+    f.mode = r.mode && fits(shoot, f, r.mode, encoding) ? r.mode : mode_for(c, shoot, f, encoding);
     const Id lens = shoot.brief().lens_school == plan::LensSchool::each_lens ? f.lens : 0;
     const Id column = light_for(c, shoot, {f.camera, lens, f.mode}, light);
     return c.add(
@@ -218,12 +230,23 @@ Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arr
     f.lens = r.lens;
     f.mode = r.mode;
     f.same_as = plan::companion_of(shoot, f);
-    const Place place = place_for(shoot, f, m, how);
+    if (!fits(shoot, f, r.mode, how.encoding)) { // another one of this encoding, if there is one
+        f.mode = 0;
+        for (const plan::Mode& other : shoot.modes)
+            if (other.encoding == how.encoding && other.kind != plan::ModeKind::raw) f.mode = other.id;
+    }
+    Place place = place_for(shoot, f, m, how);
+    if (const plan::Setup* s = plan::record(shoot.setups, f.setup);
+        s && !how.setup && !fits(shoot, f, s->mode, how.encoding)) {
+        f.setup = 0; // planned for another recording
+        place.fresh = place.fresh || m.shot;
+        f.reason = place.fresh ? "a recording of its own" : "";
+    }
     t.told = place.told;
     if (r.asks_for_lens) t.camera_asks = r.camera;
     const std::string name = fs::path(f.path).filename().string();
     t.rows = Change(f.kind == plan::FrameKind::chart || m.shot ? "Chart shot " + name : name + " came in");
-    if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card);
+    if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card, how.encoding);
     t.rows.about(f.setup > 0 ? title_of(shoot, f.setup) : f.model);
     t.setup = f.setup;
     const Id frame = t.rows.add(f);

@@ -22,6 +22,7 @@ struct TakeIn {
     plan::Id setup = 0;   ///< put there by hand; 0: recognised and assigned
     bool by_hand = false; ///< a person brought this very file: a chart that is not planned gets a setup of its own
     plan::Id current = 0; ///< the setup that is open; may be 0
+    std::string encoding; ///< of pictures and clips, where the mode is to say more than the file's own tags
     bool card = false;    ///< brought as a frame of a card: it gets a setup of its own that is balance only
 };
 struct Taken {

@@ -148,6 +148,19 @@ TEST_F(Interview, two_cameras_in_log_and_in_bt709_meet_through_another_programs_
     // Before the match they part.
     const double before = match.object()["before"]["mean"];
     EXPECT_LT(patches, 0.5 * before);
+    // The same through a job: each recording is a mode of its own, and its cube expects its codes.
+    ASSERT_EQ(run("job j.refero new").status, 0);
+    expect_error("job j.refero take a.mov --encoding poster", 2, "poster");
+    EXPECT_EQ(run("job j.refero take a.mov --encoding acescct").status, 0);
+    EXPECT_EQ(run("job j.refero take b.mov --encoding bt709").status, 0);
+    EXPECT_EQ(run("job j.refero fit").status, 0);
+    const json status = run("job j.refero status --json").object();
+    ASSERT_EQ(status["setups"].size(), 2u);
+    EXPECT_EQ(status["setups"][0]["mode"], "video acescct");
+    EXPECT_EQ(status["setups"][0]["state"], "proved");
+    ASSERT_EQ(run("job j.refero handover -o out --formats cube").status, 0);
+    EXPECT_NE(read_file(scratch / "out/cine-a-light-1.cube").find("encoding acescct"), std::string::npos);
+    EXPECT_NE(read_file(scratch / "out/cine-b-light-1.cube").find("encoding bt709"), std::string::npos);
 }
 
 } // namespace refero
