@@ -271,20 +271,40 @@ std::vector<Placement> locate_as_is(const frame::Frame& frame, const std::vector
     return found;
 }
 
+/// True where a picture's codes keep clear of black and white, as log curves put a scene.
+bool is_flat(const frame::Frame& f) {
+    constexpr double least_black = 0.06, most_white = 0.87, few = 0.005; // codes; share of the pixels beyond
+    constexpr std::size_t step = 17;
+    std::vector<float> light;
+    for (std::size_t i = 0; i < f.rgb.size() / 3; i += step)
+        light.push_back(std::max({f.rgb[3 * i], f.rgb[3 * i + 1], f.rgb[3 * i + 2]}));
+    if (light.empty()) return false;
+    const auto at = [&](double share) {
+        const auto place = light.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(light.size() - 1));
+        std::nth_element(light.begin(), place, light.end());
+        return colour::encode(colour::Transfer::srgb, static_cast<double>(*place));
+    };
+    return at(few) > least_black && at(1 - few) < most_white;
+}
+
 } // namespace
 
 std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
                               std::stop_token stop) {
     auto found = locate_as_is(frame, definitions, stop);
     if (!found.empty() || !frame.assumed) return found;
-    // A picture that says nothing was taken for sRGB; its codes may be linear light.
-    frame::Frame codes = frame;
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, codes.rgb.size()), [&](const auto& some) {
-        for (std::size_t i = some.begin(); i < some.end(); ++i)
-            codes.rgb[i] =
-                static_cast<float>(colour::encode(colour::Transfer::srgb, static_cast<double>(codes.rgb[i])));
+    // A picture that says nothing was taken for sRGB, a clip for what its tag says: what is flat may be of a log curve,
+    // which cameras tag as BT.709; a picture's codes may be linear light. Clips are linear never.
+    const bool flat = is_flat(frame);
+    if (!flat && frame::kind_of(frame.file) == frame::FileKind::clip) return found;
+    frame::Frame otherwise = frame;
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, otherwise.rgb.size()), [&](const auto& some) {
+        for (std::size_t i = some.begin(); i < some.end(); ++i) {
+            const double code = colour::encode(colour::Transfer::srgb, static_cast<double>(otherwise.rgb[i]));
+            otherwise.rgb[i] = static_cast<float>(flat ? colour::decode(colour::Transfer::acescct, code) : code);
+        }
     });
-    return locate_as_is(codes, definitions, stop);
+    return locate_as_is(otherwise, definitions, stop);
 }
 
 std::string remedy_for(const frame::Frame& f) {

@@ -151,6 +151,7 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
         }
     });
     f.encoding = curve.name();
+    f.assumed = !options.encoding; // by its tag, which cameras set as they like
     f.linear = curve.is_linear();
     if (options.clip_code < 1) f.clips_at = curve.decode(1, options.clip_code);
     f.recorded = recorded_of(static_cast<AVPixelFormat>(picture.format));

@@ -403,6 +403,24 @@ bool is_flat(const std::string& encoding) {
     return true;
 }
 
+/// How steep the greys are beside their own luminances, in logarithms: 1 for light; NaN where too few tell.
+double steepness(const Shot& s) {
+    constexpr double least_luminance = 0.05; // below, stray light flattens as much
+    double n = 0, x = 0, y = 0, xx = 0, xy = 0;
+    for (const read::PatchReading* p : neutrals(s)) {
+        const double is = luminance(s, p->id);
+        if (!p->usable() || !(is > least_luminance) || !(p->mean[1] > 0)) continue;
+        const double a = std::log(is), b = std::log(p->mean[1]);
+        n += 1;
+        x += a;
+        y += b;
+        xx += a * a;
+        xy += a * b;
+    }
+    const double d = n * xx - x * x;
+    return n >= 3 && d > 0.1 ? (n * xy - x * y) / d : NAN;
+}
+
 /// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
 Finding recording(const Shot& s) {
     const std::string kind = to_lower(s.frame.file.extension().string());
@@ -424,6 +442,13 @@ Finding recording(const Shot& s) {
         traps.push_back("Eight bits are too coarse for a flat curve, whose steps a grade pulls apart" +
                         (recorded.chroma.empty() ? std::string() : ", with colour subsampled to " + recorded.chroma) +
                         ": record 10 bits and 4:2:2 where it is offered");
+    // Cameras tag log as BT.709: where nobody said how it was recorded, the greys tell.
+    constexpr double least_steepness = 0.6;
+    if (const double steep = steepness(s); s.frame.assumed && steep < least_steepness)
+        traps.push_back(
+            formatted("Its greys are {:.0f} % flatter than they are: it was recorded with a log curve. Name "
+                      "that as the encoding of its mode, else nothing here holds as light",
+                      100 * (1 - steep)));
     if (!s.frame.is_raw && m.auto_balance)
         traps.push_back("The camera balanced by itself and may do otherwise in the next frame: set a fixed balance");
     if (!s.frame.is_raw && !m.style.empty())

@@ -55,6 +55,9 @@ void refero_encode_clip(const std::vector<Shown>& parts, const std::vector<std::
         stream->time_base = encoder->time_base;
         stream->avg_frame_rate = encoder->framerate;
         check(avcodec_parameters_from_context(stream->codecpar, encoder.get()));
+        // Of some sizes and rates the muxer would take it for a recording of whole pictures, which needs no header.
+        const std::string to = to_lower(target.extension().string());
+        if (to == ".mov" || to == ".mp4") stream->codecpar->codec_tag = MKTAG('a', 'v', 'c', '1');
         const Scene& s = parts.front().rendering->scene;
         av_dict_set(&raw->metadata, "make", s.camera.make.c_str(), 0);
         av_dict_set(&raw->metadata, "model", s.camera.model.c_str(), 0);

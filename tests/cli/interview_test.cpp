@@ -104,6 +104,17 @@ struct Interview : Cli {
 TEST_F(Interview, two_cameras_in_log_and_in_bt709_meet_through_another_programs_cubes) {
     record(a);
     record(b);
+    // Dropped without a word about its curve, a log clip shows its chart, and the gate says what it is.
+    EXPECT_EQ(run("find a.mov --json").object()["charts"].size(), 1u);
+    const auto recording = [&](const std::string& arguments) {
+        const json all = run("inspect --at 1.4 --chart grid24 --json " + arguments).object();
+        for (const json& f : all["findings"])
+            if (f["check"] == "recording") return f["status"].get<std::string>() + " " + f["advice"].get<std::string>();
+        return std::string("nothing");
+    };
+    EXPECT_NE(recording("a.mov").find("recorded with a log curve"), std::string::npos) << recording("a.mov");
+    EXPECT_EQ(recording("a.mov --encoding acescct"), "pass ");
+    EXPECT_EQ(recording("b.mov"), "pass ");
     // Nobody says where the charts are.
     const Outcome lead = run("fit a.mov --encoding acescct --chart grid24 -o a.json --json");
     ASSERT_EQ(lead.status, 0) << lead.err;

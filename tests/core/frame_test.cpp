@@ -168,6 +168,10 @@ TEST(Frame, raster_files_are_decoded_by_their_encoding) {
     const auto lut = written(scratch / "curve.cube", "LUT_1D_SIZE 3\n0 0 0\n0.1 0.1 0.1\n1 1 1\n");
     EXPECT_NEAR(level(read(tagged, {Size::measuring, Encoding::named(lut.string())})), 0.1, 1e-3);
     EXPECT_THROW(Encoding::named("gamma9"), Error);
+    // Only what is straight is linear; ACEScct decodes 0.5 to 0.51 (Academy S-2016-001).
+    for (const char* name : {"srgb", "bt709", "hlg", "pq", "acescct"})
+        EXPECT_FALSE(Encoding::named(name).is_linear()) << name;
+    EXPECT_TRUE(Encoding::named("linear").is_linear());
 }
 
 TEST(Frame, wrong_files_give_an_error_that_names_file_and_remedy) {
