@@ -30,6 +30,10 @@ QIcon strip_of(const std::vector<colour::Vec3>& neutrals, const QSize& size) {
     return QIcon(pixmap);
 }
 
+QString short_name(const balance::Look& look) {
+    return look.name.empty() ? QObject::tr("With the look") : QObject::tr("With the look %1").arg(qt(look.name));
+}
+
 constexpr QSize strip_size(108, 16);
 constexpr int live_width = 900; // of the picture that follows a slider
 
@@ -427,7 +431,7 @@ void BalancePage::render(bool live) {
                        names = std::pair(looking     ? tr("Without the look")
                                          : finishing ? tr("The correction alone")
                                                      : tr("Balanced only"),
-                                         looking ? tr("With it: %1").arg(qt(balance::in_words(finished.look)))
+                                         looking ? short_name(finished.look)
                                                  : tr("Finished: %1").arg(qt(balance::in_words(finished.finish))))](
                           const std::pair<Rendition, Rendition>& made) {
         if (request != rendered_) return;

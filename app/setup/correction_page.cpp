@@ -438,6 +438,7 @@ void CorrectionPage::show_candidates(const Chain& s) {
     }
     if (!s.correction) return words_->setText(tr("The candidates appear here once they are fitted."));
     QString words = QString::fromStdString(s.correction->choice);
+    if (!words.isEmpty() && !words.endsWith('.')) words += ".";
     if (!s.correction->left_out.empty()) {
         QStringList ids;
         for (const std::string& id : s.correction->left_out)
@@ -503,10 +504,11 @@ void CorrectionPage::show_pictures() {
     const QString strong = strong_->isChecked() ? tr(", colours \u00d7 3") : QString();
     QString finish;
     if (s.correction)
-        for (const std::string& part :
-             {balance::in_words(s.correction->finish),
-              s.correction->look.empty() ? std::string() : balance::in_words(s.correction->look)})
-            if (!part.empty()) finish += tr("; %1").arg(qt(part));
+        for (const QString& part : {qt(balance::in_words(s.correction->finish)),
+                                    s.correction->look.empty()        ? QString()
+                                    : s.correction->look.name.empty() ? tr("with a look")
+                                                                      : tr("look %1").arg(qt(s.correction->look.name))})
+            if (!part.isEmpty()) finish += tr("; %1").arg(part);
     picture_->set_names(tr("Before: %1%2").arg(name_of(with), strong), tr("After: corrected%1%2").arg(finish, strong));
     desk_.pictures.preview(setup_, frame, with,
                            [this, request = ++request_](const Rendition& before, const Rendition& after) {

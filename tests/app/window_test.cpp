@@ -244,6 +244,21 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
         photograph(window, "correction-" + QString::number(i));
     }
     parts->setCurrentIndex(0);
+    if (!qEnvironmentVariable("REFERO_SCREENSHOTS").isEmpty()) {
+        key(Qt::Key_3, Qt::AltModifier);
+        Settings drawn = desk().chains.at(id(1)).settings;
+        drawn.look.curve = {{0, 0}, {0.22, 0.16}, {0.7, 0.76}, {1, 1}};
+        drawn.look.ring[3] = {4, 12, 0};
+        drawn.look.ring[6] = {-6, -14, 6};
+        desk().setups.change(id(1), drawn, "Look");
+        child<QTabWidget>(window, "balanceTabs")->setCurrentIndex(3);
+        QTest::qWait(2000); // the whole picture, beside the window
+        photograph(window, "look");
+        child<QTabWidget>(window, "balanceTabs")->setCurrentIndex(0);
+        desk().job.undo();
+        key(Qt::Key_4, Qt::AltModifier);
+        ASSERT_TRUE(idle());
+    }
     stall.restart();
 
     // Flip: before alone, after alone, split again; each looks different.
