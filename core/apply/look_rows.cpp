@@ -11,8 +11,8 @@ namespace {
 
 using Vec3f = Eigen::Vector3f;
 
-constexpr int steps = 1 << 14;
-constexpr int angles = 720; ///< of the whole ring
+constexpr int steps = 1 << 11; ///< of a table: three of them stay near the processor
+constexpr int angles = 720;    ///< of the whole ring
 
 /// A value of a table with one step more than it has; `at` from 0 to 1.
 float in_table(const std::vector<float>& table, float at) {
@@ -30,6 +30,7 @@ std::vector<float> tabulated(const std::function<double(double)>& f) {
 } // namespace
 
 LookRows::LookRows(const balance::Look& look, const colour::RgbSpace& space) : look_(look) {
+    brought_.brought = look.brought;
     const colour::Mat3 to = colour::rgb_space("srgb").to_xyz_d50().inverse() * space.to_xyz_d50();
     to_look_ = to.cast<float>();
     from_look_ = to.inverse().cast<float>();
@@ -47,9 +48,7 @@ LookRows::LookRows(const balance::Look& look, const colour::RgbSpace& space) : l
 }
 
 void LookRows::through_brought(Vec3f& code) const {
-    balance::Look alone;
-    alone.brought = look_.brought;
-    code = balance::looked(alone, code.cast<double>()).cast<float>();
+    code = balance::looked(brought_, code.cast<double>()).cast<float>();
 }
 
 void LookRows::through_ring(Vec3f& code) const {

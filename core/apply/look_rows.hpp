@@ -17,7 +17,7 @@ private:
     void through_brought(Eigen::Vector3f& code) const;
     void through_ring(Eigen::Vector3f& code) const;
 
-    balance::Look look_;
+    balance::Look look_, brought_; ///< the latter: what was made elsewhere alone
     Eigen::Matrix3f to_look_, from_look_;
     std::vector<float> encode_, decode_, curve_; ///< over the root of light; over codes from 0 to 1; the same
     std::vector<Eigen::Vector4f> ring_;          ///< over the angle: cosine and sine of the shift, factor, lightness
