@@ -112,13 +112,16 @@ std::vector<Development> developments(const plan::Shoot& shoot, const Chain& cha
 
 std::string record_of(const Development& d, const std::string& correction_json, const SecondLight& second,
                       const DevelopOptions& o) {
+    // Without a look as it was written before there were looks: what is finished stays so.
+    apply::Parts parts = o.parts;
+    parts.look = parts.look && correction_json.find("\"look\":") != std::string::npos;
     std::error_code ec;
     const auto size = fs::file_size(d.source.file, ec);
     const auto time = fs::last_write_time(d.source.file, ec).time_since_epoch().count();
     std::string text = formatted("{}|{}|{}|{}|{:g}|{:g}|", fs::absolute(d.source.file, ec), size, time,
                                  d.source.encoding, d.source.position_s, d.source.clip_code);
     text += formatted("{}|{}|{}|{}|{}|{:g}|", static_cast<int>(o.format), o.space, static_cast<int>(o.depth),
-                      apply::text_of(o.parts), static_cast<int>(o.gamut), second.kelvin);
+                      apply::text_of(parts), static_cast<int>(o.gamut), second.kelvin);
     if (o.white_luminance > 0) text += formatted("white {:g}|", o.white_luminance);
     text += correction_json + (second.correction ? fit::to_json(*second.correction) : std::string());
     return sha256_of_text(text).substr(0, 32);
@@ -178,7 +181,12 @@ Developed copy_balanced(const Development& d, const fit::Correction& correction,
 Developed develop(const Development& d, const fit::Correction& correction, const SecondLight& second,
                   const DevelopOptions& o, const Progress& progress, std::stop_token stop, Reel* reel) {
     const std::string record = record_of(d, fit::to_json(correction), second, o);
-    if (o.format == apply::Format::dng) return copy_balanced(d, correction, second, o, record);
+    if (o.format == apply::Format::dng) {
+        if (!o.parts.balance && !o.parts.colour)
+            throw Error(ErrorKind::usage, "a copy of a DNG bears balance and colour, and neither is asked for", {},
+                        "Choose one of these parts, or another format");
+        return copy_balanced(d, correction, second, o, record);
+    }
     frame::Frame f = frame_of(d.source, reel, stop);
     if (progress) progress(0.6);
     fit::Correction its = correction;

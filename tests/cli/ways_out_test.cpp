@@ -184,6 +184,8 @@ TEST_F(WaysOut, dng_copies_bear_the_balance_and_keep_their_pixels) {
     EXPECT_EQ(run("apply a.json a.dng -o plain --format dng --parts balance --resume --json").object()["left_out"],
               json({"plain/a.dng"}));
     EXPECT_EQ(run("apply a.json a.dng -o plain --format dng --parts balance").status, 2);
+    expect_error("apply a.json a.dng -o none --format dng --parts exposure", 2, "balance and colour");
+    EXPECT_FALSE(fs::exists(scratch / "none/a.dng")) << "a copy that says nothing new is none";
     // What Refero made is no frame of a camera: it does not come back from a watched or a named folder.
     EXPECT_TRUE(frame::is_own_work(scratch / "plain" / "a.dng"));
     EXPECT_FALSE(frame::is_own_work(scratch / "a.dng"));
