@@ -18,13 +18,13 @@ struct DemoJob : testing::Test {
     KitFile kit{scratch / "demo.refero-kit", KitFile::Open::create};
 };
 
-TEST_F(DemoJob, has_four_cameras_four_lights_and_eight_setups) {
+TEST_F(DemoJob, has_four_cameras_four_lights_and_ten_setups) {
     const Demo demo = start_demo(shipped("demo/museum.json"), "/somewhere", job, kit);
     const plan::Shoot& s = job.content();
     EXPECT_EQ(s.cameras.size(), 4u);
     EXPECT_EQ(s.lights.size(), 4u);
-    ASSERT_EQ(s.setups.size(), 8u);
-    EXPECT_EQ(demo.goals.size(), 8u);
+    ASSERT_EQ(s.setups.size(), 10u);
+    EXPECT_EQ(demo.goals.size(), 10u);
     std::size_t charts = 0;
     bool ordinary = false;
     for (const DemoFrame& f : demo.frames) {
@@ -39,7 +39,7 @@ TEST_F(DemoJob, has_four_cameras_four_lights_and_eight_setups) {
         charts += f.chart;
         EXPECT_TRUE(plan::record(s.setups, f.setup));
     }
-    EXPECT_EQ(charts, 7u); // one setup is still to be shot
+    EXPECT_EQ(charts, 7u); // one setup is still to be shot, two have clips
     // Months of log and of measured lights.
     EXPECT_GE(job.store().log().size(), 8u);
     EXPECT_LT(job.store().log().back().at, "2026-02");
