@@ -194,10 +194,14 @@ std::vector<work::InForce> wanted(const plan::Shoot& shoot, const work::Chain& c
 
 Result hand_over(job::JobFile& job, const JobArguments& a) {
     std::vector<Output> outputs;
+    bool known = a.rendering.empty() || a.rendering == "all";
     for (const work::Chain& c : chosen(job.content(), a.setup)) {
         if (!c.correction) continue;
         std::vector<std::string> files;
-        for (const work::InForce& by : wanted(job.content(), c, a.rendering)) {
+        const std::vector<work::InForce> renderings = wanted(job.content(), c, a.rendering);
+        if (renderings.empty()) continue;
+        known = true;
+        for (const work::InForce& by : renderings) {
             std::stringstream names(a.formats);
             for (std::string name; std::getline(names, name, ',');) {
                 const deliver::Format& format = deliver::format_named(name);
@@ -215,6 +219,9 @@ Result hand_over(job::JobFile& job, const JobArguments& a) {
                                return work::HandedOver{note, "note", "what is what, in words"};
                            }});
     }
+    if (!known)
+        throw Error(ErrorKind::usage, "no setup has a rendering '" + a.rendering + "' that holds", {},
+                    "Keep one under this name, or fit it anew");
     return write_all(job, a, outputs);
 }
 

@@ -33,12 +33,18 @@ const colour::RgbSpace& space_of(const Options& o, const fit::Correction& c) {
     return colour::rgb_space(o.space.empty() ? usual_space(c) : o.space);
 }
 
+std::function<colour::Vec3(const colour::Vec3&)> shown_by(const fit::Correction& c) {
+    return [&c, finish = balance::matrix_of(c.finish, c.light)](const colour::Vec3& rgb) {
+        return balance::looked_xyz(c.look, finish * c(rgb));
+    };
+}
+
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& c, const Options& o) {
     const colour::RgbSpace& space = space_of(o, c);
-    return [&c, input = input_of(o, c), from_xyz = colour::Mat3(space.to_xyz_d50().inverse()),
+    return [input = input_of(o, c), shown = shown_by(c), from_xyz = colour::Mat3(space.to_xyz_d50().inverse()),
             transfer = space.transfer](const colour::Vec3& code) {
         const colour::Vec3 rgb(input.decode(0, code[0]), input.decode(1, code[1]), input.decode(2, code[2]));
-        const colour::Vec3 out = from_xyz * c.shown(rgb);
+        const colour::Vec3 out = from_xyz * shown(rgb);
         return colour::Vec3(colour::encode(transfer, out[0]), colour::encode(transfer, out[1]),
                             colour::encode(transfer, out[2]));
     };

@@ -11,6 +11,8 @@ namespace refero::deliver {
 frame::Encoding input_of(const Options& options, const fit::Correction& correction);
 /// What comes out of a LUT.
 const colour::RgbSpace& space_of(const Options& options, const fit::Correction& correction);
+/// Correction::shown, its finish worked out once: for files of many colours. The correction must outlive it.
+std::function<colour::Vec3(const colour::Vec3&)> shown_by(const fit::Correction& correction);
 /// The whole way of one colour: code in, linear camera RGB, correction with its finish, output space, code out. Not
 /// clipped.
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& correction, const Options& options);

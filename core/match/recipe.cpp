@@ -16,22 +16,11 @@ namespace {
 
 constexpr double degrees = 180 / std::numbers::pi;
 
-/// Luma and colour difference of codes (ITU-R BT.709-6).
-struct Scope {
-    double y = 0, cb = 0, cr = 0;
+struct Scope : balance::ScopePoint {
     double angle() const { return std::atan2(cr, cb) * degrees; }
     double saturation() const { return std::hypot(cb, cr); }
 };
-
-Scope scope_of(const Vec3& c) {
-    const double y = 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
-    return {y, (c[2] - y) / 1.8556, (c[0] - y) / 1.5748};
-}
-
-Vec3 codes_of(const Scope& s) {
-    const double r = s.y + 1.5748 * s.cr, b = s.y + 1.8556 * s.cb;
-    return {r, (s.y - 0.2126 * r - 0.0722 * b) / 0.7152, b};
-}
+Scope scope_of(const Vec3& code) { return {balance::scope_of(code)}; }
 
 Vec3 encoded(const Vec3& light) {
     return light.unaryExpr([](double v) { return colour::encode(colour::Transfer::srgb, v); });
@@ -110,7 +99,7 @@ Vec3 moved(const Vec3& code, const std::vector<HueMove>& moves, double reach, bo
     const double angle = (s.angle() + turn) / degrees, strength = s.saturation() * factor;
     s.cb = strength * std::cos(angle);
     s.cr = strength * std::sin(angle);
-    return codes_of(s);
+    return balance::code_of(s);
 }
 
 /// What moves leave on the patches, with a little against large ones: few patches stand for many colours.

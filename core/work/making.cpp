@@ -1,5 +1,7 @@
 #include "work/making.hpp"
 
+#include "work/internal.hpp"
+
 #include <cmath>
 
 namespace refero::work {
@@ -63,8 +65,6 @@ fit::Correction fit(const FitRequest& r, std::stop_token stop) {
     return c;
 }
 
-namespace {
-
 plan::Proof left_out_of(Id correction, const fit::Correction& c) {
     const fit::Statistics& s = c.cross_validated;
     return {.correction = correction,
@@ -75,6 +75,8 @@ plan::Proof left_out_of(Id correction, const fit::Correction& c) {
             .max = s.max,
             .basis = "patches left out"};
 }
+
+namespace {
 
 /// What else holds when a correction is made: it goes stale when one of these changes.
 void note_conditions(const plan::Shoot& shoot, Id setup, plan::Correction& row) {

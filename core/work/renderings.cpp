@@ -1,5 +1,7 @@
 #include "work/renderings.hpp"
 
+#include "work/internal.hpp"
+
 namespace refero::work {
 
 using plan::Change;
@@ -29,6 +31,8 @@ std::string why_stale(const Chain& c, const plan::Correction& row, const KeptRen
 }
 
 void check_name(const std::string& name) {
+    if (name == "all" || name == "*")
+        throw Error(ErrorKind::usage, "all of them go by this name", {}, "Name it after what it is for: web, print");
     if (name.find_first_not_of(" \t") == std::string::npos)
         throw Error(ErrorKind::usage, "a rendering needs a name", {}, "Name it after what it is for: web, print");
 }
@@ -109,15 +113,7 @@ Change work_on_rendering(const plan::Shoot& shoot, const Chain& c, const KeptRen
     own.kind = plan::CorrectionKind::plain;
     own.name.clear();
     own.settings = plan::fit_key(r.settings); // if more than the rendering has changed since, it is stale
-    const Id id = change.add(own);
-    const fit::Statistics& s = r.correction->cross_validated;
-    change.add(plan::Proof{.correction = id,
-                           .made = r.correction->made,
-                           .mean = s.mean,
-                           .median = s.median,
-                           .p95 = s.p95,
-                           .max = s.max,
-                           .basis = "patches left out"});
+    change.add(left_out_of(change.add(own), *r.correction));
     return change;
 }
 

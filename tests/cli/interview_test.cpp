@@ -35,7 +35,7 @@ struct Graded {
 
 /// A clip's picture through a cube by FFmpeg's own filters. Its scaler has to be told the clip's matrix: the default is
 /// BT.601 whatever the clip says.
-Graded through_lut3d(const fs::path& clip, double at_s, const fs::path& cube) {
+Graded through_cube(const fs::path& clip, double at_s, const fs::path& cube) {
     const std::unique_ptr<AVFilterGraph, void (*)(AVFilterGraph*)> graph(
         avfilter_graph_alloc(), [](AVFilterGraph* g) { avfilter_graph_free(&g); });
     AVFilterContext* sink = nullptr;
@@ -123,8 +123,8 @@ TEST_F(Interview, two_cameras_in_log_and_in_bt709_meet_through_another_programs_
     ASSERT_EQ(match.status, 0) << match.err;
     ASSERT_EQ(run("export a.json --format cube --size 33 -o a.cube").status, 0);
     ASSERT_EQ(run("export b.json --format cube --size 33 -o b.cube").status, 0);
-    const Graded one = through_lut3d(scratch / "a.mov", 1.4, scratch / "a.cube"),
-                 two = through_lut3d(scratch / "b.mov", 1.4, scratch / "b.cube");
+    const Graded one = through_cube(scratch / "a.mov", 1.4, scratch / "a.cube"),
+                 two = through_cube(scratch / "b.mov", 1.4, scratch / "b.cube");
     ASSERT_EQ(one.codes.size(), two.codes.size());
     ASSERT_FALSE(one.codes.empty());
     const auto map = chart::pixels_from_mm(test::grid24(), corners);
@@ -141,15 +141,15 @@ TEST_F(Interview, two_cameras_in_log_and_in_bt709_meet_through_another_programs_
             off_neutral = std::max(off_neutral, 100 * std::max(std::abs(v[0] - v[1]), std::abs(v[2] - v[1])));
     }
     // The arrangement without the chart, in squares of 12 pixels.
-    const Graded scene_a = through_lut3d(scratch / "a.mov", plain_s, scratch / "a.cube"),
-                 scene_b = through_lut3d(scratch / "b.mov", plain_s, scratch / "b.cube");
+    const Graded scene_a = through_cube(scratch / "a.mov", plain_s, scratch / "a.cube"),
+                 scene_b = through_cube(scratch / "b.mov", plain_s, scratch / "b.cube");
     double mean = 0;
     int squares = 0;
     for (int y = 6; y + 6 < scene_a.height; y += 12)
         for (int x = 6; x + 6 < scene_a.width; x += 12, ++squares)
             mean += colour::delta_e_2000(lab_of(scene_a.at(x, y, 5)), lab_of(scene_b.at(x, y, 5)));
     mean /= squares;
-    test::measured("interview in log and BT.709 through FFmpeg's lut3d: greys apart by %.2f points at most, %.2f off "
+    test::measured("interview in log and BT.709 through FFmpeg: greys apart by %.2f points at most, %.2f off "
                    "neutral; skin %.2f, patches %.2f, the arrangement %.2f CIEDE2000 in the mean",
                    greys, off_neutral, skin, patches, mean);
     EXPECT_LT(greys, 1);

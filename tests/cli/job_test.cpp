@@ -47,6 +47,9 @@ TEST_F(Cli, a_job_is_made_filled_fitted_and_handed_over) {
     expect_error("job j.refero handover -o out --formats cube", 2, ".cube");
     EXPECT_EQ(run("job j.refero handover -o out --formats cube --overwrite").status, 0);
     expect_error("job j.refero handover -o out --formats poster", 2, "poster");
+    for (const char* action : {"handover", "apply"})
+        expect_error(std::string("job j.refero ") + action + " -o none --rendering poster", 2, "poster");
+    EXPECT_FALSE(fs::exists(scratch / "none"));
     expect_error("job j.refero handover", 2, "-o");
     EXPECT_EQ(run("job j.refero apply -o out --format jpeg --json").object()["written"].size(), 2u);
     expect_error("job j.refero apply -o out --format jpeg", 2, "a.jpg");

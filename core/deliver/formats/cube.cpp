@@ -192,7 +192,7 @@ static std::string cube_text(const fit::Correction& c, const Options& given) {
     if (!c.look.empty()) what += (what.empty() ? "" : "; ") + balance::in_words(c.look);
     if (!what.empty()) what = "After the correction: " + what;
     std::replace(what.begin(), what.end(), '\n', ' ');
-    return cube_of([&c](const Vec3& rgb) { return c.shown(rgb); }, what, o, fit::plausible_colours(c),
+    return cube_of(shown_by(c), what, o, fit::plausible_colours(c),
                    (c.balance.exposure * c.balance.gains).cwiseInverse());
 }
 
