@@ -57,6 +57,37 @@ TEST_F(WaysOut, a_folder_goes_through_and_what_fails_does_not_stop_it) {
     EXPECT_EQ(run("apply a.json in/x.dng -o t --parts soul").status, 2);
 }
 
+TEST_F(WaysOut, a_look_goes_on_and_comes_off) {
+    test::written(scratch / "pale.cc",
+                  "<ColorCorrection id=\"p\"><SOPNode><Slope>1 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power>"
+                  "</SOPNode><SatNode><Saturation>0</Saturation></SatNode></ColorCorrection>");
+    EXPECT_EQ(run("apply a.json a.dng -o plain").status, 0);
+    EXPECT_EQ(run("apply a.json a.dng -o grey --look pale.cc").status, 0);
+    EXPECT_TRUE(bytes("grey/a.tif") != bytes("plain/a.tif"));
+    const auto pixels = [&](const std::string& name) {
+        return frame::read(scratch / name, {frame::Size::full, {}}).rgb;
+    };
+    const std::vector<float> grey = pixels("grey/a.tif");
+    float coloured = 0;
+    for (std::size_t k = 0; k < grey.size(); k += 3) coloured = std::max(coloured, std::abs(grey[k] - grey[k + 2]));
+    ASSERT_FALSE(grey.empty());
+    EXPECT_LT(coloured, 1e-3);
+    // Kept with the correction, left out by its part, and taken off.
+    EXPECT_EQ(run("fit a.dng --look pale.cc -o l.json").status, 0);
+    EXPECT_EQ(run("apply l.json a.dng -o kept --format png").status, 0);
+    EXPECT_EQ(run("apply l.json a.dng -o off --format png --look none").status, 0);
+    EXPECT_EQ(run("apply l.json a.dng -o parts --format png --parts balance,exposure,colour,finish").status, 0);
+    EXPECT_EQ(pixels("off/a.png"), pixels("parts/a.png"));
+    EXPECT_NE(pixels("kept/a.png"), pixels("off/a.png"));
+    // One that was finished by another look is made again, and nothing is replaced unasked.
+    EXPECT_EQ(run("apply l.json a.dng -o kept --format png --resume --json").object()["left_out"].size(), 1u);
+    EXPECT_EQ(run("apply l.json a.dng -o kept --format png --resume --look none").status, 2);
+    expect_error("export l.json --format cube --look pale.cc -o pale.cc --overwrite", 2, "pale.cc");
+    expect_error("apply a.json a.dng -o t --look gone.cube", 3, "gone.cube");
+    expect_error("export a.json --format look -o t.cube", 2, "no look");
+    EXPECT_EQ(run("export l.json --format look -o t.cube").status, 0);
+}
+
 TEST_F(WaysOut, depths_spaces_names_and_parts) {
     ASSERT_EQ(run("apply a.json a.dng -o o --depth 8 --name '{camera}-{date}-{rendering}-{space}-{counter}'").status,
               0);
