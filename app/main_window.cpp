@@ -26,7 +26,15 @@ constexpr int task_shows_after_ms = 500;
 constexpr int title_bar_height = 40; ///< at most, of common window managers
 } // namespace
 
-MainWindow::MainWindow()
+MainWindow::MainWindow() : MainWindow(Unstyled()) {
+    // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not
+    // stall.
+    for (QWidget* w : findChildren<QWidget*>()) w->ensurePolished();
+    for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()})
+        QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
+}
+
+MainWindow::MainWindow(const Unstyled&)
     : places_(new QStackedWidget),
       board_(new BoardPlace(desk_)),
       setup_view_(new SetupView(desk_)),
@@ -109,11 +117,6 @@ MainWindow::MainWindow()
         show_task();
     });
     connect(&desk_.tasks, &Tasks::changed, this, &MainWindow::show_task);
-    // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does not
-    // stall.
-    for (QWidget* w : findChildren<QWidget*>()) w->ensurePolished();
-    for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()})
-        QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
 }
 
 // The views hold on to the desk, so they go first.
@@ -121,7 +124,7 @@ MainWindow::~MainWindow() {
     desk_.tasks.drain();
     hide();
     delete set_view_;
-    delete takeCentralWidget();
+    delete centralWidget();
 }
 
 QWidget* MainWindow::make_place_line() {

@@ -61,6 +61,7 @@ protected:
     void showEvent(QShowEvent*) override;
 
 private:
+    explicit MainWindow(const Unstyled&);
     QWidget* make_place_line();
     QWidget* make_start();
     QWidget* make_notice_strip();

@@ -121,6 +121,9 @@ void Theme::use(Kind kind) {
     QSettings().setValue("theme", static_cast<int>(kind));
 }
 
+Unstyled::Unstyled() : sheet_(qApp->styleSheet()) { qApp->setStyleSheet({}); }
+Unstyled::~Unstyled() { qApp->setStyleSheet(sheet_); }
+
 void start_theme() {
     for (const char* face : {"Regular", "Semibold", "Black"})
         QFontDatabase::addApplicationFont(QString(":/fonts/%1.ttf").arg(face));

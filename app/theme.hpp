@@ -18,6 +18,19 @@ struct Theme {
     static void use(Kind kind);
 };
 
+/// While it lives the application has no style sheet. A window is built under it, since each widget that is put into
+/// another would be styled anew with all that it holds; the sheet comes back once all are in their places.
+class Unstyled {
+public:
+    Unstyled();
+    ~Unstyled();
+    Unstyled(const Unstyled&) = delete;
+    Unstyled& operator=(const Unstyled&) = delete;
+
+private:
+    QString sheet_;
+};
+
 /// Loads the typeface and the theme kept from last time. Call once, after the application object exists.
 void start_theme();
 /// An icon of ours in the theme's text colour.

@@ -8,7 +8,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Json json_of(const inspect::Judgement& j) {
+Json judgement_json(const inspect::Judgement& j) {
     Json findings = Json::array();
     for (const inspect::Finding& f : j.findings)
         findings.push_back({{"check", f.check},
@@ -110,7 +110,7 @@ Result inspect_folder(const fs::path& folder, const work::ShotOptions& options, 
     r.json["frames"] = r.json["errors"] = Json::array();
     for (const auto& [file, j] : all) {
         Json one{{"file", file.string()}};
-        one.update(json_of(j));
+        one.update(judgement_json(j));
         r.json["frames"].push_back(one);
         r.words += file.filename().string() + ": " + words_of(j);
         if (j.verdict == inspect::Status::reshoot) r.status = reshoot;
@@ -147,7 +147,7 @@ Run add_inspect(CLI::App& app) {
         if (fs::is_directory(*image, ec)) return inspect_folder(*image, options, limits);
         const Judged j = judge(*image, options, limits);
         Result r;
-        r.json = json_of(j.judgement);
+        r.json = judgement_json(j.judgement);
         r.words = words_of(j.judgement);
         r.status = !j.found ? not_found : j.judgement.verdict == inspect::Status::reshoot ? reshoot : done;
         return r;

@@ -289,7 +289,7 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     // The time line shows where it is seen, and how well.
     panel->slider()->setValue(0);
     QTest::mouseClick(panel->find_button(), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return !panel->slider()->marks().empty(); }, 20000));
+    ASSERT_TRUE(wait_for([&] { return !panel->slider()->marks().empty(); }, 60000));
     EXPECT_NEAR(panel->position_s(), found_s, 0.3);
     for (const TimeLine::Mark& m : panel->slider()->marks()) EXPECT_TRUE(m.position_s >= 2 && m.position_s < 4);
     photograph(window, "frames-clip");

@@ -12,7 +12,7 @@ namespace {
 using colour::Spectrum;
 using colour::Vec3;
 
-struct Shot {
+struct MadeShot {
     simulate::Camera camera;
     Spectrum light;
     read::Reading reading;
@@ -20,12 +20,12 @@ struct Shot {
 };
 
 /// Noise-free readings of the chart by a camera of random bells, under a random light.
-Shot random_shot(std::uint64_t seed, bool spectra = true) {
+MadeShot random_shot(std::uint64_t seed, bool spectra = true) {
     std::mt19937_64 random(seed);
     const auto uniform = [&](double low, double high) {
         return low + (high - low) * (static_cast<double>(random() >> 11) * 0x1p-53);
     };
-    Shot s;
+    MadeShot s;
     constexpr double centres[3][2] = {{580, 625}, {520, 560}, {435, 480}};
     for (std::size_t c = 0; c < 3; ++c) {
         const double centre = uniform(centres[c][0], centres[c][1]), left = uniform(18, 45), right = uniform(18, 45),
@@ -48,7 +48,7 @@ Shot random_shot(std::uint64_t seed, bool spectra = true) {
     return s;
 }
 
-fit::Correction built(const Shot& s, std::optional<fit::Model> model = {}) {
+fit::Correction built(const MadeShot& s, std::optional<fit::Model> model = {}) {
     fit::Settings settings;
     settings.model = model;
     return fit::build(s.reading, s.reference, &test::grid24(), settings);
@@ -74,7 +74,7 @@ TEST(Models, all_scale_with_exposure_and_are_named) {
 }
 
 TEST(Models, slope_is_that_of_the_model) {
-    const Shot s = random_shot(4);
+    const MadeShot s = random_shot(4);
     for (const auto m : {fit::Model::spectral, fit::Model::lut}) {
         const auto c = built(s, m);
         const Vec3 at(0.4, 0.25, 0.3), step(1e-3, -2e-3, 1.5e-3);
@@ -87,7 +87,7 @@ TEST(Models, slope_is_that_of_the_model) {
 // cube.
 TEST(Models, neutral_stays_neutral_and_nothing_folds) {
     for (std::uint64_t seed = 0; seed < 12; ++seed) {
-        const Shot s = random_shot(seed, seed % 2);
+        const MadeShot s = random_shot(seed, seed % 2);
         const auto fitted = built(s);
         for (const auto& k : fitted.candidates) {
             if (!k.withdrawn.empty()) {
@@ -137,7 +137,7 @@ TEST(Spectral, foretells_unseen_surfaces_better_than_the_patches_alone) {
     const Spectrum d50 = colour::illuminant_d(50);
     double plain = 0, taught = 0, expected = 0;
     for (std::uint64_t seed = 20; seed < 28; ++seed) {
-        const Shot s = random_shot(seed);
+        const MadeShot s = random_shot(seed);
         const auto matrix = built(s, fit::Model::matrix), spectral = built(s, fit::Model::spectral);
         for (std::uint64_t i = 0; i < 100; ++i) {
             const Spectrum r = simulate::random_reflectance(9000 + i);
@@ -162,7 +162,7 @@ TEST(Spectral, auto_takes_it_where_the_patches_do_not_tell_a_better_one) {
 
 // A camera that is a matrix of XYZ: a matrix is right, and the choice says why.
 TEST(Choice, a_matrix_camera_needs_no_more_than_a_matrix) {
-    Shot s = random_shot(1, false);
+    MadeShot s = random_shot(1, false);
     const colour::Mat3 camera = (colour::Mat3() << 0.62, 0.28, 0.03, -0.25, 1.10, 0.14, 0.02, -0.05, 0.90).finished();
     for (auto& p : s.reading.patches) Eigen::Map<Vec3>(p.mean.data()) = 0.7 * camera * s.reference.xyz.at(p.id);
     const auto c = built(s);
@@ -174,7 +174,7 @@ TEST(Choice, a_matrix_camera_needs_no_more_than_a_matrix) {
 
 // A user's chart of 300 patches: every model is tried, in folds, and the spectral one is still right.
 TEST(Spectral, learns_from_large_charts) {
-    const Shot s = random_shot(9);
+    const MadeShot s = random_shot(9);
     read::Reading r;
     chart::Reference reference;
     const Spectrum d50 = colour::illuminant_d(50);
@@ -199,7 +199,7 @@ TEST(Spectral, learns_from_large_charts) {
 TEST(OddPatch, one_that_nothing_explains_is_left_out_and_named) {
     int named = 0, wrongly = 0;
     for (std::uint64_t seed = 60; seed < 72; ++seed) {
-        Shot s = random_shot(seed, seed % 2);
+        MadeShot s = random_shot(seed, seed % 2);
         EXPECT_TRUE(built(s).odd.empty()) << "clean, seed " << seed;
         auto& p = s.reading.patches[(seed * 7) % 18]; // a finger's skin over two thirds of it
         const Vec3 skin =
@@ -215,7 +215,7 @@ TEST(OddPatch, one_that_nothing_explains_is_left_out_and_named) {
 }
 
 TEST(OddPatch, one_asked_for_as_white_stays) {
-    Shot s = random_shot(61);
+    MadeShot s = random_shot(61);
     for (double& v : s.reading.patches[20].mean) v *= 0.4; // D3
     const auto c = built(s);
     EXPECT_EQ(c.odd, std::vector<std::string>{"D3"});
@@ -225,7 +225,7 @@ TEST(OddPatch, one_asked_for_as_white_stays) {
 }
 
 TEST(Noise, a_dim_shot_gets_a_stiffer_model) {
-    Shot clean = random_shot(3);
+    MadeShot clean = random_shot(3);
     // Red and green that see much the same: a matrix must amplify their difference.
     for (int i = 0; i < Spectrum::size; ++i)
         for (std::size_t c = 0; c < 3; ++c)
@@ -237,7 +237,7 @@ TEST(Noise, a_dim_shot_gets_a_stiffer_model) {
     for (auto& p : clean.reading.patches)
         Eigen::Map<Vec3>(p.mean.data()) =
             0.8 * clean.camera.response(colour::smooth_reflectance(clean.reference.xyz.at(p.id)), clean.light);
-    Shot dim = clean;
+    MadeShot dim = clean;
     for (auto& p : clean.reading.patches) p.noise = {0.002, 0.002, 0.002};
     for (auto& p : dim.reading.patches)
         for (std::size_t c = 0; c < 3; ++c) p.noise[c] = 0.18 * p.mean[c] + 0.001;
@@ -252,7 +252,7 @@ TEST(Noise, a_dim_shot_gets_a_stiffer_model) {
 }
 
 TEST(Correction, keeps_candidates_spectra_and_odd_patches_through_its_file) {
-    Shot s = random_shot(61);
+    MadeShot s = random_shot(61);
     for (double& v : s.reading.patches[4].mean) v *= 0.4;
     for (const auto m : fit::all_models) {
         const auto c = built(s, m), again = fit::from_json(fit::to_json(c));
@@ -323,7 +323,7 @@ TEST(Exposure, schools_ask_for_their_stops_and_name_what_would_clip) {
 }
 
 TEST(Proof, parts_sum_to_the_whole_and_the_verdict_names_the_furthest) {
-    const Shot s = random_shot(2);
+    const MadeShot s = random_shot(2);
     const auto c = built(s, fit::Model::diagonal);
     const auto p = prove::against(c, s.reading, s.reference, false);
     for (const auto& q : p.patches) EXPECT_NEAR(q.terms.norm(), q.delta_e_2000, 1e-9);
@@ -352,7 +352,7 @@ TEST(Proof, merged_torn_and_outside_patches_are_named) {
 }
 
 TEST(Proof, a_noisy_shot_is_less_sure) {
-    Shot s = random_shot(5);
+    MadeShot s = random_shot(5);
     const auto typical = [&](double error, int draws) {
         for (auto& p : s.reading.patches) p.error = {error, error, error};
         const auto c = built(s, fit::Model::spectral);

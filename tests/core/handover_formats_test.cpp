@@ -29,7 +29,7 @@ fit::Correction correction(fit::Model model) {
     return c;
 }
 
-ocio::ConstCPUProcessorRcPtr processor(const fs::path& file) {
+ocio::ConstCPUProcessorRcPtr tetrahedral(const fs::path& file) {
     ocio::ClearAllCaches();
     const auto transform = ocio::FileTransform::Create();
     transform->setSrc(file.c_str());
@@ -66,12 +66,12 @@ TEST(HandoverFormats, a_clf_is_the_correction) {
     const auto m = correction(fit::Model::matrix);
     write(m, "clf", scratch / "m.clf");
     const double matrix = worst_of(
-        processor(scratch / "m.clf"),
+        tetrahedral(scratch / "m.clf"),
         [&](const Vec3& code) { return expected(m, code, colour::Transfer::srgb, "srgb"); }, false);
     const auto c = correction(fit::Model::spectral);
     write(c, "clf", scratch / "c.clf", {.size = 33});
     const double nodes = worst_of(
-        processor(scratch / "c.clf"),
+        tetrahedral(scratch / "c.clf"),
         [&](const Vec3& code) { return expected(c, code, colour::Transfer::srgb, "srgb"); }, true);
     test::measured("CLF read by OpenColorIO: %.1e anywhere of a matrix, %.1e at the nodes of a LUT", matrix, nodes);
     EXPECT_LT(matrix, 1e-4);
@@ -86,7 +86,7 @@ TEST(HandoverFormats, luts_expect_what_was_recorded) {
     write(c, "cube", scratch / "v.cube");
     EXPECT_NE(read_file(scratch / "v.cube").find("encoding hlg. Out: bt709"), std::string::npos);
     // On the chart's own greys and colours, whatever lies between.
-    const auto cube = processor(scratch / "v.cube");
+    const auto cube = tetrahedral(scratch / "v.cube");
     for (const auto& p : c.reading.patches) {
         Vec3 code;
         for (int k = 0; k < 3; ++k)
@@ -100,9 +100,9 @@ TEST(HandoverFormats, luts_expect_what_was_recorded) {
             }
     }
     write(c, "curve", scratch / "in.cube");
-    const auto in = processor(scratch / "in.cube");
+    const auto in = tetrahedral(scratch / "in.cube");
     write(c, "curve-out", scratch / "out.cube");
-    const auto out = processor(scratch / "out.cube");
+    const auto out = tetrahedral(scratch / "out.cube");
     for (double v = 0.05; v < 1; v += 0.013) {
         float rgb[3] = {static_cast<float>(v), static_cast<float>(v), static_cast<float>(v)};
         in->applyRGB(rgb);
