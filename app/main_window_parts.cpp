@@ -9,6 +9,7 @@
 #include "main_window.hpp"
 #include "pictures/kept_pictures.hpp"
 #include "setup/page.hpp"
+#include "widgets/flow_label.hpp"
 #include "widgets/link_glyph.hpp"
 
 namespace refero::app {
@@ -26,16 +27,14 @@ public:
         column->setSpacing(8);
         auto* head = new QLabel(title);
         head->setFont(title_font());
-        auto* text = new QLabel(words);
-        text->setWordWrap(true);
+        auto* text = new FlowLabel(words);
         text->setAlignment(Qt::AlignLeft | Qt::AlignTop);
         column->addWidget(head);
         column->addWidget(text, 1);
         QStringList links;
         for (const Step s : steps) links << name_of(s);
-        auto* chain = new QLabel(links.join(QString::fromUtf8(" \u2013 ")));
+        auto* chain = new FlowLabel(links.join(QString::fromUtf8(" \u2013 ")));
         chain->setProperty("dim", true);
-        chain->setWordWrap(true);
         column->addWidget(chain);
         column->addWidget(button);
     }
@@ -125,8 +124,7 @@ QWidget* MainWindow::make_notice_strip() {
     notice_strip_->setAttribute(Qt::WA_StyledBackground);
     auto* row = new QHBoxLayout(notice_strip_);
     row->setContentsMargins(14, 6, 8, 6);
-    notice_text_ = new QLabel;
-    notice_text_->setWordWrap(true);
+    notice_text_ = new FlowLabel;
     notice_text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     row->addWidget(notice_text_, 1);
     auto* close = new QPushButton(tr("Dismiss"));

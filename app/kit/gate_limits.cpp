@@ -45,7 +45,6 @@ GateLimits::GateLimits(Desk& desk, QWidget* parent)
                          "that come in from now on; frames already judged keep their verdict. The school of a "
                          "job (a tenth of the frame, or fill it) moves some of them."));
     about->setProperty("dim", true);
-    about->setWordWrap(true);
     auto* head = new QHBoxLayout;
     auto* words = new QVBoxLayout;
     words->setSpacing(0);

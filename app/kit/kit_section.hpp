@@ -10,6 +10,7 @@
 #include <memory>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/record_form.hpp"
 #include "desk/desk.hpp"
 
@@ -42,9 +43,8 @@ public:
         auto* name = new QLabel(title);
         name->setFont(title_font());
         words->addWidget(name);
-        auto* about = new QLabel(hint);
+        auto* about = new FlowLabel(hint);
         about->setProperty("dim", true);
-        about->setWordWrap(true);
         words->addWidget(about);
         head->addLayout(words, 1);
         add_ = new QPushButton(QObject::tr("Add"));

@@ -24,9 +24,8 @@ GuidePanel::GuidePanel(Monitors& monitors, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 8, 8, 8);
     auto* about =
-        new QLabel(tr("Turn the display's own controls in this order, while white is read: colour temperature or "
-                      "gains, then brightness, then gamma. A profile mends only what is left."));
-    about->setWordWrap(true);
+        new FlowLabel(tr("Turn the display's own controls in this order, while white is read: colour temperature or "
+                         "gains, then brightness, then gamma. A profile mends only what is left."));
     column->addWidget(about);
     reading_->setCheckable(true);
     reading_->setObjectName("guideRead");

@@ -51,8 +51,8 @@ LogCurveForm::LogCurveForm(Desk& desk, QWidget* parent)
       desk_(desk),
       name_(new QLineEdit),
       plot_(new CurvePlot),
-      words_(new QLabel),
-      greys_(new QLabel),
+      words_(new FlowLabel),
+      greys_(new FlowLabel),
       keep_(new QPushButton(tr("Use this curve"))),
       check_(new QPushButton(tr("Check on the chart's greys"))) {
     auto* column = new QVBoxLayout(this);
@@ -86,10 +86,7 @@ LogCurveForm::LogCurveForm(Desk& desk, QWidget* parent)
     }
     column->addLayout(form);
     column->addWidget(plot_);
-    for (QLabel* label : {words_, greys_}) {
-        label->setWordWrap(true);
-        column->addWidget(label);
-    }
+    for (QLabel* label : {words_, greys_}) { column->addWidget(label); }
     auto* row = new QHBoxLayout;
     keep_->setProperty("primary", true);
     keep_->setObjectName("keepCurve");

@@ -141,7 +141,6 @@ void PlanView::make_setup_form(QWidget* inner, QVBoxLayout* column) {
     setup_->text(tr("Note"), &plan::Setup::note);
     column->addWidget(setup_->widget());
     add_pair(column, tr("Chart"), card_of_setup_, tr("Which chart or card is shot"));
-    holding_->setWordWrap(true);
     column->addSpacing(8);
     column->addWidget(holding_);
     connect(card_of_setup_, &QComboBox::activated, this, [this] {

@@ -85,7 +85,7 @@ PlanView::PlanView(Desk& desk, QWidget* parent)
       mode_of_row_(new QComboBox),
       place_of_light_(new QComboBox),
       card_of_setup_(new QComboBox),
-      holding_(new QLabel) {
+      holding_(new FlowLabel) {
     auto* outer = new QHBoxLayout(this);
     outer->setContentsMargins(14, 12, 14, 12);
     outer->setSpacing(12);

@@ -186,7 +186,6 @@ QWidget* PracticeView::make_rehearsal() {
     column->setContentsMargins(8, 8, 8, 8);
     auto* about =
         new FlowLabel(tr("Try a light before it is bought or hired: what a correction would leave under it."));
-    about->setWordWrap(true);
     column->addWidget(about);
     auto* form = new QFormLayout;
     hire_ = {new QComboBox, new QComboBox};

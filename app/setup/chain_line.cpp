@@ -5,6 +5,7 @@
 #include <QPainter>
 
 #include "../theme.hpp"
+#include "../widgets/flow_label.hpp"
 #include "../widgets/link_glyph.hpp"
 #include "../widgets/swatches.hpp"
 
@@ -131,8 +132,8 @@ void ChainLink::paintEvent(QPaintEvent*) {
 ChainLine::ChainLine(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
-      camera_(new QLabel),
-      light_(new QLabel) {
+      camera_(new FlowLabel),
+      light_(new FlowLabel) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(14, 6, 8, 0);
     row->setSpacing(0);
@@ -141,7 +142,6 @@ ChainLine::ChainLine(Desk& desk, QWidget* parent)
     camera_->setFont(title_font());
     light_->setProperty("dim", true);
     for (QLabel* label : {camera_, light_}) {
-        label->setWordWrap(true);
         label->setFixedWidth(150);
         whose->addWidget(label);
     }

@@ -46,7 +46,6 @@ FinishPanel::FinishPanel(QWidget* parent)
     auto* note =
         new FlowLabel(tr("Kept apart from the correction: proofs do not see it, frames and cubes carry it, and "
                          "it can be taken back at any time."));
-    note->setWordWrap(true);
     note->setProperty("dim", true);
     grid->addWidget(note, 5, 0, 1, 3);
     const auto with = [this](const QPointF& at) {
