@@ -27,10 +27,9 @@ constexpr int title_bar_height = 40; ///< at most, of common window managers
 } // namespace
 
 MainWindow::MainWindow() : MainWindow(Unstyled()) {
-    // Styles and sizes are worked out and rare glyphs looked up before the window is seen, so that opening a setup does
+    // Styles are worked out and rare glyphs looked up before the window is seen, so that opening a setup does
     // not stall.
     for (QWidget* w : findChildren<QWidget*>()) w->ensurePolished();
-    for (int i = 0; i < places_->count(); ++i) places_->widget(i)->sizeHint();
     for (const QFont& f : {QApplication::font(), title_font(), figure_font(), small_font()})
         QFontMetrics(f).horizontalAdvance(QString::fromUtf8("\u2192\u0394\u2009\u00d7\u2013\u203a\u2026\u00b0"));
 }

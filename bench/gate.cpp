@@ -87,6 +87,7 @@ Setting setting_of(bench::Random& r, Whose whose, bool finished) {
 }
 
 std::string chart_id = "grid24";
+std::filesystem::path kept; ///< folder of the frames whose chart was not found
 const chart::Definition& definition() {
     static const chart::Definition d = chart::find_definition(chart_id);
     return d;
@@ -315,11 +316,15 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
             o.fired.insert(f.check);
             o.reshoot |= f.status == inspect::Status::reshoot;
         }
-    } catch (const Error& e) {
-        if (e.kind() != ErrorKind::not_found) throw;
+    } catch (const find::NoChart& e) {
         o.found = false;
         o.reshoot = true;
-        o.fired.insert("found");
+        for (const auto& f : inspect::no_chart(e.hidden()).findings)
+            if (inspect::is_alarm(f.status)) o.fired.insert(f.check);
+        if (!kept.empty()) {
+            static std::atomic<int> count = 0;
+            std::filesystem::copy_file(file, kept / formatted("{}{}", count++, file.extension().string()));
+        }
     }
     return o;
 }
@@ -548,6 +553,7 @@ int main(int argc, char** argv) {
     app.add_option("--chart", chart_id, "id or file of a chart");
     app.add_flag("--verbose", verbose, "what was judged wrongly");
     app.add_option("--only", only, "one fault");
+    app.add_option("--keep", kept, "folder that keeps the frames whose chart was not found");
     app.add_option("--curves", drawing, "how often checks fire about their limits: an SVG file to write");
     CLI11_PARSE(app, argc, argv);
     const Whose whose = whose_name == "own" ? Whose::own : whose_name == "choosing" ? Whose::choosing : Whose::reported;

@@ -43,10 +43,7 @@ Judged judge(const fs::path& file, const work::ShotOptions& options, const inspe
         shot->frame.rgb = {};
         shot->frame.clipped = {};
         return {std::move(judgement), true, shot};
-    } catch (const Error& e) {
-        if (e.kind() != ErrorKind::not_found) throw;
-        return {inspect::no_chart(e.remedy()), false, {}};
-    }
+    } catch (const find::NoChart& e) { return {inspect::no_chart(e.hidden()), false, {}}; }
 }
 
 /// The other frames of a folder by the same camera in the same mode are witnesses of each.

@@ -32,7 +32,7 @@ Run add_find(CLI::App& app) {
         }
         if (r.json["charts"].empty()) {
             r.status = not_found;
-            r.words = a->image + ": no chart was found. " + find::remedy_for(f) + "\n";
+            r.words = a->image + ": no chart was found. " + find::hidden_in(f).remedy + "\n";
         }
         return r;
     };
@@ -64,7 +64,7 @@ Result read_all(const std::string& image, const ShotArguments& a) {
         r.json["charts"].push_back({{"chart", reading.chart}, {"patches", patches_of(reading)}});
         r.words += formatted("{}: {} patches\n", reading.chart, reading.patches.size());
     }
-    if (r.json["charts"].empty()) throw Error(ErrorKind::not_found, "no chart was found", image, find::remedy_for(f));
+    if (r.json["charts"].empty()) throw find::NoChart(f);
     return r;
 }
 

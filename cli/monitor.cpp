@@ -7,6 +7,7 @@ namespace refero::cli {
 Run add_monitor(CLI::App& app) {
     struct Arguments {
         std::string measured, target = "srgb", output;
+        std::string kind = "auto";
         int icc_version = 2;
         Outputs outputs;
     };
@@ -17,13 +18,17 @@ Run add_monitor(CLI::App& app) {
         ->capture_default_str();
     app.add_option("-o,--output", a->output, "Display profile to write (.icc)");
     app.add_option("--icc-version", a->icc_version, "Of the profile: 2 or 4")->check(CLI::IsMember({2, 4}));
+    app.add_option("--profile", a->kind, "Of matrix and curves, with a table, or as pays for this display")
+        ->check(CLI::IsMember({"auto", "matrix", "table"}))
+        ->capture_default_str();
     a->outputs.add(app);
     return [a] {
         a->outputs.check({a->output}, {a->measured});
         const screen::Display d = screen::look(screen::load(a->measured), a->target);
         if (!a->output.empty())
-            screen::write_profile(d, std::filesystem::path(a->output).stem().string(), a->output, a->outputs.existing(),
-                                  a->icc_version);
+            screen::write_profile(
+                d, std::filesystem::path(a->output).stem().string(), a->output, a->outputs.existing(),
+                {a->icc_version, a->kind == "auto" ? std::nullopt : std::optional(a->kind == "table")});
         Result r;
         r.json = {{"white", {{"x", d.white.x}, {"y", d.white.y}, {"kelvin", d.light.kelvin}, {"duv", d.light.duv}}},
                   {"luminance", d.luminance},
@@ -38,6 +43,8 @@ Run add_monitor(CLI::App& app) {
                   {"words", d.words},
                   {"advice", d.advice},
                   {"after_profile", json_of(d.after_profile)},
+                  {"after_table", json_of(d.after_table)},
+                  {"table_pays", d.table_pays},
                   {"faults", Json::array()}};
         for (const screen::Fault& f : d.faults)
             r.json["faults"].push_back({{"what", f.what}, {"control", f.control}, {"words", f.words}});

@@ -79,13 +79,13 @@ void Monitors::bring(Id monitor, const fs::path& table) {
     });
 }
 
-void Monitors::write_profile(Id monitor, const fs::path& file, int icc_version) {
+void Monitors::write_profile(Id monitor, const fs::path& file, const screen::ProfileOptions& options) {
     const plan::Monitor* m = at(monitor);
     const plan::MonitorCheck* c = m ? work::newest_check(kit_.kit(), monitor) : nullptr;
     if (!c) return notices_.tell(tr("Check the display first: its profile is made from what was measured."));
     notices_.guarded([&] {
         screen::write_profile(work::display_of(*c, m->target), m->name + ", " + c->at.substr(0, 10), file,
-                              Existing::replace, icc_version);
+                              Existing::replace, options);
         plan::Monitor now = *m;
         now.profile = fs::absolute(file).string();
         change(now);

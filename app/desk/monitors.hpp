@@ -43,7 +43,7 @@ public:
     /// Values that another program or instrument measured.
     void bring(Id monitor, const fs::path& table);
     /// Writes the profile of the newest check; it is used for the monitor's screen from then on.
-    void write_profile(Id monitor, const fs::path& file, int icc_version);
+    void write_profile(Id monitor, const fs::path& file, const screen::ProfileOptions& options);
 
 signals:
     void shows(const colour::Vec3& rgb, const QString& words); ///< the patch to show now

@@ -119,13 +119,11 @@ void Practice::light(const simulate::Scene& scene, std::function<void(const Rend
         });
 }
 
-void Practice::rehearse(const std::string& camera, const colour::Spectrum& light, const std::string& chart,
-                        std::function<void(const lessons::Rehearsal&)> show) {
-    tasks_.run(
-        {Doing::practising}, tr("Rehearsing a light"), [=](std::stop_token stop, const Progress&) -> Tasks::Then {
-            const lessons::Rehearsal r = work::rehearse(simulate::camera_named(camera).sensitivity, light, chart, stop);
-            return [=] { show(r); };
-        });
+void Practice::rehearse(const work::Thought& thought, std::function<void(const lessons::Rehearsal&)> show) {
+    tasks_.run({Doing::practising}, tr("Rehearsing"), [=](std::stop_token stop, const Progress&) -> Tasks::Then {
+        const lessons::Rehearsal r = work::rehearse(thought, stop);
+        return [=] { show(r); };
+    });
 }
 
 } // namespace refero::app

@@ -32,8 +32,7 @@ public:
     /// A set as it is arranged: a small picture at once, then its frame, judged; the newest one asked for.
     void light(const simulate::Scene& scene, std::function<void(const Rendition&)> glance,
                std::function<void(std::shared_ptr<const ReadyTask>)> show);
-    void rehearse(const std::string& camera, const colour::Spectrum& light, const std::string& chart,
-                  std::function<void(const lessons::Rehearsal&)> show);
+    void rehearse(const work::Thought& thought, std::function<void(const lessons::Rehearsal&)> show);
 
 signals:
     void ready(std::shared_ptr<const ReadyTask> task);

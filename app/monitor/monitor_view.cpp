@@ -66,6 +66,7 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
       backlight_(new QComboBox),
       instrument_(new QComboBox),
       version_(new QComboBox),
+      kind_(new QComboBox),
       seen_(new QTabBar),
       evidence_(new QStackedWidget),
       curve_(new EotfPlot),
@@ -107,6 +108,8 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
     check_->setObjectName("monitorCheck");
     auto* values = side_button(tr("Values measured elsewhere \u2026"), "table",
                                tr("A table of R G B and X Y Z, CSV or CGATS, from another instrument"), false, actions);
+    actions->addStretch();
+    actions = side_row();
     profile_ = side_button(tr("Write its profile \u2026"), "export",
                            tr("A profile of matrix and curves, read back before it is kept; Refero uses it for this "
                               "screen at once"),
@@ -115,6 +118,11 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
     version_->addItems({tr("ICC 2"), tr("ICC 4")});
     version_->setToolTip(tr("Version 2 is read everywhere"));
     version_->setAccessibleName(tr("Version of the profile"));
+    kind_->addItems({tr("as pays"), tr("matrix"), tr("table")});
+    kind_->setToolTip(tr("A table beside matrix and curves pays where a display's channels do not add up, as with a "
+                         "fourth, white channel; not every program reads it"));
+    kind_->setAccessibleName(tr("Kind of profile"));
+    actions->addWidget(kind_);
     actions->addWidget(version_);
     actions->addStretch();
     connect(check_, &QPushButton::clicked, this, &MonitorView::check);
@@ -276,6 +284,7 @@ void MonitorView::show_setup(Id monitor) {
     for (QWidget* w : std::initializer_list<QWidget*>{target_, backlight_, check_}) w->setEnabled(m);
     profile_->setEnabled(newest);
     version_->setEnabled(newest);
+    kind_->setEnabled(newest);
     check_->setText(m && desk_.monitors.can_go_on(setup_) ? tr("Go on with the check")
                     : newest                              ? tr("Check it again")
                                                           : tr("Check this display"));
@@ -334,10 +343,12 @@ void MonitorView::show_display(const plan::Monitor& m, const plan::MonitorCheck*
               std::isfinite(d->contrast) ? tr("%1 to 1").arg(d->contrast, 0, 'f', 0) : tr("beyond measure")},
              {tr("Curve"), tr("gamma %1, nearest to %2").arg(d->gamma, 0, 'f', 2).arg(qt(d->curve))},
              {tr("Greys"), tr("tinted by %1 at most").arg(d->grey_tracking, 0, 'f', 1)},
-             {tr("CIEDE2000"), tr("mean %1, most %2 as it is;\nmean %3 as its profile has it")
+             {tr("CIEDE2000"), tr("mean %1, most %2 as it is;\nmean %3 as its profile has it, %4 with a table%5")
                                    .arg(d->delta_e_2000.mean, 0, 'f', 2)
                                    .arg(d->delta_e_2000.max, 0, 'f', 2)
-                                   .arg(d->after_profile.mean, 0, 'f', 2)}});
+                                   .arg(d->after_profile.mean, 0, 'f', 2)
+                                   .arg(d->after_table.mean, 0, 'f', 2)
+                                   .arg(d->table_pays ? tr(", which pays") : QString())}});
     }
     fill(faults_, faults);
     fill(gamuts_, gamuts);
@@ -416,7 +427,10 @@ void MonitorView::write_profile() {
         QFileDialog::getSaveFileName(this, tr("Write its profile"), last_folder() + "/" + name, tr("Profile (*.icc)"));
     if (file.isEmpty()) return;
     remember_folder(QFileInfo(file).path());
-    desk_.monitors.write_profile(setup_, file.toStdString(), version_->currentIndex() == 0 ? 2 : 4);
+    desk_.monitors.write_profile(
+        setup_, file.toStdString(),
+        {version_->currentIndex() == 0 ? 2 : 4,
+         kind_->currentIndex() == 0 ? std::nullopt : std::optional(kind_->currentIndex() == 2)});
 }
 
 } // namespace refero::app

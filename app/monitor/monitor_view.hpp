@@ -45,7 +45,7 @@ private:
     void show_room();
 
     PatternWindow* pattern_;
-    QComboBox *monitors_, *target_, *backlight_, *instrument_, *version_;
+    QComboBox *monitors_, *target_, *backlight_, *instrument_, *version_, *kind_;
     QTabBar* seen_;
     QStackedWidget* evidence_;
     EotfPlot* curve_;

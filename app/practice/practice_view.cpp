@@ -1,7 +1,6 @@
 #include "practice/practice_view.hpp"
 
 #include <QDesktopServices>
-#include <QFileDialog>
 #include <QFormLayout>
 #include <QGridLayout>
 #include <QHeaderView>
@@ -12,6 +11,7 @@
 #include "../theme.hpp"
 #include "../widgets/flow_label.hpp"
 #include "../widgets/plain_table.hpp"
+#include "rehearsal_panel.hpp"
 
 namespace refero::app {
 
@@ -49,11 +49,7 @@ PracticeView::PracticeView(Desk& desk, QWidget* parent)
                              {tr("Says"), {}},
                              {tr("What to do"), {}}},
                             tr("The gate's findings"))),
-      records_(plain_table({{tr("About"), {}}, {tr("Right"), {}}, {tr("Share"), {}}}, tr("Strengths and weaknesses"))),
-      rehearsal_(
-          plain_table({{tr("Kind of surface"), {}},
-                       {tr("Expected \u0394E"), tr("Mean CIEDE2000 of a correction on surfaces that the chart lacks")}},
-                      tr("Expected errors"))) {
+      records_(plain_table({{tr("About"), {}}, {tr("Right"), {}}, {tr("Share"), {}}}, tr("Strengths and weaknesses"))) {
     kinds_->setObjectName("practiceKinds");
     kinds_->setAccessibleName(tr("Kinds of task"));
     constexpr int row_height = 26;
@@ -180,29 +176,6 @@ QWidget* PracticeView::make_light_controls() {
     return page;
 }
 
-QWidget* PracticeView::make_rehearsal() {
-    auto* page = new QWidget;
-    auto* column = new QVBoxLayout(page);
-    column->setContentsMargins(8, 8, 8, 8);
-    auto* about =
-        new FlowLabel(tr("Try a light before it is bought or hired: what a correction would leave under it."));
-    column->addWidget(about);
-    auto* form = new QFormLayout;
-    hire_ = {new QComboBox, new QComboBox};
-    for (const char* c : {"stills-a", "stills-b", "cine-a", "cine-b"}) hire_.first->addItem(c);
-    for (const char* l : {"window", "tungsten", "led", "flash", "fluorescent"}) hire_.second->addItem(l);
-    hire_.second->addItem(tr("a spectrum from a table \u2026"));
-    form->addRow(tr("&Camera"), hire_.first);
-    form->addRow(tr("&Light"), hire_.second);
-    column->addLayout(form);
-    auto* go = new QPushButton(tr("Rehearse it"));
-    go->setObjectName("rehearse");
-    column->addWidget(go, 0, Qt::AlignLeft);
-    column->addWidget(rehearsal_, 1);
-    connect(go, &QPushButton::clicked, this, &PracticeView::rehearse);
-    return page;
-}
-
 QWidget* PracticeView::make_proof() {
     tabs_->setDocumentMode(true);
     tabs_->setObjectName("practiceTabs");
@@ -211,7 +184,7 @@ QWidget* PracticeView::make_proof() {
     tabs_->addTab(findings_, tr("The gate"));
     tabs_->addTab(make_light_controls(), tr("The set"));
     tabs_->addTab(records_, tr("Your record"));
-    tabs_->addTab(make_rehearsal(), tr("Rehearsal"));
+    tabs_->addTab(new RehearsalPanel(desk_), tr("Rehearsal"));
     return tabs_;
 }
 
@@ -225,7 +198,7 @@ void PracticeView::refresh() {
     const Kind kind = kind_at(kinds_->currentRow());
     tabs_->setTabVisible(1, kind == Kind::light_it);
     if (task_) return;
-    question_->setText(tr("%1. Level %2 of %3.")
+    question_->setText(tr("%1 \u2013 level %2 of %3")
                            .arg(qt(lessons::title_of(kind)))
                            .arg(desk_.practice.level(kind))
                            .arg(lessons::highest_level));
@@ -413,30 +386,6 @@ void PracticeView::show_records() {
             {qt(r.about), tr("%1 of %2").arg(r.right).arg(r.given),
              QString("%1 %").arg(100 * r.right / std::max(1, r.given))});
     }
-}
-
-void PracticeView::rehearse() {
-    colour::Spectrum light;
-    const int at = hire_.second->currentIndex();
-    if (at == hire_.second->count() - 1) {
-        const QString file = QFileDialog::getOpenFileName(this, tr("Spectrum of a light"), last_folder(),
-                                                          tr("Tables (*.csv *.txt *.cgats);;All files (*)"));
-        if (file.isEmpty() || !desk_.notices.guarded([&] { light = work::load_spectrum(file.toStdString()); })) return;
-    } else light = simulate::light_named(hire_.second->currentText().toStdString());
-    desk_.practice.rehearse(
-        hire_.first->currentText().toStdString(), light, "grid24", [this](const lessons::Rehearsal& r) {
-            rehearsal_->setRowCount(0);
-            const auto add = [this](const QString& what, const QString& figure) {
-                const int row = rehearsal_->rowCount();
-                rehearsal_->insertRow(row);
-                put(rehearsal_, row, {what, figure});
-            };
-            for (const auto& [kind, error] : r.delta_e) add(qt(kind), QString::number(error, 'f', 2));
-            add(tr("light"),
-                tr("%1 K, Duv %2").arg(r.light.kelvin, 0, 'f', 0).arg(QString::asprintf("%+.4f", r.light.duv)));
-            add(tr("spectral similarity"), tr("%1 of 100").arg(r.similarity, 0, 'f', 0));
-            add(tr("metameric pairs part by"), QString::number(r.metamerism, 'f', 2));
-        });
 }
 
 } // namespace refero::app

@@ -37,7 +37,6 @@ private:
     QWidget* make_evidence();
     QWidget* make_proof();
     QWidget* make_light_controls();
-    QWidget* make_rehearsal();
     void show_task(std::shared_ptr<const ReadyTask> task);
     void show_answers();
     void answer(const std::vector<int>& given);
@@ -45,7 +44,6 @@ private:
     void lit(std::shared_ptr<const ReadyTask> frame);
     void show_findings(const inspect::Judgement& judgement);
     void show_records();
-    void rehearse();
 
     QListWidget* kinds_;
     QStackedWidget* evidence_;
@@ -55,10 +53,9 @@ private:
     QWidget* answers_;
     QPushButton *next_, *keep_;
     QTabWidget* tabs_;
-    QTableWidget *findings_, *records_, *rehearsal_;
+    QTableWidget *findings_, *records_;
     std::array<QDoubleSpinBox*, 5> set_;     ///< lamp's height and size, stops, turn, share of the chart
     std::pair<QCheckBox*, QCheckBox*> more_; ///< second lamp, white card
-    std::pair<QComboBox*, QComboBox*> hire_; ///< camera, light
     std::shared_ptr<const ReadyTask> task_;
 };
 

@@ -307,25 +307,29 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     return locate_as_is(otherwise, definitions, stop);
 }
 
-std::string remedy_for(const frame::Frame& f) {
-    constexpr double much_clipped = 0.2, very_dark = 0.01;
-    constexpr std::size_t step = 17; // a sample will do, and hits no pattern of two or three
+Hidden hidden_in(const frame::Frame& f) {
+    constexpr double much_clipped = 20, very_dark = 1; // percent
+    constexpr std::size_t step = 17;                   // a sample will do, and hits no pattern of two or three
     std::size_t clipped = 0;
     std::vector<double> light;
     for (std::size_t i = 0; i < f.rgb.size() / 3; i += step) {
         clipped += i < f.clipped.size() && f.clipped[i];
-        light.push_back(std::max({f.rgb[3 * i], f.rgb[3 * i + 1], f.rgb[3 * i + 2]}));
+        light.push_back(100 * std::max({f.rgb[3 * i], f.rgb[3 * i + 1], f.rgb[3 * i + 2]}));
     }
-    const double share = static_cast<double>(clipped) / static_cast<double>(std::max<std::size_t>(1, light.size()));
-    const std::string usual = "heck that the whole chart is in the frame, or give its corners by hand";
-    if (share > much_clipped)
-        return formatted("{:.0f} % of the frame is clipped: close down, or take light away. Else c", 100 * share) +
-               usual;
+    Hidden h;
+    const std::string usual = " Else c" + h.remedy.substr(1);
+    const double share =
+        100 * static_cast<double>(clipped) / static_cast<double>(std::max<std::size_t>(1, light.size()));
     const auto high = light.begin() + static_cast<std::ptrdiff_t>(light.size() * 19 / 20);
     std::nth_element(light.begin(), high, light.end());
-    if (high != light.end() && *high < very_dark)
-        return "The frame is very dark: open up, or bring more light. Else c" + usual;
-    return "C" + usual;
+    if (share > much_clipped) {
+        h.clipped_percent = share;
+        h.remedy = formatted("{:.0f} % of the frame is clipped: close down, or take light away.", share) + usual;
+    } else if (high != light.end() && *high < very_dark) {
+        h.light_percent = *high;
+        h.remedy = "The frame is very dark: open up, or bring more light." + usual;
+    }
+    return h;
 }
 
 } // namespace refero::find

@@ -32,7 +32,25 @@ chart::Corners snapped(const chart::Definition& definition, const chart::Corners
 std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart::Definition>& definitions,
                               std::stop_token stop = {});
 
-/// What to do about a frame in which no chart was found: the exposure first, where it hides what there is.
-std::string remedy_for(const frame::Frame& frame);
+/// What hides a chart in a frame in which none was found, and what to do about it.
+struct Hidden {
+    double clipped_percent = 0; ///< of the frame; 0 where it is too little to hide a chart
+    double light_percent = 100; ///< that nineteen of twenty pixels stay under; 100 where it is enough to see by
+    std::string remedy = "Check that the whole chart is in the frame, or give its corners by hand";
+};
+Hidden hidden_in(const frame::Frame& frame);
+
+/// Error(not_found): no chart was found in this frame.
+class NoChart : public Error {
+public:
+    explicit NoChart(const frame::Frame& frame) : NoChart(frame, hidden_in(frame)) {}
+    const Hidden& hidden() const { return hidden_; }
+
+private:
+    NoChart(const frame::Frame& frame, const Hidden& hidden)
+        : Error(ErrorKind::not_found, "no chart was found", frame.file, hidden.remedy),
+          hidden_(hidden) {}
+    Hidden hidden_;
+};
 
 } // namespace refero::find

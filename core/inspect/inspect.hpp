@@ -136,8 +136,8 @@ struct Mended {
 Mended mended(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
               const std::vector<Finding>& findings);
 
-/// The verdict on a frame in which no chart was found: reshoot, with the finding `found` and what to do about it.
-Judgement no_chart(const std::string& remedy = "bring the whole chart into the frame, in focus, or give its corners by "
-                                               "hand");
+/// The verdict on a frame in which no chart was found: reshoot, with the finding `found` and what to do about it, and
+/// `clipping` or `underexposure` where that hides what there is.
+Judgement no_chart(const find::Hidden& hidden = {});
 
 } // namespace refero::inspect

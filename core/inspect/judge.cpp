@@ -475,13 +475,19 @@ double wandered_percent(const read::Reading& a, const read::Reading& b, const ch
     return std::isfinite(red) && std::isfinite(blue) ? 100 * std::expm1(std::max(red, blue)) : NAN;
 }
 
-Judgement no_chart(const std::string& remedy) {
+Judgement no_chart(const find::Hidden& hidden) {
     Judgement j;
     j.verdict = Status::reshoot;
-    j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: " + remedy});
+    j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: " + hidden.remedy});
     for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow",
                               "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording", "reference"})
         j.findings.push_back({check, Status::unknown, 0, 0, "", {}, ""});
+    for (Finding& f : j.findings) {
+        if (f.check == "clipping" && hidden.clipped_percent > 0)
+            f = {f.check, Status::reshoot, hidden.clipped_percent, 0, "% of the frame", {}, hidden.remedy};
+        if (f.check == "underexposure" && hidden.light_percent < 100)
+            f = {f.check, Status::reshoot, hidden.light_percent, 0, "%, nearly all of the frame", {}, hidden.remedy};
+    }
     return j;
 }
 

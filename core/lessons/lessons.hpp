@@ -64,9 +64,10 @@ std::vector<Record> records(const std::vector<plan::Answer>& answers);
 /// and steps written down from memory).
 double spectral_similarity(const colour::Spectrum& test, const colour::Spectrum& reference);
 
-/// What a light and a camera would come to, before they are bought or hired.
+/// What a light, a lens, a camera or a chart would come to, before it is bought or hired.
 struct Rehearsal {
     std::map<std::string, double> delta_e; ///< by kind of surface: mean CIEDE2000 of a correction on surfaces unseen
+    std::map<std::string, double> lent;    ///< the same with the correction of another light's chart shot, if asked for
     double similarity = 0;                 ///< of the light to daylight or Planck's radiator of its temperature
     colour::Temperature light;
     double metamerism = 0; ///< mean CIEDE2000 between pairs that are alike under the reference light and part under it

@@ -41,6 +41,11 @@ struct Aims {
 };
 inline constexpr Aims aims;
 
+/// What a profile makes of the patches, without and with a table: fills `beyond`, `after_profile`, `after_table` and
+/// `table_pays`. `adapt`: from the display's white to D50.
+void profile_it(Display& display, const std::vector<Patch>& patches, const colour::Mat3& adapt,
+                const colour::Vec3& black, const colour::Vec3& white);
+
 /// What the display's own controls can mend. `target_gamma`: the exponent that the target's curve comes to.
 std::vector<Fault> faults_of(const std::vector<Patch>& patches, const Display& display,
                              const colour::Chromaticity& target_white, double target_gamma);

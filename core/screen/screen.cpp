@@ -3,7 +3,6 @@
 #include <sstream>
 
 #include <Eigen/LU>
-#include <lcms2.h>
 
 #include "base/statistics.hpp"
 #include "chart/measured.hpp"
@@ -102,18 +101,6 @@ std::string title_of(const std::string& space) {
                                    : space;
 }
 
-/// What the profile makes of codes, XYZ relative to D50.
-Vec3 profile_of(const Display& d, const Vec3& rgb) {
-    Vec3 light;
-    for (int c = 0; c < 3; ++c) {
-        const auto& steps = d.curves[static_cast<std::size_t>(c)];
-        const double at = std::clamp(rgb[c], 0.0, 1.0) * static_cast<double>(steps.size() - 1);
-        const auto low = std::min(static_cast<std::size_t>(at), steps.size() - 2);
-        light[c] = steps[low] + (at - static_cast<double>(low)) * (steps[low + 1] - steps[low]);
-    }
-    return d.to_xyz_d50 * light;
-}
-
 /// The exponent that a display curve comes to between 10 and 90 % of code: least squares in logarithms.
 double exponent_of(colour::Transfer curve) {
     double xx = 0, xy = 0;
@@ -122,31 +109,6 @@ double exponent_of(colour::Transfer curve) {
         xy += std::log(code) * std::log(colour::decode(curve, code));
     }
     return xy / xx;
-}
-
-/// Read back, a profile says what was put in, to a step of 16 bits.
-void verify(const std::string& bytes, const Display& d, const fs::path& file) {
-    const auto close = [](void* p) { cmsCloseProfile(p); };
-    const std::unique_ptr<void, decltype(close)> own(
-        cmsOpenProfileFromMem(bytes.data(), static_cast<cmsUInt32Number>(bytes.size())), close);
-    const std::unique_ptr<void, decltype(close)> xyz(cmsCreateXYZProfile(), close);
-    const auto remove = [](void* t) { cmsDeleteTransform(t); };
-    const std::unique_ptr<void, decltype(remove)> transform(
-        own ? cmsCreateTransform(own.get(), TYPE_RGB_DBL, xyz.get(), TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC,
-                                 cmsFLAGS_NOOPTIMIZE)
-            : nullptr,
-        remove);
-    double off = transform ? 0 : INFINITY;
-    if (transform)
-        for (const Vec3& rgb : {Vec3(1, 1, 1), Vec3(0.5, 0.5, 0.5), Vec3(1, 0.3, 0.1), Vec3(0.1, 0.4, 0.9)}) {
-            cmsCIEXYZ got;
-            cmsDoTransform(transform.get(), rgb.data(), &got, 1);
-            off = std::max(off, (Vec3(got.X, got.Y, got.Z) - profile_of(d, rgb)).cwiseAbs().maxCoeff());
-        }
-    constexpr double most_off = 2e-3;
-    if (!(off < most_off))
-        throw Error(ErrorKind::internal, formatted("the display profile does not read back as it was made ({:g})", off),
-                    file, "Measure the display again");
 }
 
 } // namespace
@@ -375,59 +337,12 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
     d.to_xyz_d50 = adapt * primaries * sum.asDiagonal();
     for (int c = 0; c < 3; ++c)
         d.curves[static_cast<std::size_t>(c)] = ramp_of(patches, c, black, primaries * (white[1] - black[1]));
-    // As the profile has them.
-    std::vector<double> profiled;
-    for (const Patch& p : patches) {
-        const Vec3 made = profile_of(d, p.rgb) + adapt * black / white[1];
-        profiled.push_back(
-            colour::delta_e_2000(colour::lab_from_xyz(made), colour::lab_from_xyz(adapt * p.xyz / white[1])));
-    }
-    d.after_profile = fit::statistics(profiled);
+    profile_it(d, patches, adapt, black, white);
     d.white_off_d50 = distance(uv_of(white), uv_of(colour::white_d50));
     d.white_off_d65 = distance(uv_of(white), uv_of(colour::rgb_space("srgb").white));
     d.faults = faults_of(patches, d, space.white, exponent_of(curve));
     say_in_words(d, target, white);
     return d;
-}
-
-void write_profile(const Display& d, const std::string& title, const fs::path& file, Existing existing,
-                   int icc_version) {
-    if (icc_version != 2 && icc_version != 4)
-        throw Error(ErrorKind::usage, "profiles are of ICC version 2 or 4", {}, "Give 2 or 4");
-    cmsHPROFILE profile = cmsCreateProfilePlaceholder(nullptr);
-    cmsSetProfileVersion(profile, icc_version == 2 ? 2.4 : 4.3);
-    cmsSetDeviceClass(profile, cmsSigDisplayClass);
-    cmsSetColorSpace(profile, cmsSigRgbData);
-    cmsSetPCS(profile, cmsSigXYZData);
-    cmsMLU* text = cmsMLUalloc(nullptr, 1);
-    cmsMLUsetASCII(text, "en", "US", title.c_str());
-    cmsWriteTag(profile, cmsSigProfileDescriptionTag, text);
-    cmsMLUsetASCII(text, "en", "US", "No copyright, use freely");
-    cmsWriteTag(profile, cmsSigCopyrightTag, text);
-    cmsMLUfree(text);
-    cmsWriteTag(profile, cmsSigMediaWhitePointTag, cmsD50_XYZ());
-    const cmsTagSignature colorants[] = {cmsSigRedColorantTag, cmsSigGreenColorantTag, cmsSigBlueColorantTag};
-    const cmsTagSignature curves[] = {cmsSigRedTRCTag, cmsSigGreenTRCTag, cmsSigBlueTRCTag};
-    for (int k = 0; k < 3; ++k) {
-        const cmsCIEXYZ xyz{d.to_xyz_d50(0, k), d.to_xyz_d50(1, k), d.to_xyz_d50(2, k)};
-        cmsWriteTag(profile, colorants[k], &xyz);
-        const auto& steps = d.curves[static_cast<std::size_t>(k)];
-        const std::vector<float> values(steps.begin(), steps.end());
-        cmsToneCurve* curve =
-            cmsBuildTabulatedToneCurveFloat(nullptr, static_cast<cmsUInt32Number>(values.size()), values.data());
-        cmsWriteTag(profile, curves[k], curve);
-        cmsFreeToneCurve(curve);
-    }
-    cmsUInt32Number size = 0;
-    std::string bytes;
-    if (cmsSaveProfileToMem(profile, nullptr, &size)) {
-        bytes.resize(size);
-        cmsSaveProfileToMem(profile, bytes.data(), &size);
-    }
-    cmsCloseProfile(profile);
-    if (bytes.empty()) throw Error(ErrorKind::internal, "the display profile could not be made", file);
-    verify(bytes, d, file);
-    write_whole(file, bytes, existing);
 }
 
 } // namespace refero::screen

@@ -47,13 +47,21 @@ struct Display {
     std::string words, advice;
     colour::Mat3 to_xyz_d50;                   ///< linear RGB to XYZ relative to D50, for its profile
     std::array<std::vector<double>, 3> curves; ///< light of each channel at even steps of code
+    /// What the channels do beyond adding up, as a fourth, white channel makes them: XYZ relative to D50 of each
+    /// channel and of each two channels, above the weakest of all three. Nothing on greys.
+    Eigen::Matrix<double, 3, 6> beyond = Eigen::Matrix<double, 3, 6>::Zero();
+    fit::Statistics after_table; ///< as after_profile, of a profile with a table, each patch left out in turn
+    bool table_pays = false;     ///< the display does not add up, and a table says better what it does
 };
 /// `target`: srgb, display-p3, oprgb or bt709 (whose display curve is BT.1886). Throws Error(usage) for others.
 Display look(const std::vector<Patch>& patches, const std::string& target);
-/// A display profile of matrix and curves, ICC version 2 or 4, read back and compared before it is in its place.
-/// Throws Error(usage) for other versions.
+struct ProfileOptions {
+    int icc_version = 2;       ///< 2 or 4
+    std::optional<bool> table; ///< with a table beside matrix and curves; none: where it pays
+};
+/// A display profile, read back and compared before it is in its place. Throws Error(usage) for other versions.
 void write_profile(const Display& display, const std::string& title, const std::filesystem::path& file,
-                   Existing existing, int icc_version = 2);
+                   Existing existing, const ProfileOptions& options = {});
 
 /// The room in which colour is judged: what ISO 3664:2009 and ISO 12646 ask for, as far as it is not kept.
 struct Room {

@@ -45,6 +45,7 @@ Vec3 light_of(const DisplayModel& d, const Vec3& rgb) {
     Vec3 mixed = light;
     for (int c = 0; c < 3; ++c)
         mixed[c] = (1 - d.mixing) * light[c] + d.mixing * (light[(c + 1) % 3] + light[(c + 2) % 3]) / 2;
+    mixed = (1 - d.white_channel) * mixed + Vec3::Constant(d.white_channel * mixed.minCoeff());
     return primaries * full.cwiseProduct(d.gain).cwiseProduct(mixed) + d.black * xyz_of(d.white);
 }
 
@@ -67,7 +68,11 @@ const std::vector<DisplayModel>& displays() {
         badly.luminance = 260;
         badly.gamma = {1.9, 1.9, 1.9};
         badly.black = 0.3;
-        return std::vector{wide, plain, tired, badly};
+        DisplayModel fourth = display_like("display-p3", "with a white channel", "none, light of its own");
+        fourth.luminance = 150;
+        fourth.black = 0.01;
+        fourth.white_channel = 0.35;
+        return std::vector{wide, plain, tired, badly, fourth};
     }();
     return all;
 }

@@ -19,6 +19,7 @@ struct DisplayModel {
     colour::Vec3 gain{1, 1, 1};   ///< of each channel's full light
     colour::Vec3 offset{0, 0, 0}; ///< added to codes below full: greys drift
     double mixing = 0;            ///< share of each channel's light that a neighbour's code adds
+    double white_channel = 0;     ///< share of white's light that a fourth channel gives, where all three are lit
 };
 /// Absolute XYZ, cd/m2, of codes 0 to 1.
 colour::Vec3 light_of(const DisplayModel& display, const colour::Vec3& rgb);

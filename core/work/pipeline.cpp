@@ -15,7 +15,7 @@ std::vector<find::Placement> all_in(const frame::Frame& frame, const std::string
     const auto definitions = chart.empty() ? chart::installed() : std::vector{chart::find_definition(chart)};
     if (!chart.empty()) chart::reference_of(definitions.front()); // nothing can be found by colours that are not known
     auto found = find::locate(frame, definitions, stop);
-    if (found.empty()) throw Error(ErrorKind::not_found, "no chart was found", frame.file, find::remedy_for(frame));
+    if (found.empty()) throw find::NoChart(frame);
     return found;
 }
 

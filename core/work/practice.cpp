@@ -105,6 +105,8 @@ PracticeTask prepare(lessons::Kind kind, int level, std::uint64_t seed, const st
 
 namespace {
 
+constexpr double rehearsed_white = 0.8; ///< of saturation, the perfect diffuser in the largest channel
+
 /// Surfaces of a kind: smooth reflectances about its colours (CIELAB, D50).
 std::vector<Spectrum> surfaces(const std::string& kind, int count) {
     std::mt19937_64 random(kind == "skin" ? 1 : kind == "plants" ? 2 : kind == "paint" ? 3 : 4);
@@ -163,23 +165,13 @@ double metamerism_of(const Spectrum& light) {
     return pairs ? sum / pairs : 0;
 }
 
-} // namespace
-
-lessons::Rehearsal rehearse(const std::array<Spectrum, 3>& sensitivity, const Spectrum& light, const std::string& chart,
-                            std::stop_token stop) {
-    simulate::Camera camera = simulate::camera_named("stills-a");
-    camera.sensitivity = sensitivity;
-    const simulate::Scene scene = simulate::parse_scene(
-        formatted(
-            R"({{"refero_scene":1,"size":[300,200],"camera":"stills-a","light":"window","charts":[{{"id":"{}"}}]}})",
-            chart),
-        "rehearsal");
-    const simulate::ChartInScene& shown = scene.charts.front();
+/// The chart as this camera records it under a light, well exposed, with little noise.
+read::Reading reading_of(const simulate::ChartInScene& shown, const simulate::Camera& camera, const Spectrum& light) {
+    constexpr double noise = 0.001, pixels = 400;
     read::Reading reading;
     reading.chart = shown.definition.id;
-    constexpr double white = 0.8, noise = 0.001, pixels = 400;
     for (std::size_t i = 0; i < shown.definition.patches.size(); ++i) {
-        const Vec3 rgb = white * camera.response(shown.reflectance[i], light);
+        const Vec3 rgb = rehearsed_white * camera.response(shown.reflectance[i], light);
         read::PatchReading p{shown.definition.patches[i].id};
         for (int c = 0; c < 3; ++c) {
             const auto k = static_cast<std::size_t>(c);
@@ -190,35 +182,74 @@ lessons::Rehearsal rehearse(const std::array<Spectrum, 3>& sensitivity, const Sp
         p.pixels = static_cast<int>(pixels);
         reading.patches.push_back(p);
     }
+    return reading;
+}
+
+} // namespace
+
+lessons::Rehearsal rehearse(const Thought& thought, std::stop_token stop) {
+    simulate::Camera camera = simulate::camera_named("stills-a");
+    camera.sensitivity = thought.sensitivity;
+    for (Spectrum& channel : camera.sensitivity) channel = channel * thought.lens;
+    const simulate::Scene scene = simulate::parse_scene(
+        formatted(
+            R"({{"refero_scene":1,"size":[300,200],"camera":"stills-a","light":"window","charts":[{{"id":"{}"}}]}})",
+            thought.chart),
+        "rehearsal");
+    const simulate::ChartInScene& shown = scene.charts.front();
     const chart::Reference reference = chart::reference_of(shown.definition);
-    const fit::Correction correction = fit::build(reading, reference, &shown.definition, {}, stop);
+    const auto correction_under = [&](const Spectrum& light) {
+        return fit::build(reading_of(shown, camera, light), reference, &shown.definition, {}, stop);
+    };
     const Spectrum d50 = colour::daylight(5003);
+    std::map<std::string, std::vector<Spectrum>> tried;
+    constexpr int count = 60;
+    for (const char* kind : {"skin", "textiles", "plants", "paint"}) tried[kind] = surfaces(kind, count);
+    if (!thought.surfaces.empty()) tried["own surfaces"] = thought.surfaces;
+    // A correction that is lent is balanced anew, on a grey under this light.
+    const auto errors = [&](const fit::Correction& correction, const Vec3& balance) {
+        std::map<std::string, double> means;
+        for (const auto& [kind, all] : tried) {
+            double sum = 0;
+            for (const Spectrum& s : all) {
+                const Vec3 rgb = rehearsed_white * camera.response(s, thought.light).cwiseProduct(balance);
+                sum +=
+                    colour::delta_e_2000(colour::lab_from_xyz(adapted(s, d50)), colour::lab_from_xyz(correction(rgb)));
+            }
+            means[kind] = sum / static_cast<double>(all.size());
+        }
+        return means;
+    };
     lessons::Rehearsal r;
-    for (const char* kind : {"skin", "textiles", "plants", "paint"}) {
-        constexpr int count = 60;
-        double sum = 0;
-        for (const Spectrum& s : surfaces(kind, count))
-            sum += colour::delta_e_2000(colour::lab_from_xyz(adapted(s, d50)),
-                                        colour::lab_from_xyz(correction(white * camera.response(s, light))));
-        r.delta_e[kind] = sum / count;
+    r.delta_e = errors(correction_under(thought.light), Vec3::Ones());
+    if (thought.lending) {
+        const Spectrum diffuser = Spectrum::constant(1);
+        r.lent =
+            errors(correction_under(*thought.lending),
+                   camera.response(diffuser, *thought.lending).cwiseQuotient(camera.response(diffuser, thought.light)));
     }
-    r.light = colour::correlated_temperature(colour::chromaticity_of(colour::white_of(light)));
+    r.light = colour::correlated_temperature(colour::chromaticity_of(colour::white_of(thought.light)));
     const double kelvin = std::clamp(r.light.kelvin, 1500.0, 20000.0);
     r.similarity =
-        lessons::spectral_similarity(light, kelvin < 4000 ? colour::planck(kelvin) : colour::daylight(kelvin));
-    r.metamerism = metamerism_of(light);
+        lessons::spectral_similarity(thought.light, kelvin < 4000 ? colour::planck(kelvin) : colour::daylight(kelvin));
+    r.metamerism = metamerism_of(thought.light);
     return r;
 }
 
-colour::Spectrum load_spectrum(const fs::path& file) {
+std::vector<Spectrum> load_spectra(const fs::path& file) {
     const std::string text = read_file(file, 4 << 20);
-    std::vector<double> nm, values;
+    std::vector<Spectrum> all;
     if (text.find("SPECTRAL_NM") != std::string::npos) {
         const chart::Reference r = chart::load_reference(file);
         if (r.spectrum.empty())
             throw Error(ErrorKind::input, "the table holds no spectrum", file, "Give SPECTRAL_NM columns");
-        return r.spectrum.begin()->second;
+        if (r.spectrum.size() == 3 && r.spectrum.contains("R") && r.spectrum.contains("G") && r.spectrum.contains("B"))
+            return {r.spectrum.at("R"), r.spectrum.at("G"), r.spectrum.at("B")};
+        for (const auto& [id, spectrum] : r.spectrum) all.push_back(spectrum);
+        return all;
     }
+    std::vector<double> nm;
+    std::vector<std::vector<double>> columns;
     std::istringstream lines(text);
     std::string line;
     int number = 0;
@@ -228,21 +259,52 @@ colour::Spectrum load_spectrum(const fs::path& file) {
             if (c == ',' || c == ';' || c == '\t') c = ' ';
         std::istringstream words(line);
         words.imbue(std::locale::classic());
-        double a = NAN, b = NAN;
-        if (!(words >> a)) continue; // a heading
-        if (!(words >> b) || !std::isfinite(b) || b < 0 || a < 200 || a > 2500)
-            throw Error(ErrorKind::input, formatted("line {}: this is no wavelength in nm and value", number), file,
-                        "Give two columns: nm from 380 to 780, and a value of 0 or more");
-        if (!nm.empty() && a <= nm.back())
+        double wavelength = NAN;
+        if (!(words >> wavelength)) continue; // a heading
+        std::vector<double> values;
+        for (double v = NAN; words >> v;) values.push_back(v);
+        const bool bad = std::any_of(values.begin(), values.end(), [](double v) { return !std::isfinite(v) || v < 0; });
+        if (values.empty() || bad || !words.eof() || wavelength < 200 || wavelength > 2500)
+            throw Error(ErrorKind::input, formatted("line {}: this is no wavelength in nm and values", number), file,
+                        "Give the wavelength in nm, and then values of 0 or more");
+        if (!columns.empty() && values.size() != columns.size())
+            throw Error(ErrorKind::input,
+                        formatted("line {}: {} values, and {} before", number, values.size(), columns.size()), file,
+                        "Give as many columns in each line");
+        if (!nm.empty() && wavelength <= nm.back())
             throw Error(ErrorKind::input, formatted("line {}: wavelengths do not ascend", number), file,
                         "Sort the table");
-        nm.push_back(a);
-        values.push_back(b);
+        nm.push_back(wavelength);
+        columns.resize(values.size());
+        for (std::size_t k = 0; k < values.size(); ++k) columns[k].push_back(values[k]);
     }
     if (nm.size() < 8 || nm.front() > 420 || nm.back() < 680)
         throw Error(ErrorKind::input, "the spectrum does not cover what the eye sees", file,
                     "Give at least eight values from 420 nm or less to 680 nm or more");
-    return Spectrum::from_samples(nm, values);
+    for (const std::vector<double>& values : columns) {
+        if (std::all_of(values.begin(), values.end(), [](double v) { return v == 0; }))
+            throw Error(ErrorKind::input, "a spectrum is zero throughout", file, "Check the table's columns");
+        all.push_back(Spectrum::from_samples(nm, values));
+    }
+    return all;
+}
+
+std::array<Spectrum, 3> load_sensitivities(const fs::path& file) {
+    const std::vector<Spectrum> all = load_spectra(file);
+    if (all.size() != 3)
+        throw Error(ErrorKind::input, formatted("a camera has 3 sensitivities, and the table holds {}", all.size()),
+                    file, "Give the wavelength in nm, then red, green and blue");
+    return {all[0], all[1], all[2]};
+}
+
+std::vector<Spectrum> load_shares(const fs::path& file) {
+    constexpr double most = 1.2; // a little noise, and surfaces that glow
+    std::vector<Spectrum> all = load_spectra(file);
+    for (const Spectrum& s : all)
+        if (s.vector().maxCoeff() > most)
+            throw Error(ErrorKind::input, formatted("a share of {:.3g} is above 1", s.vector().maxCoeff()), file,
+                        "Give shares of what falls on it, not percent");
+    return all;
 }
 
 } // namespace refero::work

@@ -29,12 +29,23 @@ bool agrees(const lessons::Task& task, const lessons::Shot& shot, const Practice
 PracticeTask prepare(lessons::Kind kind, int level, std::uint64_t seed, const std::string& about = {},
                      std::stop_token stop = {});
 
-/// What a camera of the simulator, or one by its sensitivities, would come to under a light: a correction is fitted to
-/// the chart and tried on surfaces that it lacks. `chart`: id of a definition with reference values.
-lessons::Rehearsal rehearse(const std::array<colour::Spectrum, 3>& sensitivity, const colour::Spectrum& light,
-                            const std::string& chart, std::stop_token stop = {});
-/// A spectrum from a table of two columns, wavelength in nm and value: CSV, or CGATS with SPECTRAL_NM columns. Throws
-/// Error(input).
-colour::Spectrum load_spectrum(const std::filesystem::path& file);
+/// What is thought of being bought or hired.
+struct Thought {
+    std::array<colour::Spectrum, 3> sensitivity;           ///< of the camera: R G B, relative
+    colour::Spectrum light;                                ///< relative power
+    colour::Spectrum lens = colour::Spectrum::constant(1); ///< transmittance
+    std::string chart = "grid24";                          ///< id of a definition with reference values
+    std::optional<colour::Spectrum> lending;               ///< light of a chart shot that shall serve here, too
+    std::vector<colour::Spectrum> surfaces;                ///< own ones, as reflectance factors
+};
+/// What it would come to: a correction is fitted to the chart and tried on surfaces that it lacks. Throws Error.
+lessons::Rehearsal rehearse(const Thought& thought, std::stop_token stop = {});
+/// Spectra from a table: CSV with the wavelength in nm and then one column for each, or CGATS with SPECTRAL_NM columns
+/// and one row for each. Throws Error(input).
+std::vector<colour::Spectrum> load_spectra(const std::filesystem::path& file);
+/// The same of a camera: R G B.
+std::array<colour::Spectrum, 3> load_sensitivities(const std::filesystem::path& file);
+/// The same of a lens or of surfaces: shares of what falls on them, at most 1 but for noise.
+std::vector<colour::Spectrum> load_shares(const std::filesystem::path& file);
 
 } // namespace refero::work

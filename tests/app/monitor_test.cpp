@@ -89,12 +89,12 @@ TEST_F(MonitorWalk, an_instrument_that_was_moved_is_noticed) {
 
 TEST_F(MonitorWalk, the_profile_is_written_and_used_for_the_monitor) {
     add_display();
-    desk().monitors.write_profile(kit().monitors.front().id, scratch / "early.icc", 2);
+    desk().monitors.write_profile(kit().monitors.front().id, scratch / "early.icc", {});
     EXPECT_TRUE(notice().contains("Check the display first"));
     view().check();
     desk().monitors.set_pace(1000);
     ASSERT_TRUE(wait_for([&] { return kit().monitor_checks.size() == 1; }));
-    desk().monitors.write_profile(kit().monitors.front().id, scratch / "wide.icc", 4);
+    desk().monitors.write_profile(kit().monitors.front().id, scratch / "wide.icc", {.icc_version = 4});
     EXPECT_TRUE(fs::exists(scratch / "wide.icc"));
     EXPECT_EQ(kit().monitors.front().profile, (scratch / "wide.icc").string());
 }

@@ -90,7 +90,12 @@ TEST_F(PracticeWalk, a_set_is_lit_until_the_gate_passes) {
     photograph(window, "practice-lit");
 }
 
-TEST_F(PracticeWalk, a_light_is_rehearsed) {
+TEST_F(PracticeWalk, what_is_thought_of_is_rehearsed_side_by_side) {
+    const auto combo = [&](const char* name) -> QComboBox* {
+        for (auto* box : view().findChildren<QComboBox*>())
+            if (box->accessibleName() == name) return box;
+        return nullptr;
+    };
     child<QTabWidget>("practiceTabs")->setCurrentIndex(3);
     QTest::mouseClick(child<QPushButton>("rehearse"), Qt::LeftButton);
     auto* table = [&]() -> QTableWidget* {
@@ -100,6 +105,14 @@ TEST_F(PracticeWalk, a_light_is_rehearsed) {
     }();
     ASSERT_TRUE(table);
     ASSERT_TRUE(wait_for([&] { return table->rowCount() == 7; }));
+    // Another try stands beside it, with what the chart shot in this light brings.
+    combo("Chart shot")->setCurrentText("tungsten");
+    combo("Light")->setCurrentText("led");
+    QTest::mouseClick(child<QPushButton>("rehearse"), Qt::LeftButton);
+    ASSERT_TRUE(wait_for([&] { return table->columnCount() == 3; }));
+    EXPECT_EQ(table->rowCount(), 11);
+    EXPECT_EQ(table->item(4, 1)->text(), QString::fromUtf8("\u2013"));
+    EXPECT_GT(table->item(4, 2)->text().toDouble(), table->item(0, 2)->text().toDouble());
     photograph(window, "practice-rehearsal");
 }
 

@@ -130,10 +130,15 @@ TEST(Faults, what_hides_a_chart_is_said_where_none_is_found) {
     const auto filled = [&](float light) {
         f.rgb.assign(3 * 6000, light);
         f.clipped.assign(6000, light >= 1 ? 7 : 0);
-        return find::remedy_for(f);
+        return find::hidden_in(f).remedy;
     };
     EXPECT_NE(filled(1).find("100 % of the frame is clipped: close down"), std::string::npos);
     EXPECT_NE(filled(0.004f).find("very dark: open up"), std::string::npos);
+    const auto judged = inspect::no_chart(find::hidden_in(f));
+    const auto dark = std::find_if(judged.findings.begin(), judged.findings.end(),
+                                   [](const auto& finding) { return finding.check == "underexposure"; });
+    EXPECT_EQ(dark->status, inspect::Status::reshoot);
+    EXPECT_NEAR(dark->value, 0.4, 1e-3);
     EXPECT_EQ(filled(0.4f), "Check that the whole chart is in the frame, or give its corners by hand");
 }
 

@@ -190,23 +190,60 @@ TEST(Practice, spectral_similarity_has_the_order_of_its_definition) {
 }
 
 TEST(Practice, a_light_is_rehearsed_before_it_is_hired) {
-    const auto& camera = simulate::camera_named("stills-a").sensitivity;
-    const Rehearsal day = work::rehearse(camera, colour::daylight(5600), "grid24"),
-                    tubes = work::rehearse(camera, simulate::light_named("fluorescent"), "grid24");
+    work::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
+                          .light = colour::daylight(5600)};
+    const Rehearsal day = work::rehearse(thought);
+    thought.light = simulate::light_named("fluorescent");
+    const Rehearsal tubes = work::rehearse(thought);
     EXPECT_EQ(day.delta_e.size(), 4u);
     EXPECT_GT(day.similarity, 95);
     EXPECT_GT(tubes.delta_e.at("textiles"), day.delta_e.at("textiles"));
     EXPECT_GT(tubes.metamerism, 2 * day.metamerism);
     EXPECT_NEAR(day.light.kelvin, 5600, 20);
+    EXPECT_TRUE(day.lent.empty());
+}
+
+TEST(Practice, a_second_chart_shot_a_lens_and_own_surfaces_are_rehearsed) {
+    work::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
+                          .light = simulate::light_named("led")};
+    const Rehearsal plain = work::rehearse(thought);
+    // Lent by the same light it is the same correction; by another light it is worse (common practice: a chart shot
+    // under each light).
+    thought.lending = thought.light;
+    for (const auto& [kind, error] : work::rehearse(thought).lent) EXPECT_NEAR(error, plain.delta_e.at(kind), 1e-6);
+    thought.lending = simulate::light_named("tungsten");
+    const Rehearsal lent = work::rehearse(thought);
+    EXPECT_EQ(lent.delta_e, plain.delta_e);
+    for (const auto& [kind, error] : lent.lent) EXPECT_GT(error, 1.2 * plain.delta_e.at(kind)) << kind;
+    // A grey lens takes light and no colour away; a yellowed one changes what the camera sees.
+    thought.lending.reset();
+    thought.lens = colour::Spectrum::constant(0.6);
+    for (const auto& [kind, error] : work::rehearse(thought).delta_e)
+        EXPECT_NEAR(error, plain.delta_e.at(kind), 1e-6) << kind;
+    for (int i = 0; i < colour::Spectrum::size; ++i) thought.lens[i] = colour::Spectrum::nm(i) < 470 ? 0.1 : 0.95;
+    EXPECT_GT(std::abs(work::rehearse(thought).delta_e.at("textiles") - plain.delta_e.at("textiles")), 0.02);
+    // A surface of one's own that is a patch of the chart is rendered about as well as the fit goes.
+    thought.lens = colour::Spectrum::constant(1);
+    thought.surfaces = {colour::Spectrum::constant(0.2)};
+    EXPECT_LT(work::rehearse(thought).delta_e.at("own surfaces"), 0.5);
 }
 
 TEST(Practice, spectra_from_tables) {
     test::Scratch scratch;
     std::string text = "nm,power\n";
     for (int nm = 380; nm <= 780; nm += 10) text += formatted("{},{}\n", nm, 1 + nm / 1000.0);
-    EXPECT_NEAR(work::load_spectrum(test::written(scratch / "s.csv", text))[0], 1.38, 1e-9);
-    for (const char* bad : {"nm,power\n400,1\n500,1\n", "nm,power\n400,1\n390,2\n", "nm,power\n400,-1\n", "one\ntwo\n"})
-        EXPECT_THROW(work::load_spectrum(test::written(scratch / "b.csv", bad)), Error) << bad;
+    EXPECT_NEAR(work::load_spectra(test::written(scratch / "s.csv", text)).front()[0], 1.38, 1e-9);
+    for (const char* bad : {"nm,power\n400,1\n500,1\n", "nm,power\n400,1\n390,2\n", "nm,power\n400,-1\n", "one\ntwo\n",
+                            "400,1\n410,1,2\n", "400,1\n410,x\n"})
+        EXPECT_THROW(work::load_spectra(test::written(scratch / "b.csv", bad)), Error) << bad;
+    std::string three = "nm;red;green;blue\n", percent = "nm,lens\n";
+    for (int nm = 380; nm <= 780; nm += 10) {
+        three += formatted("{};1;2;3\n", nm);
+        percent += formatted("{},92\n", nm);
+    }
+    EXPECT_NEAR(work::load_sensitivities(test::written(scratch / "c.csv", three))[2][40], 3, 1e-9);
+    EXPECT_THROW(work::load_sensitivities(scratch / "s.csv"), Error);
+    EXPECT_THROW(work::load_shares(test::written(scratch / "p.csv", percent)), Error);
 }
 
 } // namespace

@@ -199,7 +199,7 @@ TEST(Screen, the_profile_says_what_was_measured) {
     const Display seen = look(patches, "oprgb");
     for (const int version : {2, 4}) {
         const fs::path file = scratch / formatted("d{}.icc", version);
-        write_profile(seen, "wide", file, Existing::refuse, version);
+        write_profile(seen, "wide", file, Existing::refuse, {.icc_version = version});
         cmsHPROFILE profile = cmsOpenProfileFromFile(file.c_str(), "r"), xyz = cmsCreateXYZProfile();
         ASSERT_TRUE(profile);
         EXPECT_NEAR(cmsGetProfileVersion(profile), version == 2 ? 2.4 : 4.3, 0.11);
@@ -220,7 +220,111 @@ TEST(Screen, the_profile_says_what_was_measured) {
         cmsCloseProfile(xyz);
         cmsCloseProfile(profile);
     }
-    EXPECT_THROW(write_profile(seen, "x", scratch / "d3.icc", Existing::refuse, 3), Error);
+    EXPECT_THROW(write_profile(seen, "x", scratch / "d3.icc", Existing::refuse, {.icc_version = 3}), Error);
+}
+
+// A display with a fourth, white channel does not add up: its profile has a table, which lcms2 reads both ways.
+TEST(Screen, a_display_that_does_not_add_up_gets_a_table) {
+    test::Scratch scratch;
+    for (std::size_t i = 0; i < displays().size(); ++i) {
+        const Display seen =
+            look(measured([&](const Vec3& rgb) { return light_of(displays()[i], rgb); }), "display-p3");
+        EXPECT_EQ(seen.table_pays, displays()[i].white_channel > 0)
+            << displays()[i].name << ": " << seen.after_profile.mean << ", " << seen.after_table.mean;
+    }
+    DisplayModel d = displays().back();
+    d.black = 0;
+    const Display seen = look(measured([&](const Vec3& rgb) { return light_of(d, rgb); }), "display-p3");
+    const Vec3 white = light_of(d, Vec3::Ones());
+    const colour::Mat3 adapt = colour::adaptation(white / white[1], colour::white_d50);
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> code(0.1, 1);
+    std::map<bool, double> worst, mean;
+    for (const int version : {2, 4})
+        for (const bool table : {false, true}) {
+            const fs::path file = scratch / formatted("d{}{}.icc", version, table);
+            write_profile(seen, "fourth", file, Existing::refuse, {version, table});
+            cmsHPROFILE profile = cmsOpenProfileFromFile(file.c_str(), "r"), xyz = cmsCreateXYZProfile();
+            ASSERT_TRUE(profile);
+            EXPECT_EQ(cmsIsTag(profile, cmsSigAToB0Tag), table);
+            cmsHTRANSFORM there = cmsCreateTransform(profile, TYPE_RGB_DBL, xyz, TYPE_XYZ_DBL,
+                                                     INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE),
+                          back = cmsCreateTransform(xyz, TYPE_XYZ_DBL, profile, TYPE_RGB_DBL,
+                                                    INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+            constexpr int count = 200;
+            for (int i = 0; i < count; ++i) {
+                const Vec3 rgb(code(random), code(random), code(random)), wanted = adapt * light_of(d, rgb) / white[1];
+                cmsCIEXYZ got;
+                cmsDoTransform(there, rgb.data(), &got, 1);
+                const double off =
+                    colour::delta_e_2000(colour::lab_from_xyz(Vec3(got.X, got.Y, got.Z)), colour::lab_from_xyz(wanted));
+                worst[table] = std::max(worst[table], off);
+                mean[table] += off / count / 2;
+                if (!table) continue;
+                const cmsCIEXYZ asked{wanted[0], wanted[1], wanted[2]};
+                Vec3 codes;
+                cmsDoTransform(back, &asked, codes.data(), 1);
+                const double shown_off = colour::delta_e_2000(
+                    colour::lab_from_xyz(Vec3(adapt * light_of(d, codes) / white[1])), colour::lab_from_xyz(wanted));
+                EXPECT_LT(shown_off, 1.2) << version << ": " << rgb.transpose() << " -> " << codes.transpose();
+            }
+            cmsDeleteTransform(there);
+            cmsDeleteTransform(back);
+            cmsCloseProfile(xyz);
+            cmsCloseProfile(profile);
+        }
+    test::measured("display with a white channel, CIEDE2000 of its profile: matrix %.2f, table %.2f (most %.2f, %.2f)",
+                   mean[false], mean[true], worst[false], worst[true]);
+    EXPECT_LT(mean[true], 0.3);
+    EXPECT_GT(mean[false], 4 * mean[true]);
+}
+
+// Displays that do not add up in ways that no stand-in has: channels that dim one another, and a white channel whose
+// light grows faster than the codes'. Patches left out tell what the table leaves on colours that were not shown.
+TEST(Screen, a_table_holds_for_displays_of_other_kinds) {
+    const colour::Mat3 primaries = colour::rgb_space("display-p3").to_xyz_d50();
+    const auto gamma = [](const Vec3& rgb) { return Vec3(rgb.array().pow(2.2)); };
+    const std::pair<const char*, std::function<Vec3(const Vec3&)>> kinds[] = {
+        {"channels dim one another",
+         [=](const Vec3& rgb) -> Vec3 {
+             const Vec3 l = gamma(rgb);
+             const double load = l.sum() / 3;
+             return 120 * primaries * (l * (1 - 0.2 * load) / 0.8);
+         }},
+        {"a white channel by a root of its own", [=](const Vec3& rgb) -> Vec3 {
+             const Vec3 l = gamma(rgb);
+             return 120 * primaries * (0.75 * l + Vec3::Constant(0.25 * std::pow(l.minCoeff(), 1.3)));
+         }}};
+    for (const auto& [name, light] : kinds) {
+        const Display seen = look(measured(light), "display-p3");
+        const colour::Mat3 adapt = colour::adaptation(light(Vec3::Ones()) / light(Vec3::Ones())[1], colour::white_d50);
+        test::Scratch scratch;
+        std::array<double, 2> real{0, 0};
+        for (const bool table : {false, true}) {
+            const fs::path file = scratch / (table ? "table.icc" : "matrix.icc");
+            write_profile(seen, "x", file, Existing::refuse, {.table = table});
+            cmsHPROFILE profile = cmsOpenProfileFromFile(file.c_str(), "r"), xyz = cmsCreateXYZProfile();
+            cmsHTRANSFORM there = cmsCreateTransform(profile, TYPE_RGB_DBL, xyz, TYPE_XYZ_DBL,
+                                                     INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+            std::mt19937 random(9);
+            std::uniform_real_distribution<double> code(0.05, 1);
+            constexpr int count = 300;
+            for (int i = 0; i < count; ++i) {
+                const Vec3 rgb(code(random), code(random), code(random));
+                cmsCIEXYZ got;
+                cmsDoTransform(there, rgb.data(), &got, 1);
+                real[table] += colour::delta_e_2000(colour::lab_from_xyz(Vec3(got.X, got.Y, got.Z)),
+                                                    colour::lab_from_xyz(adapt * light(rgb) / light(Vec3::Ones())[1])) /
+                               count;
+            }
+            cmsDeleteTransform(there);
+            cmsCloseProfile(xyz);
+            cmsCloseProfile(profile);
+        }
+        test::measured("%s: table %s; on unseen codes matrix %.2f, table %.2f", name,
+                       seen.table_pays ? "pays" : "does not pay", real[0], real[1]);
+        EXPECT_LT(real[seen.table_pays], 1.05 * std::min(real[0], real[1]) + 0.3) << name;
+    }
 }
 
 // The course of a check: what moves, or light that falls on the screen, is noticed and read again.
