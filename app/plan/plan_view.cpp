@@ -195,6 +195,8 @@ QWidget* PlanView::make_middle() {
     matrix_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     matrix_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     matrix_->horizontalHeader()->setFixedHeight(44);
+    matrix_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch); // over the width that there is
+    matrix_->horizontalHeader()->setMinimumSectionSize(104);
     matrix_->verticalHeader()->setDefaultSectionSize(58);
     // A frame, not a reversal, so that ticks are seen in the chosen cell too.
     matrix_->setStyleSheet("QTableView::item:selected { background: palette(alternate-base); color: palette(text); "
@@ -337,7 +339,6 @@ void PlanView::fill_matrix() {
         const QString place = qt(plan::name_in(s.places, l.place));
         matrix_->setHorizontalHeaderItem(
             c, new QTableWidgetItem(qt(l.name) + "\n" + (place.isEmpty() ? qt(plan::words_for(l.kind)) : place)));
-        matrix_->setColumnWidth(c, std::max(104, (matrix_->width() - 150) / std::max(1, matrix_->columnCount())));
     }
     for (int r = 0; r < matrix_->rowCount(); ++r) {
         const plan::Rig& rig = rows_[static_cast<std::size_t>(r)];

@@ -140,6 +140,32 @@ TEST_F(FitPages, the_finish_is_dragged_typed_chosen_or_a_school) {
     QTest::mouseMove(map, at(30, 0));
     EXPECT_TRUE(state().settings.finish.empty());
     EXPECT_TRUE(QTest::qWaitFor([&] { return picture()->grab().toImage() != plain; }));
+    // How long picture and scopes take to follow, from a move of the pointer until both are painted.
+    struct Paints : QObject {
+        int count = 0;
+        bool eventFilter(QObject*, QEvent* e) override {
+            count += e->type() == QEvent::Paint;
+            return false;
+        }
+    } of_picture, of_scopes;
+    ASSERT_TRUE(idle());
+    picture()->installEventFilter(&of_picture);
+    window.setup_view()->page()->findChild<Scopes*>()->installEventFilter(&of_scopes);
+    double longest = 0, sum = 0;
+    constexpr int moves = 20;
+    for (int i = 0; i < moves; ++i) {
+        of_picture.count = of_scopes.count = 0;
+        QElapsedTimer clock;
+        clock.start();
+        QTest::mouseMove(map, at(i % 2 ? 30 : 29, 0));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return of_picture.count && of_scopes.count; }));
+        const double ms = static_cast<double>(clock.nsecsElapsed()) / 1e6;
+        longest = std::max(longest, ms);
+        sum += ms;
+        ASSERT_TRUE(idle());
+    }
+    test::measured("the finish dragged: picture and scopes follow within %.0f ms, %.0f ms at most (aim: 40)",
+                   sum / moves, longest);
     QTest::mouseRelease(map, Qt::LeftButton, {}, at(30, 0));
     EXPECT_EQ(state().settings.finish.warmer_mired, 30);
     EXPECT_EQ(state().correction->finish.warmer_mired, 30);
