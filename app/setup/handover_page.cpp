@@ -272,7 +272,8 @@ void HandoverPage::show_setup(Id setup) {
     put_->setEnabled(s.correction && !destination_->currentText().trimmed().isEmpty());
     next_->setText(f ? next_step(*f) : QString());
     next_->setVisible(f && s.correction);
-    const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix;
+    const bool matrix_only = f && f->holds == deliver::Format::Holds::matrix,
+               apart = f && f->holds == deliver::Format::Holds::nothing;
     offer_other_lights(second_, desk_.chains, setup);
     const std::vector<work::InForce> all = desk_.renderings.in_force(setup);
     offer_renderings(rendering_, all);
@@ -287,6 +288,7 @@ void HandoverPage::show_setup(Id setup) {
     else if (s.balance_only())
         fits_->setText(tr("Balance only: gains and exposure, no colour correction. %1 becomes neutral.")
                            .arg(QString::fromStdString(s.correction->balance.white_patch)));
+    else if (apart) fits_->setText(tr("Holds no correction: it stands before or behind one."));
     else if (matrix_only && !s.correction->is_matrix()) {
         double matrix = 0;
         for (const fit::Candidate& c : s.correction->candidates)
@@ -298,7 +300,7 @@ void HandoverPage::show_setup(Id setup) {
     } else
         fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.")
                            .arg(s.correction->cross_validated.mean, 0, 'f', 2));
-    if (s.correction && !s.correction->finish.empty() && !s.balance_only()) {
+    if (s.correction && !s.correction->finish.empty() && !s.balance_only() && !apart) {
         const bool held = !f || f->finish;
         fits_->setText(fits_->text() + " " +
                        (held ? tr("With it goes what is done after the correction: %1.")
@@ -306,7 +308,7 @@ void HandoverPage::show_setup(Id setup) {
                                   "are developed."))
                            .arg(QString::fromStdString(balance::in_words(s.correction->finish))));
     }
-    if (s.correction && !s.correction->look.empty() && !s.balance_only())
+    if (s.correction && !s.correction->look.empty() && !s.balance_only() && !(apart && !f->look))
         fits_->setText(fits_->text() + " " +
                        (!f || f->look ? tr("The look goes with it: %1.") : tr("It leaves out the look (%1)."))
                            .arg(qt(balance::in_words(s.correction->look))));

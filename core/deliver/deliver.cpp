@@ -120,10 +120,14 @@ Written write(const fit::Correction& correction, const std::string& id, const st
     if (options.name.empty()) options.name = title_of(correction);
     if (options.second && !format.has(Option::second))
         throw Error(ErrorKind::usage, "this format does not hold two lights", {}, "Leave the second correction out");
-    const fit::Correction held = format.holds == Format::Holds::any_model ? correction : fit::as_matrix(correction);
+    const fit::Correction held = format.holds == Format::Holds::matrix ? fit::as_matrix(correction) : correction;
     Written w{held.model, {}, held.fit, {}};
     format.write(held, correction, file, options, w);
     const std::string beyond = std::move(w.message); // what the format itself says
+    if (format.holds == Format::Holds::nothing) {
+        w.message = beyond;
+        return w;
+    }
     w.message = formatted("holds {}, CIEDE2000 mean {:.2f}, max {:.2f} on its patches", w.model_name(),
                           w.delta_e_2000.mean, w.delta_e_2000.max);
     if (w.model_name() != fit::name_of(correction.model))

@@ -41,7 +41,8 @@ struct Format {
     std::string extension; ///< ".cube"
     std::string what;      ///< for whom it is and what it holds, in sentences
     std::string next; ///< what to do once it is where a program looks; "{model}" and "{encoding}" stand for the file's
-    enum class Holds { any_model, matrix } holds = Holds::any_model;
+    /// `nothing`: what stands before or behind a correction.
+    enum class Holds { any_model, matrix, nothing } holds = Holds::any_model;
     bool finish = false; ///< holds what is done after the correction
     bool look = false;   ///< holds the look after that
     bool curves = false; ///< holds the greys' curves

@@ -308,8 +308,8 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
 }
 
 Hidden hidden_in(const frame::Frame& f) {
-    constexpr double much_clipped = 20, very_dark = 1; // percent
-    constexpr std::size_t step = 17;                   // a sample will do, and hits no pattern of two or three
+    constexpr double much_clipped = 20; // percent
+    constexpr std::size_t step = 17;    // a sample will do, and hits no pattern of two or three
     std::size_t clipped = 0;
     std::vector<double> light;
     for (std::size_t i = 0; i < f.rgb.size() / 3; i += step) {
@@ -322,10 +322,12 @@ Hidden hidden_in(const frame::Frame& f) {
         100 * static_cast<double>(clipped) / static_cast<double>(std::max<std::size_t>(1, light.size()));
     const auto high = light.begin() + static_cast<std::ptrdiff_t>(light.size() * 19 / 20);
     std::nth_element(light.begin(), high, light.end());
-    if (share > much_clipped) {
+    if (share > Hidden::clipped_limit) {
         h.clipped_percent = share;
-        h.remedy = formatted("{:.0f} % of the frame is clipped: close down, or take light away.", share) + usual;
-    } else if (high != light.end() && *high < very_dark) {
+        h.remedy = formatted("{:.0f} % of the frame is clipped: {}close down, or take light away.", share,
+                             share > much_clipped ? "" : "if the chart is among it, ") +
+                   usual;
+    } else if (high != light.end() && *high < Hidden::light_limit) {
         h.light_percent = *high;
         h.remedy = "The frame is very dark: open up, or bring more light." + usual;
     }

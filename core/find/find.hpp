@@ -34,7 +34,9 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
 
 /// What hides a chart in a frame in which none was found, and what to do about it.
 struct Hidden {
-    double clipped_percent = 0; ///< of the frame; 0 where it is too little to hide a chart
+    static constexpr double clipped_limit = 2; ///< percent of the frame: a chart in it may be burnt out
+    static constexpr double light_limit = 1;   ///< percent
+    double clipped_percent = 0;                ///< of the frame; 0 where it is too little to hide a chart
     double light_percent = 100; ///< that nineteen of twenty pixels stay under; 100 where it is enough to see by
     std::string remedy = "Check that the whole chart is in the frame, or give its corners by hand";
 };

@@ -484,9 +484,12 @@ Judgement no_chart(const find::Hidden& hidden) {
         j.findings.push_back({check, Status::unknown, 0, 0, "", {}, ""});
     for (Finding& f : j.findings) {
         if (f.check == "clipping" && hidden.clipped_percent > 0)
-            f = {f.check, Status::reshoot, hidden.clipped_percent, 0, "% of the frame", {}, hidden.remedy};
+            f = {f.check, Status::reshoot, hidden.clipped_percent, find::Hidden::clipped_limit, "% of the frame",
+                 {},      hidden.remedy};
         if (f.check == "underexposure" && hidden.light_percent < 100)
-            f = {f.check, Status::reshoot, hidden.light_percent, 0, "%, nearly all of the frame", {}, hidden.remedy};
+            f = {
+                f.check, Status::reshoot, hidden.light_percent, find::Hidden::light_limit, "%, nearly all of the frame",
+                {},      hidden.remedy};
     }
     return j;
 }

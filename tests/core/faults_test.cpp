@@ -139,6 +139,11 @@ TEST(Faults, what_hides_a_chart_is_said_where_none_is_found) {
                                    [](const auto& finding) { return finding.check == "underexposure"; });
     EXPECT_EQ(dark->status, inspect::Status::reshoot);
     EXPECT_NEAR(dark->value, 0.4, 1e-3);
+    filled(0.4f);
+    std::fill_n(f.clipped.begin(), 300, 7);
+    EXPECT_NE(find::hidden_in(f).remedy.find("5 % of the frame is clipped: if the chart is among it, close down"),
+              std::string::npos)
+        << find::hidden_in(f).remedy;
     EXPECT_EQ(filled(0.4f), "Check that the whole chart is in the frame, or give its corners by hand");
 }
 

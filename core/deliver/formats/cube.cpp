@@ -228,6 +228,7 @@ Format look_format() {
                 "For programs that put the look on by themselves, after the correction: a 3D LUT from display codes "
                 "to display codes of the same space.",
             .next = "Choose it after the correction, where pictures are already in this space.",
+            .holds = Format::Holds::nothing,
             .finish = true,
             .look = true,
             .curves = true,
@@ -244,7 +245,7 @@ Format look_format() {
                 write_cube([&c, to_xyz = space.to_xyz_d50()](
                                const Vec3& rgb) { return balance::looked_xyz(c.look, to_xyz * rgb); },
                            "The look alone: " + balance::in_words(c.look), file, o);
-                w.message = "; the look alone, on codes of " + space.name;
+                w.message = "the look alone, on codes of " + space.name;
             }};
 }
 

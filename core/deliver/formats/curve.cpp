@@ -26,9 +26,7 @@ Format curve_format() {
             .extension = "-curve.cube",
             .what = "The curve from codes to linear light alone, as a 1D LUT.",
             .next = "Put it before what expects linear light; it takes codes of {encoding}.",
-            .finish = true,
-            .look = true,
-            .curves = true,
+            .holds = Format::Holds::nothing,
             .order = 11,
             .options = {Option::input_encoding},
             .input_encoding = "srgb",
@@ -38,7 +36,7 @@ Format curve_format() {
                 write_whole(file, lut_text(options.name + ", input curve",
                                            "In: codes, encoding " + input.name() + ". Out: linear camera RGB",
                                            [&](int channel, double v) { return input.decode(channel, v); }));
-                w.message = "; the input curve alone, from " + input.name();
+                w.message = "the input curve alone, from " + input.name();
             }};
 }
 
@@ -48,9 +46,7 @@ Format curve_out_format() {
             .extension = "-curve-out.cube",
             .what = "The curve from linear light to the codes of the output space alone, as a 1D LUT.",
             .next = "Put it last, after everything that works in linear light.",
-            .finish = true,
-            .look = true,
-            .curves = true,
+            .holds = Format::Holds::nothing,
             .order = 12,
             .options = {Option::space},
             .write = [](const fit::Correction&, const fit::Correction& c, const std::filesystem::path& file,
@@ -59,7 +55,7 @@ Format curve_out_format() {
                 write_whole(file,
                             lut_text(options.name + ", output curve", "In: linear light. Out: codes of " + space.name,
                                      [&](int, double v) { return colour::encode(space.transfer, v); }));
-                w.message = "; the output curve alone, to " + space.name;
+                w.message = "the output curve alone, to " + space.name;
             }};
 }
 
