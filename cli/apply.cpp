@@ -21,25 +21,6 @@ struct ApplyArguments : ShotArguments {
     Outputs outputs;
 };
 
-/// Files as they are named; of a folder all frames in it, by their names.
-std::vector<fs::path> files_of(const std::vector<std::string>& named) {
-    std::vector<fs::path> all;
-    for (const std::string& name : named) {
-        std::error_code ec;
-        if (!fs::is_directory(name, ec)) {
-            all.emplace_back(name);
-            continue;
-        }
-        std::vector<fs::path> inside;
-        for (const auto& entry : fs::directory_iterator(name, ec))
-            if (entry.is_regular_file(ec) && frame::is_frame_name(entry.path()) && !frame::is_own_work(entry.path()))
-                inside.push_back(entry.path());
-        std::sort(inside.begin(), inside.end());
-        all.insert(all.end(), inside.begin(), inside.end());
-    }
-    return all;
-}
-
 /// The stills of a clip that are asked for: one, or all from one second to another.
 void add_clip(const ApplyArguments& a, const fs::path& file, std::vector<work::FrameSource>& sources) {
     work::FrameSource s{file, {}, a.encoding, std::max(0.0, a.at), a.clip_code};

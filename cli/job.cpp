@@ -80,16 +80,25 @@ Result take(job::JobFile& job, const JobArguments& a) {
     if (!a.encoding.empty()) frame::Encoding::named(a.encoding); // refuse what is not known before anything is read
     r.json["taken"] = r.json["failed"] = Json::array();
     const plan::Kit none;
-    for (const std::string& file : a.files) {
+    const std::vector<fs::path> files = files_of(a.files);
+    if (files.empty())
+        throw Error(ErrorKind::input, "there are no frames in this folder", a.files.front(),
+                    "Name frames, clips, or a folder that holds some");
+    for (const fs::path& path : files) {
+        const std::string file = path.string();
         try {
-            const work::Arrival arrival = work::look_at(file, work::limits_of(job.content().brief()), true);
+            const work::Arrival arrival = work::look_at(path, work::limits_of(job.content().brief()), true);
             const work::Taken taken =
                 work::take_in(job.content(), none, arrival, {.by_hand = true, .encoding = a.encoding});
             job::Ids ids;
             if (!taken.rows.empty()) ids = job.change(taken.rows);
             plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
+            std::string copied;                               // what it is another file of
             for (const plan::Frame& f : job.content().frames) // one that is in the job already has its place
-                if (f.path == arrival.row.path) setup = f.setup;
+                if (f.path == arrival.row.path) {
+                    setup = f.setup;
+                    if (f.same_as) copied = f.reason;
+                }
             const plan::Setup* row = plan::record(job.content().setups, setup);
             const std::string title = row ? plan::title_of(job.content(), *row) : std::string();
             r.json["taken"].push_back({{"file", file},
@@ -98,6 +107,7 @@ Result take(job::JobFile& job, const JobArguments& a) {
                                        {"known", taken.rows.empty()}});
             r.words += file +
                        (taken.rows.empty() ? ": in the job already"
+                        : !copied.empty()  ? ": " + copied
                         : row              ? ": " + title
                                            : ": in no setup yet") +
                        "\n";
@@ -371,7 +381,7 @@ Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
     app.add_option("ACTION", a->action, "new, status, take, fit, handover, apply, report or archive")->required();
-    app.add_option("FRAME", a->files, "take: frames and clips");
+    app.add_option("FRAME", a->files, "take: frames, clips and folders of them");
     app.add_option("--encoding", a->encoding,
                    "take: how pictures and clips are encoded, a name or a 1D LUT file; default: by their own tags");
     app.add_option("--setup", a->setup,
@@ -409,7 +419,12 @@ Run add_job(CLI::App& app) {
         const bool looks = a->action == "status" || (a->action == "apply" && (a->list || !a->chunk.empty()));
         using Open = job::JobFile::Open;
         job::JobFile job(a->file, a->action == "new" ? Open::create : looks ? Open::viewing : Open::existing);
-        return action->second(job);
+        Result r = action->second(job);
+        if (r.words.empty())
+            r.words = a->action == "new"             ? a->file + ": a new job\n"
+                      : job.content().setups.empty() ? "The job has no setups yet: take chart shots in\n"
+                                                     : "There is nothing to do\n";
+        return r;
     };
 }
 

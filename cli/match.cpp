@@ -252,6 +252,7 @@ Run add_verify(CLI::App& app) {
     app.add_option("--chart", a->chart, "Chart: id of an installed definition, or a definition file");
     return [a] {
         const auto shown = [&](const std::string& file, const std::string& chart) {
+            work::refuse_raw(file);
             const Side s = side_of(file, chart, {});
             return std::pair(s, match::picture_of(s.reading, own_colours_of(s)(balance::Balance{})));
         };

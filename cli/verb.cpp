@@ -57,6 +57,24 @@ frame::Frame ShotArguments::frame(const std::string& image) const {
     return frame::read(image, {frame::Size::measuring, o.encoding, work::showing_s(image, o), o.clip_code});
 }
 
+std::vector<std::filesystem::path> files_of(const std::vector<std::string>& named) {
+    std::vector<std::filesystem::path> all;
+    for (const std::string& name : named) {
+        std::error_code ec;
+        if (!std::filesystem::is_directory(name, ec)) {
+            all.emplace_back(name);
+            continue;
+        }
+        std::vector<std::filesystem::path> inside;
+        for (const auto& entry : std::filesystem::directory_iterator(name, ec))
+            if (entry.is_regular_file(ec) && frame::is_frame_name(entry.path()) && !frame::is_own_work(entry.path()))
+                inside.push_back(entry.path());
+        std::sort(inside.begin(), inside.end());
+        all.insert(all.end(), inside.begin(), inside.end());
+    }
+    return all;
+}
+
 void note_failure(Result& r, const std::string& what, const Error& problem) {
     const int code = exit_code_of(problem.kind());
     r.json["failed"].push_back({{"file", what}, {"code", code}, {"message", problem.what()}});

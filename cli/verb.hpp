@@ -25,6 +25,9 @@ struct Result {
     int status = done;
 };
 
+/// Files as they are named; of a folder all frames in it, by their names, but for what Refero wrote.
+std::vector<std::filesystem::path> files_of(const std::vector<std::string>& named);
+
 /// A failure that does not end the run: listed under "failed", and the first of them as the contract's "error". A write
 /// that failed weighs more than a source that cannot be read.
 void note_failure(Result& result, const std::string& what, const Error& problem);

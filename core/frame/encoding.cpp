@@ -1,5 +1,6 @@
 #include <OpenColorIO/OpenColorIO.h>
 
+#include "base/brief.hpp"
 #include "frame/frame.hpp"
 
 namespace refero::frame {
@@ -32,7 +33,7 @@ Encoding Encoding::named(const std::string& name_or_file) {
                     return static_cast<double>(rgb[channel]);
                 }};
     } catch (const ocio::Exception& problem) {
-        throw Error(ErrorKind::input, std::string("this LUT cannot be read: ") + problem.what(), name_or_file,
+        throw Error(ErrorKind::input, "this LUT cannot be read: " + in_brief(problem.what()), name_or_file,
                     "Name an encoding or a 1D LUT file");
     }
 }

@@ -8,6 +8,8 @@
 #include <lcms2.h>
 #include <nlohmann/json.hpp>
 
+#include "base/brief.hpp"
+
 namespace refero::prove {
 
 namespace ocio = OCIO_NAMESPACE;
@@ -51,7 +53,7 @@ CodeToCode by_ocio(const fs::path& file) {
             return v.cast<double>();
         };
     } catch (const ocio::Exception& problem) {
-        throw Error(ErrorKind::input, std::string("this cannot be read: ") + problem.what(), file,
+        throw Error(ErrorKind::input, "this cannot be read: " + in_brief(problem.what()), file,
                     "Give a LUT or CDL file that is whole: .cube, .clf, .ctf, .spi3d, .cdl, .cc ...");
     }
 }
@@ -189,7 +191,7 @@ balance::Cdl cdl_from(const fs::path& file) {
         c.saturation = cdl->getSat();
         return c;
     } catch (const ocio::Exception& problem) {
-        throw Error(ErrorKind::input, std::string("this is no CDL: ") + problem.what(), file,
+        throw Error(ErrorKind::input, "this is no CDL: " + in_brief(problem.what()), file,
                     "Give a .cc, .ccc or .cdl file that is whole");
     }
 }
@@ -206,7 +208,7 @@ balance::Look look_from(const fs::path& file) {
     const std::string text = read_file(file, 512 << 20), type = extension(file);
     if (type == ".json") try {
             return balance::look_from_json(text);
-        } catch (const Error& e) { throw Error(e.kind(), e.what(), file, e.remedy()); }
+        } catch (const Error& e) { throw Error(e.kind(), e.message(), file, e.remedy()); }
     balance::Brought brought{file.filename().string(), {}, 0, {}};
     if (type == ".cdl" || type == ".cc" || type == ".ccc") brought.cdl = cdl_from(file);
     else {

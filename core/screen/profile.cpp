@@ -231,6 +231,13 @@ void write_profile(const Display& d, const std::string& title, const fs::path& f
     cmsWriteTag(profile.get(), cmsSigCopyrightTag, text);
     cmsMLUfree(text);
     cmsWriteTag(profile.get(), cmsSigMediaWhitePointTag, cmsD50_XYZ());
+    if (options.icc_version == 4) { // how the display's white was brought to D50
+        const colour::Mat3 adapt = colour::adaptation(
+            Vec3(d.white.x / d.white.y, 1, (1 - d.white.x - d.white.y) / d.white.y), colour::white_d50);
+        cmsCIEXYZ rows[3];
+        for (int i = 0; i < 3; ++i) rows[i] = {adapt(i, 0), adapt(i, 1), adapt(i, 2)};
+        cmsWriteTag(profile.get(), cmsSigChromaticAdaptationTag, rows);
+    }
     const cmsTagSignature colorants[] = {cmsSigRedColorantTag, cmsSigGreenColorantTag, cmsSigBlueColorantTag};
     const cmsTagSignature curves[] = {cmsSigRedTRCTag, cmsSigGreenTRCTag, cmsSigBlueTRCTag};
     for (int k = 0; k < 3; ++k) {

@@ -249,10 +249,17 @@ plan::Change keep(const plan::Shoot& shoot, const MatchRequest& r, const match::
     return c;
 }
 
+void refuse_raw(const std::filesystem::path& picture) {
+    if (frame::kind_of(picture) == frame::FileKind::raw)
+        throw Error(ErrorKind::input, "a raw file is no picture yet", picture,
+                    "Give what was made of it: TIFF, PNG, JPEG");
+}
+
 match::Delivered verify_delivered(const Chain& chain, const std::filesystem::path& picture, std::stop_token stop) {
     if (!chain.correction || !chain.shot)
         throw Error(ErrorKind::usage, chain.title + " has no correction to verify a picture against", picture,
                     "Fit it first");
+    refuse_raw(picture);
     const MeasuredShot shot = take_shot(picture, {.chart = chain.shot->definition.id}, {}, stop);
     return match::verify(match::rendering_of(*chain.correction, chain.shot->reading), shown_by(side_of(shot), nullptr));
 }

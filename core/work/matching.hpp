@@ -97,6 +97,8 @@ struct ExposuresSeen {
 /// Throws Error where the key exposure itself is of no use, Error(cancelled).
 ExposuresSeen look_at_exposures(const ExposuresAsked& asked, const Progress& progress = {}, std::stop_token stop = {});
 
+/// Throws Error(input) for a raw file, which is no picture yet.
+void refuse_raw(const std::filesystem::path& picture);
 /// A delivered picture against what the setup's correction makes of its chart shot, by the chart that both show. Throws
 /// Error(usage) without a correction, Error(not_found) where the picture shows no chart.
 match::Delivered verify_delivered(const Chain& chain, const std::filesystem::path& picture, std::stop_token stop = {});

@@ -24,6 +24,14 @@ TEST_F(Cli, a_job_is_made_filled_fitted_and_handed_over) {
     EXPECT_TRUE(taken.object()["error"].contains("code"));
     const json again = run("job j.refero take a.dng --json").object();
     EXPECT_EQ(again["taken"][0]["known"], true);
+    // A folder is all frames in it.
+    fs::create_directories(scratch / "card" / "empty");
+    fs::copy_file(scratch / "a.dng", scratch / "card" / "z.dng");
+    written(scratch / "card" / "notes.txt", "words");
+    run("job card.refero new");
+    EXPECT_NE(run("job card.refero status").out.find("no setups yet"), std::string::npos);
+    EXPECT_EQ(run("job card.refero take card --json").object()["taken"].size(), 1u);
+    expect_error("job card.refero take card/empty", 3, "no frames");
 
     const Outcome fitted = run("job j.refero fit --json");
     EXPECT_EQ(fitted.status, 0) << fitted.err;

@@ -469,6 +469,7 @@ TEST_F(WaysOut, exposures_modes_and_deliveries_are_compared) {
     const json other = run("verify m/a.tif bare.png --json").object();
     EXPECT_GT(other["delta_e_2000"]["mean"].get<double>(), 1.5);
     EXPECT_NE(other["words"].get<std::string>().find("less saturated"), std::string::npos) << other["words"];
+    expect_error("verify m/a.tif a.dng", 3, "a raw file is no picture yet");
 }
 
 // A display that is sRGB itself (IEC 61966-2-1), a wide one, and a tired one: by hand.

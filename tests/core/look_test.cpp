@@ -181,7 +181,17 @@ TEST(Look, is_kept_as_text_with_its_lut_and_refused_where_it_cannot_be) {
         } catch (const Error& e) {
             EXPECT_NE(std::string(e.what()).find(name), std::string::npos) << e.what();
             EXPECT_FALSE(e.remedy().empty());
+            EXPECT_EQ(std::string(e.what()).find(e.remedy()), std::string(e.what()).rfind(e.remedy())) << e.what();
         }
+    }
+    // The line that is wrong is named, and no readers that tried.
+    write_whole(scratch / "short.cube", std::string("LUT_3D_SIZE 2\n0 0 0\n1 1\n"));
+    try {
+        prove::look_from(scratch / "short.cube");
+        ADD_FAILURE();
+    } catch (const Error& e) {
+        EXPECT_NE(e.message().find("line 3: "), std::string::npos) << e.message();
+        EXPECT_EQ(e.message().find("failed with"), std::string::npos) << e.message();
     }
 }
 

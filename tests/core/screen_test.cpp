@@ -203,6 +203,8 @@ TEST(Screen, the_profile_says_what_was_measured) {
         cmsHPROFILE profile = cmsOpenProfileFromFile(file.c_str(), "r"), xyz = cmsCreateXYZProfile();
         ASSERT_TRUE(profile);
         EXPECT_NEAR(cmsGetProfileVersion(profile), version == 2 ? 2.4 : 4.3, 0.11);
+        // ICC.1:2010, 9.2.15: how the white that was measured became D50.
+        EXPECT_EQ(cmsIsTag(profile, cmsSigChromaticAdaptationTag), version == 4);
         cmsHTRANSFORM t = cmsCreateTransform(profile, TYPE_RGB_DBL, xyz, TYPE_XYZ_DBL, INTENT_RELATIVE_COLORIMETRIC,
                                              cmsFLAGS_NOOPTIMIZE);
         const Vec3 white = light_of(d, Vec3::Ones());
