@@ -345,9 +345,12 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     desk().frames.make_ordinary(desk().chains.at(id(0)).chart_frame.id);
     desk().frames.remove({desk().job.shoot().frames.back().id});
     edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "n"}); });
-    QTest::qWait(400); // frames find their places
-    ASSERT_TRUE(idle());
-    std::vector<std::string> states{content()};
+    std::vector<std::string> states{""};
+    while (states.front() != content()) { // frames find their places a while after the last change, which work may make
+        ASSERT_TRUE(idle());
+        states.front() = content();
+        QTest::qWait(400);
+    }
     while (!desk().job.undo_title().isEmpty()) {
         desk().job.undo();
         QTest::qWait(1);
