@@ -111,7 +111,7 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
     actions->addStretch();
     actions = side_row();
     profile_ = side_button(tr("Write its profile \u2026"), "export",
-                           tr("A profile of matrix and curves, read back before it is kept; Refero uses it for this "
+                           tr("A profile of this display, read back before it is kept; Refero uses it for this "
                               "screen at once"),
                            false, actions);
     profile_->setObjectName("monitorProfile");

@@ -100,20 +100,15 @@ RehearsalPanel::RehearsalPanel(Desk& desk, QWidget* parent)
     own_->hide();
 }
 
-QString RehearsalPanel::table_for(const QComboBox* box, const QString& title) {
-    return box->currentIndex() < box->count() - 1
-               ? QString()
-               : QFileDialog::getOpenFileName(this, title, last_folder(),
-                                              tr("Tables (*.csv *.txt *.cgats);;All files (*)"));
+QString RehearsalPanel::ask_for_table(const QString& title) {
+    return QFileDialog::getOpenFileName(this, title, last_folder(), tr("Tables (*.csv *.txt *.cgats);;All files (*)"));
 }
 
 void RehearsalPanel::load_surfaces() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Reflectances of surfaces"), last_folder(),
-                                                      tr("Tables (*.csv *.txt *.cgats);;All files (*)"));
-    if (file.isEmpty()) return;
-    desk_.notices.guarded([&] { surfaces_ = work::load_shares(file.toStdString()); });
+    const QString file = ask_for_table(tr("Reflectances of surfaces"));
+    if (file.isEmpty() || !desk_.notices.guarded([&] { surfaces_ = work::load_shares(file.toStdString()); })) return;
     own_->setText(tr("Own surfaces: %1 of %2").arg(surfaces_.size()).arg(QFileInfo(file).fileName()));
-    own_->setVisible(!surfaces_.empty());
+    own_->show();
 }
 
 void RehearsalPanel::rehearse() {
@@ -125,7 +120,7 @@ void RehearsalPanel::rehearse() {
             title << box->currentText();
             return true;
         }
-        const QString file = table_for(box, what);
+        const QString file = ask_for_table(what);
         title << QFileInfo(file).completeBaseName();
         return !file.isEmpty() && desk_.notices.guarded([&] { load(fs::path(file.toStdString())); });
     };

@@ -22,8 +22,7 @@ private:
     void rehearse();
     void load_surfaces();
     void show_tried();
-    /// File of the table that a box's last entry stands for; empty: not that entry, or nothing was chosen.
-    QString table_for(const QComboBox* box, const QString& title);
+    QString ask_for_table(const QString& title); ///< its file; empty: none was chosen
 
     Desk& desk_;
     QComboBox *camera_, *light_, *lens_, *chart_, *lending_;

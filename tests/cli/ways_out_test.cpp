@@ -502,6 +502,11 @@ TEST_F(WaysOut, displays_are_told_apart) {
     EXPECT_NEAR(good["coverage"]["srgb"].get<double>(), 1, 0.01);
     EXPECT_LT(good["coverage"]["bt2020"].get<double>(), 0.7);
     EXPECT_TRUE(fs::exists(scratch / "good.icc"));
+    EXPECT_EQ(good["table_pays"], false);
+    ASSERT_EQ(run("monitor --measured good.csv -o table.icc --profile table").status, 0);
+    EXPECT_GT(fs::file_size(scratch / "table.icc"), 10 * fs::file_size(scratch / "good.icc"));
+    expect_error("monitor --measured good.csv -o table.icc", 2, "table.icc");
+    expect_error("monitor --measured good.csv --profile poster", 2, "poster");
     measured("wide.csv", "display-p3", 2.2, 120, 0.05, 1);
     const json wide = run("monitor --measured wide.csv --target display-p3 --json").object();
     EXPECT_EQ(wide["verdict"], "pass") << wide.dump(1);
