@@ -2,6 +2,7 @@
 #include <mutex>
 
 #include "frame/clip.hpp"
+#include "frame/sequence.hpp"
 #include "prove/elsewhere.hpp"
 #include "verb.hpp"
 #include "work/batch.hpp"
@@ -15,25 +16,12 @@ namespace {
 struct ApplyArguments : ShotArguments {
     std::string correction, second, folder, name = "{stem}";
     std::vector<std::string> images;
-    double kelvin = 0, from = -1, to = -1;
+    double kelvin = 0;
+    RangeArguments range;
     LookArgument look;
     DevelopArguments how;
     Outputs outputs;
 };
-
-/// The stills of a clip that are asked for: one, or all from one second to another.
-void add_clip(const ApplyArguments& a, const fs::path& file, std::vector<work::FrameSource>& sources) {
-    work::FrameSource s{file, {}, a.encoding, std::max(0.0, a.at), a.clip_code};
-    if (a.from < 0) return sources.push_back(s);
-    const frame::Clip clip = frame::read_clip(file);
-    const double step = 1 / std::max(1.0, clip.frames_per_second);
-    const double last = a.to >= 0 ? std::min(a.to, clip.duration_s) : clip.duration_s;
-    constexpr std::size_t most = 100000;
-    for (double at = a.from; at <= last + step / 4 && sources.size() < most; at += step) {
-        s.position_s = at + step / 4; // within the still, whatever is rounded
-        sources.push_back(s);
-    }
-}
 
 Result run(const ApplyArguments& a) {
     const work::DevelopOptions develop = a.how.options(a.outputs);
@@ -41,7 +29,7 @@ Result run(const ApplyArguments& a) {
     if (a.kelvin > 0 && a.second.empty())
         throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
                     "Give the other light's correction with --second");
-    if (a.to >= 0 && a.from < 0) throw Error(ErrorKind::usage, "--to needs --from", {}, "Say where the range begins");
+    a.range.check();
     const auto correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.correction)));
     work::SecondLight second{.kelvin = a.kelvin};
     if (!a.second.empty()) second.correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.second)));
@@ -51,25 +39,41 @@ Result run(const ApplyArguments& a) {
     std::vector<work::FrameSource> sources;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
-    work::Naming naming{a.name, correction->light_name, fit::name_of(correction->intent), develop.space, false};
-    for (const fs::path& file : files) {
-        if (frame::kind_of(file) != frame::FileKind::clip) sources.push_back({file, {}, a.encoding, 0, a.clip_code});
-        else try {
-                add_clip(a, file, sources);
-                if (a.from >= 0 && naming.pattern.find("{counter}") == std::string::npos)
-                    naming.pattern += "_{counter}";
-            } catch (const Error& e) { note_failure(r, file.string(), e); }
-    }
+    const work::Naming naming{a.name, correction->light_name, fit::name_of(correction->intent), develop.space, false};
+    for (const fs::path& file : files) try {
+            const auto stills = a.range.stills_of(file, a);
+            sources.insert(sources.end(), stills.begin(), stills.end());
+        } catch (const Error& e) { note_failure(r, file.string(), e); }
     std::vector<work::BatchFrame> frames;
     for (work::Development& d : work::plan_targets(sources, naming, develop.format, a.folder))
         frames.push_back({std::move(d), correction, second});
     std::vector<fs::path> inputs{a.correction, a.second, a.encoding, a.look.look};
-    inputs.insert(inputs.end(), files.begin(), files.end());
+    for (const work::FrameSource& source : sources) inputs.push_back(source.file);
     work_through(std::move(frames), inputs, a.folder, a.how, a.outputs, r, {});
     return r;
 }
 
 } // namespace
+
+void RangeArguments::add(CLI::App& app) {
+    app.add_option("--from", from, "Of clips: all stills from here on, s, to numbered files")
+        ->check(CLI::NonNegativeNumber);
+    app.add_option("--to", to, "Of clips: up to here, s; default: the end")->check(CLI::NonNegativeNumber);
+}
+
+void RangeArguments::check() const {
+    if (to >= 0 && from < 0) throw Error(ErrorKind::usage, "--to needs --from", {}, "Say where the range begins");
+}
+
+std::vector<work::FrameSource> RangeArguments::stills_of(const fs::path& file, const ShotArguments& shot) const {
+    if (frame::kind_of(file) != frame::FileKind::clip) return {{file, {}, shot.encoding, 0, shot.clip_code}};
+    const work::FrameSource clip{file, {}, shot.encoding, std::max(0.0, shot.at), shot.clip_code};
+    if (from < 0 && !frame::is_sequence_name(file)) return {clip};
+    const frame::Clip c = frame::read_clip(file);
+    const double begin = from >= 0 ? from : clip.position_s, end = from >= 0 ? to : shot.at;
+    return work::stills_between(clip, c.frames_per_second, begin,
+                                end >= 0 ? std::min(end, c.duration_s) : c.duration_s);
+}
 
 fit::Correction LookArgument::on(fit::Correction correction) const {
     if (look == "none") correction.look = {};
@@ -171,9 +175,7 @@ Run add_apply(CLI::App& app) {
         ->check(CLI::Range(1500.0, 25000.0));
     app.add_option("--at", a->at, "Of clips: the still at so many seconds; default: the first")
         ->check(CLI::NonNegativeNumber);
-    app.add_option("--from", a->from, "Of clips: all stills from here on, s, to numbered files")
-        ->check(CLI::NonNegativeNumber);
-    app.add_option("--to", a->to, "Of clips: up to here, s; default: the end")->check(CLI::NonNegativeNumber);
+    a->range.add(app);
     a->look.add(app);
     a->how.add(app);
     a->add_encoding(app);

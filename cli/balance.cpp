@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "balance/balance.hpp"
+#include "frame/sequence.hpp"
 #include "verb.hpp"
 #include "work/matching.hpp"
 
@@ -73,7 +74,7 @@ Result run(const BalanceArguments& a) {
     c.choice = "balance alone, as asked for";
     c.made = utc_now();
     c.program_version = program_version();
-    c.sources.push_back({std::filesystem::absolute(a.image), sha256_of(a.image), f.metadata, {}});
+    c.sources.push_back({std::filesystem::absolute(a.image), frame::content_hash(a.image), f.metadata, {}});
     if (f.is_raw && !f.camera_from_xyz)
         c.cautions.push_back("The file has no colour matrix: its colours are taken for those of BT.709");
     fit::save(c, a.output);

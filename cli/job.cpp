@@ -1,4 +1,5 @@
 // refero-cli job: a job's work without a window, by the same functions.
+#include "frame/sequence.hpp"
 #include "job/document.hpp"
 #include "verb.hpp"
 #include "work/archive.hpp"
@@ -80,7 +81,7 @@ Result take(job::JobFile& job, const JobArguments& a) {
     if (!a.encoding.empty()) frame::Encoding::named(a.encoding); // refuse what is not known before anything is read
     r.json["taken"] = r.json["failed"] = Json::array();
     const plan::Kit none;
-    const std::vector<fs::path> files = files_of(a.files);
+    const std::vector<fs::path> files = frame::gathered(files_of(a.files));
     if (files.empty())
         throw Error(ErrorKind::input, "there are no frames in this folder", a.files.front(),
                     "Name frames, clips, or a folder that holds some");

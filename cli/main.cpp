@@ -47,6 +47,7 @@ int main(int argc, char** argv) {
     verb("fit", "Make a correction from chart shots or readings", add_fit);
     verb("prove", "Show what a correction leaves on a frame or reading", add_prove);
     verb("apply", "Correct whole frames", add_apply);
+    verb("plate", "Write neutral scene-linear plates for effects, and the curve to see them through", add_plate);
     verb("export", "Write a correction for other programs", add_export);
     verb("curve", "Measure a camera's tone curve from chart frames", add_curve);
     verb("simulate", "Render a scene of the simulated set", add_simulate);

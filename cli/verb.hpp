@@ -40,6 +40,7 @@ Run add_inspect(CLI::App& app);
 Run add_fit(CLI::App& app);
 Run add_prove(CLI::App& app);
 Run add_apply(CLI::App& app);
+Run add_plate(CLI::App& app);
 Run add_export(CLI::App& app);
 Run add_curve(CLI::App& app);
 Run add_simulate(CLI::App& app);
@@ -81,6 +82,16 @@ struct ShotArguments {
     work::ShotOptions options() const;
     /// The frame to measure in, of a clip the still that is told or shows the chart.
     frame::Frame frame(const std::string& image) const;
+};
+
+/// Which stills of clips: one, or all from one second to another; of a sequence all.
+struct RangeArguments {
+    double from = -1, to = -1;
+    void add(CLI::App& app);
+    /// Throws Error(usage) for a range without a beginning.
+    void check() const;
+    /// Of other files the file itself; `at`: the one still, below 0 the first. Throws Error(input).
+    std::vector<work::FrameSource> stills_of(const std::filesystem::path& file, const ShotArguments& shot) const;
 };
 
 /// What every verb that writes has: nothing that exists is replaced unasked, and an input never.

@@ -31,9 +31,14 @@ Batches::Batches(JobDocument& job, Chains& chains, Handovers& handovers, Watcher
 int Batches::count(const BatchWish& wish) const {
     int n = 0;
     for (const Id setup : wish.setups)
-        if (chains_.has(setup) && chains_.at(setup).correction)
-            n += times_rendered(job_.shoot(), chains_.at(setup), wish.rendering) *
-                 ((chains_.at(setup).chart_frame.id ? 1 : 0) + static_cast<int>(chains_.at(setup).frames.size()));
+        if (chains_.has(setup) && chains_.at(setup).correction) {
+            const Chain& chain = chains_.at(setup);
+            int files = chain.chart_frame.id ? work::stills_in(chain.chart_frame) : 0;
+            for (const Id id : chain.frames)
+                if (const plan::Frame* f = job_.frame(id); f && id != chain.chart_frame.id)
+                    files += work::stills_in(*f);
+            n += times_rendered(job_.shoot(), chain, wish.rendering) * files;
+        }
     return n;
 }
 
@@ -95,11 +100,7 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
     }
     if (!handovers_.may_write(targets, Handovers::Consent::ask)) return emit changed();
     for (const fs::path& target : targets) watcher_.know(fs::absolute(target).lexically_normal()); // no new frames
-    gate_ = std::make_shared<Gate>();
-    state_.running = true;
-    paused_frames_ = 0;
-    since_.start();
-    emit changed();
+    start(state_.frames, state_.left_out, wish.folder);
     work::BatchOptions options{.develop = wish.develop};
     options.develop.existing = Existing::replace; // asked for
     tasks_.run(
@@ -107,35 +108,92 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
         frames.size() == 1 ? tr("Developing 1 frame") : tr("Developing %1 frames").arg(frames.size()),
         [=, this, gate = gate_](std::stop_token stop, const Progress& progress) -> Tasks::Then {
             std::size_t ended = 0;
-            QElapsedTimer told;
-            told.start();
             work::develop_all(
                 frames, options,
                 [&](const work::BatchEnd& end) {
-                    std::unique_lock lock(gate->mutex);
-                    gate->arrived.emplace_back(frames[end.frame].setup, end);
                     progress(static_cast<double>(++ended) / static_cast<double>(frames.size()));
-                    if (told.elapsed() > collect_every_ms || ended <= 1) {
-                        told.start();
-                        QMetaObject::invokeMethod(this, &Batches::collect, Qt::QueuedConnection);
-                    }
-                    gate->opened.wait(lock, stop, [&] { return !gate->closed; }); // paused after this frame
+                    take_down(*gate, frames[end.frame].setup, end, stop);
                 },
                 stop);
             return [] {};
         },
-        [this](const TaskEnd& end) {
-            collect();
-            state_.running = state_.paused = false;
-            if (end.how == TaskEnd::How::failed) state_.problems << end.problem;
-            emit changed();
-            if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
-            else if (state_.failed)
-                notices_.tell(tr("%1 of %2 frames could not be developed: %3")
-                                  .arg(state_.failed)
-                                  .arg(state_.frames)
-                                  .arg(state_.problems.first()));
-        });
+        [this](const TaskEnd& end) { finish(end); });
+}
+
+void Batches::start(int frames, int left_out, const fs::path& folder) {
+    state_ = {.frames = frames, .left_out = left_out, .running = true, .folder = folder};
+    gate_ = std::make_shared<Gate>();
+    gate_->told.start();
+    gate_->tell = [this] { QMetaObject::invokeMethod(this, &Batches::collect, Qt::QueuedConnection); };
+    paused_frames_ = 0;
+    since_.start();
+    emit changed();
+}
+
+void Batches::take_down(Gate& gate, Id setup, const work::BatchEnd& end, const std::stop_token& stop) {
+    std::unique_lock lock(gate.mutex);
+    gate.arrived.emplace_back(setup, end);
+    if (gate.told.elapsed() > collect_every_ms || gate.first) {
+        gate.first = false;
+        gate.told.start();
+        gate.tell();
+    }
+    gate.opened.wait(lock, stop, [&] { return !gate.closed; }); // paused after this frame
+}
+
+void Batches::finish(const TaskEnd& end) {
+    collect();
+    state_.running = state_.paused = false;
+    if (end.how == TaskEnd::How::failed) state_.problems << end.problem;
+    emit changed();
+    if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
+    else if (state_.failed)
+        notices_.tell(tr("%1 of %2 frames could not be developed: %3")
+                          .arg(state_.failed)
+                          .arg(state_.frames)
+                          .arg(state_.problems.first()));
+}
+
+std::vector<work::PlateSource> Batches::plates_of(Id setup) const {
+    if (!chains_.has(setup) || !chains_.at(setup).correction) return {};
+    return work::plate_sources(job_.shoot(), chains_.at(setup));
+}
+
+void Batches::make_plates(Id setup, const work::PlateOptions& wanted, const fs::path& folder) {
+    if (state_.running) return notices_.tell(tr("A batch is under way. Wait for it, or cancel it first."));
+    if (!chains_.has(setup) || !chains_.at(setup).correction)
+        return notices_.tell(tr("There is no correction for plates yet."));
+    work::PlateSet set;
+    if (!notices_.guarded(
+            [&] { set = work::plan_plates(plates_of(setup), chains_.at(setup).correction, folder, wanted); }))
+        return;
+    if (!handovers_.may_write(set.outputs(), Handovers::Consent::ask)) return;
+    for (const fs::path& target : set.outputs()) watcher_.know(fs::absolute(target).lexically_normal());
+    start(static_cast<int>(set.frames.size()), 0, folder);
+    work::PlateOptions options = wanted;
+    options.existing = Existing::replace; // asked for
+    tasks_.run(
+        {Doing::writing, setup}, tr("Writing the effects set"),
+        [=, this, gate = gate_](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+            std::size_t ended = 0;
+            const work::PlateResult done = work::write_plates(
+                set, options,
+                [&](const work::BatchEnd& end) {
+                    progress(static_cast<double>(++ended) / static_cast<double>(set.frames.size()));
+                    take_down(*gate, setup, end, stop);
+                },
+                stop);
+            double most = 0;
+            for (const work::PlateAgreement& a : done.agreement) most = std::max(most, a.most);
+            return [=, this] {
+                handovers_.handed_over({{setup, {set.display, "display curve", "to look at plates through"}},
+                                        {setup, {set.note, "note", "what is what, in words"}}});
+                notices_.tell(tr("The effects set is written. Through its curve the plates are within %1 codes of 255 "
+                                 "of the corrected pictures.")
+                                  .arg(most, 0, 'f', 2));
+            };
+        },
+        [this](const TaskEnd& end) { finish(end); });
 }
 
 void Batches::pause(bool on) {

@@ -6,7 +6,7 @@
 #include <mutex>
 
 #include "desk/chains.hpp"
-#include "work/batch.hpp"
+#include "work/plate.hpp"
 
 namespace refero::app {
 
@@ -35,6 +35,9 @@ public:
     /// How many frames the wish is for.
     int count(const BatchWish& wish) const;
     void develop(const BatchWish& wish);
+    /// The frames of a setup that have a part in its effects set.
+    std::vector<work::PlateSource> plates_of(Id setup) const;
+    void make_plates(Id setup, const work::PlateOptions& options, const fs::path& folder);
     void pause(bool on);
 
     /// Of the batch under way, else of the last one.
@@ -55,11 +58,17 @@ private:
     struct Gate {
         std::mutex mutex;
         std::condition_variable_any opened;
-        bool closed = false;
+        bool closed = false, first = true;
+        QElapsedTimer told;
+        std::function<void()> tell;
         std::vector<std::pair<Id, work::BatchEnd>> arrived; ///< setup, and what became of the frame
     };
     /// Those that are not finished.
     void begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before);
+    /// What has ended, kept for collect(); progress is told, and a pause waits here.
+    static void take_down(Gate& gate, Id setup, const work::BatchEnd& end, const std::stop_token& stop);
+    void start(int frames, int left_out, const fs::path& folder);
+    void finish(const TaskEnd& end);
     void collect();
 
     JobDocument& job_;

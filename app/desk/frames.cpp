@@ -5,6 +5,7 @@
 #include "chart/chart.hpp"
 #include "desk/document.hpp"
 #include "desk/watcher.hpp"
+#include "frame/sequence.hpp"
 #include "pictures/kept_pictures.hpp"
 #include "work/frames.hpp"
 #include "work/planning.hpp"
@@ -17,9 +18,8 @@ constexpr int settle_after_ms = 150;
 
 std::vector<plan::Frame> gone_of(const std::vector<plan::Frame>& frames) {
     std::vector<plan::Frame> gone;
-    std::error_code ec;
     for (const plan::Frame& f : frames)
-        if (!fs::exists(f.path, ec)) gone.push_back(f);
+        if (!frame::is_there(f.path)) gone.push_back(f);
     return gone;
 }
 
@@ -50,7 +50,7 @@ Frames::Frames(JobDocument& job, KitDocument& kit, Chains& chains, Pictures& pic
 }
 
 void Frames::open(const std::vector<fs::path>& files, Id current) {
-    for (const fs::path& file : files) notices_.guarded([&] { open_one(file, current); });
+    for (const fs::path& file : frame::gathered(files)) notices_.guarded([&] { open_one(file, current); });
 }
 
 void Frames::open_one(const fs::path& file, Id current) {
@@ -64,7 +64,7 @@ void Frames::open_one(const fs::path& file, Id current) {
         notices_.tell(tr("New frames in %1 come in by themselves from now on").arg(qt(file.string())));
         return;
     }
-    if (!fs::is_regular_file(status))
+    if (!fs::is_regular_file(status) && !frame::is_sequence_name(file))
         throw Error(ErrorKind::input,
                     ec && ec != std::errc::no_such_file_or_directory ? "it cannot be read: " + ec.message()
                                                                      : "there is no such file",
@@ -114,7 +114,7 @@ void Frames::open_reference(const fs::path& file, Id current) {
 }
 
 void Frames::take_in(const std::vector<fs::path>& files, Id setup) {
-    for (const fs::path& file : files)
+    for (const fs::path& file : frame::gathered(files))
         if (frame::is_frame_name(file)) take(file, {.setup = setup, .by_hand = setup != 0});
 }
 
@@ -177,6 +177,12 @@ void Frames::assign(const std::vector<Id>& frames, Id setup) { job_.change(work:
 void Frames::let_assign(const std::vector<Id>& frames) { job_.change(work::let_assign(job_.shoot(), frames)); }
 void Frames::make_chart_shot(Id frame, Id setup, double position_s) {
     job_.change(work::make_chart_shot(job_.shoot(), frame, setup, position_s));
+}
+void Frames::give_role(const std::vector<Id>& frames, const std::string& role) {
+    job_.change(work::give_role(job_.shoot(), frames, role));
+}
+void Frames::mark_range(Id frame, double from_s, double to_s) {
+    job_.change(work::mark_range(job_.shoot(), frame, from_s, to_s));
 }
 void Frames::make_ordinary(Id frame) { job_.change(work::make_ordinary(job_.shoot(), frame)); }
 void Frames::same_moment(Id frame, Id other) {

@@ -28,6 +28,10 @@ public:
     /// The frame shows the chart, or does not.
     void make_chart_shot(Id frame, Id setup, double position_s = 0);
     void make_ordinary(Id frame);
+    /// The frames' part in their setup's effects set, a name of work::PlateRole; empty: none.
+    void give_role(const std::vector<Id>& frames, const std::string& role);
+    /// The range of a clip that is developed, s; equal: none.
+    void mark_range(Id frame, double from_s, double to_s);
     /// Two frames of one moment: the second's camera gets the offset that makes their times equal.
     void same_moment(Id frame, Id other);
     void set_silent_lens(Id camera, Id lens);

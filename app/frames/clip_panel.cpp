@@ -12,7 +12,9 @@
 #include "../widgets/link_glyph.hpp"
 #include "apply/apply.hpp"
 #include "frame/clip.hpp"
+#include "frame/timecode.hpp"
 #include "work/footage.hpp"
+#include "work/handover.hpp"
 
 namespace refero::app {
 
@@ -23,11 +25,17 @@ void TimeLine::set_marks(std::vector<Mark> marks) {
     update();
 }
 
-int TimeLine::x_of(const Mark& mark) const {
+void TimeLine::set_range(double from_s, double to_s) {
+    from_s_ = from_s;
+    to_s_ = to_s;
+    update();
+}
+
+int TimeLine::x_of(double position_s) const {
     QStyleOptionSlider o;
     initStyleOption(&o);
     const int handle = style()->pixelMetric(QStyle::PM_SliderLength, &o, this);
-    return QStyle::sliderPositionFromValue(minimum(), maximum(), static_cast<int>(1000 * mark.position_s),
+    return QStyle::sliderPositionFromValue(minimum(), maximum(), static_cast<int>(1000 * position_s),
                                            width() - handle) +
            handle / 2;
 }
@@ -36,11 +44,16 @@ void TimeLine::paintEvent(QPaintEvent* event) {
     QSlider::paintEvent(event);
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
+    if (to_s_ > from_s_) { // a bracket under the line
+        p.setPen(QPen(Theme::now().text, 2));
+        const int from = x_of(from_s_), to = x_of(to_s_), y = height() - 3;
+        p.drawPolyline(QPolygon({{from, y - 5}, {from, y}, {to, y}, {to, y - 5}}));
+    }
     for (const Mark& m : marks_) {
         const LinkState state = m.verdict == "reshoot"   ? LinkState::broken
                                 : m.verdict == "caution" ? LinkState::worn
                                                          : LinkState::whole;
-        draw_link(p, QRectF(x_of(m) - 6, 0, 12, 15), state, Theme::now().text);
+        draw_link(p, QRectF(x_of(m.position_s) - 6, 0, 12, 15), state, Theme::now().text);
     }
 }
 
@@ -48,7 +61,7 @@ bool TimeLine::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
         for (const Mark& m : marks_)
-            if (std::abs(help->pos().x() - x_of(m)) < 8 && help->pos().y() < 16) {
+            if (std::abs(help->pos().x() - x_of(m.position_s)) < 8 && help->pos().y() < 16) {
                 QToolTip::showText(help->globalPos(), m.words, this);
                 return true;
             }
@@ -61,9 +74,13 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
       desk_(desk),
       picture_(new QLabel),
       time_(new QLabel),
+      range_(new QLabel),
       slider_(new TimeLine),
       take_(new QPushButton(tr("The chart is seen here"))),
-      find_(new QPushButton(tr("Find the chart"))) {
+      find_(new QPushButton(tr("Find the chart"))),
+      in_(new QPushButton(tr("Range from here"))),
+      out_(new QPushButton(tr("to here"))),
+      whole_(new QPushButton(tr("No range"))) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     picture_->setFixedSize(288, 162);
@@ -82,6 +99,15 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     column->addWidget(slider_);
     auto* line = new QHBoxLayout;
     line->addWidget(time_);
+    line->addSpacing(10);
+    in_->setToolTip(tr("The pictures from here on are developed with the setup's frames (I)"));
+    out_->setToolTip(tr("... up to here (O)"));
+    whole_->setToolTip(tr("Only the picture that shows the chart is developed"));
+    in_->setShortcut(QKeySequence(Qt::Key_I));
+    out_->setShortcut(QKeySequence(Qt::Key_O));
+    for (QPushButton* button : {in_, out_, whole_}) line->addWidget(button);
+    range_->setProperty("dim", true);
+    line->addWidget(range_);
     line->addStretch();
     find_->setToolTip(tr("Looks through the clip for the pictures that show a chart best: sharp, straight, unclipped, "
                          "nothing before it"));
@@ -99,9 +125,13 @@ ClipPanel::ClipPanel(Desk& desk, QWidget* parent)
     delay_.setInterval(60);
     connect(&delay_, &QTimer::timeout, this, &ClipPanel::show_picture);
     connect(slider_, &QSlider::valueChanged, this, [this] {
-        time_->setText(tr("%1 s").arg(position_s(), 0, 'f', 1));
+        show_place();
         delay_.start();
     });
+    connect(in_, &QPushButton::clicked, this, [this] { mark(true); });
+    connect(out_, &QPushButton::clicked, this, [this] { mark(false); });
+    connect(whole_, &QPushButton::clicked, this, [this] { desk_.frames.mark_range(frame_, 0, 0); });
+    connect(&desk_.job, &JobDocument::changed, this, &ClipPanel::show_range);
     connect(find_, &QPushButton::clicked, this, &ClipPanel::find_chart);
     connect(take_, &QPushButton::clicked, this, [this] {
         const plan::Frame* f = desk_.job.frame(frame_);
@@ -117,11 +147,53 @@ void ClipPanel::set_frame(Id id) {
     setVisible(f && f->kind == plan::FrameKind::clip && f->problem.empty());
     if (!isVisibleTo(parentWidget()) || id == frame_) return;
     frame_ = id;
+    show_range();
     slider_->set_marks({});
     slider_->setRange(0, std::max(0, static_cast<int>(1000 * f->duration_s) - 1));
     slider_->setValue(static_cast<int>(1000 * f->position_s));
-    time_->setText(tr("%1 s").arg(position_s(), 0, 'f', 1));
+    show_place();
     show_picture();
+}
+
+namespace {
+
+/// Where a picture of a clip lies: its time code where the recording has one, else seconds.
+QString place_of(const plan::Frame& f, double position_s) {
+    const std::string code = frame::timecode_after(f.timecode, f.frames_per_second,
+                                                   static_cast<long>(position_s * f.frames_per_second + 1e-4));
+    return code.empty() ? ClipPanel::tr("%1 s").arg(position_s, 0, 'f', 1) : qt(code);
+}
+
+} // namespace
+
+void ClipPanel::show_place() {
+    const plan::Frame* f = desk_.job.frame(frame_);
+    if (!f) return;
+    time_->setText(place_of(*f, position_s()));
+    time_->setToolTip(f->timecode.empty() ? QString()
+                                          : tr("%1 s from the beginning%2")
+                                                .arg(position_s(), 0, 'f', 2)
+                                                .arg(f->reel.empty() ? QString() : tr(", reel %1").arg(qt(f->reel))));
+}
+
+void ClipPanel::show_range() {
+    const plan::Frame* f = desk_.job.frame(frame_);
+    if (!f) return;
+    slider_->set_range(f->from_s, f->to_s);
+    whole_->setEnabled(f->has_range());
+    range_->setText(
+        f->has_range()
+            ? tr("%1 to %2, %3 pictures").arg(place_of(*f, f->from_s), place_of(*f, f->to_s)).arg(work::stills_in(*f))
+            : QString());
+}
+
+// A beginning after the end, or an end before the beginning, moves the other one along.
+void ClipPanel::mark(bool in) {
+    const plan::Frame* f = desk_.job.frame(frame_);
+    if (!f) return;
+    const double here = position_s(), end = f->has_range() ? f->to_s : f->duration_s;
+    if (in) desk_.frames.mark_range(frame_, here, here < end ? end : f->duration_s);
+    else desk_.frames.mark_range(frame_, here > f->from_s ? f->from_s : 0, here);
 }
 
 void ClipPanel::find_chart() {

@@ -23,6 +23,8 @@ public:
     };
     explicit TimeLine(QWidget* parent = nullptr);
     void set_marks(std::vector<Mark> marks);
+    /// The range that is developed, s; equal: none.
+    void set_range(double from_s, double to_s);
     const std::vector<Mark>& marks() const { return marks_; }
 
 protected:
@@ -30,9 +32,10 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    int x_of(const Mark& mark) const;
+    int x_of(double position_s) const;
 
     std::vector<Mark> marks_;
+    double from_s_ = 0, to_s_ = 0;
 };
 
 class ClipPanel : public QWidget {
@@ -46,16 +49,22 @@ public:
     TimeLine* slider() { return slider_; }
     QPushButton* find_button() { return find_; }
     QPushButton* take_button() { return take_; }
+    QPushButton* in_button() { return in_; }
+    QPushButton* out_button() { return out_; }
+    QPushButton* whole_button() { return whole_; }
 
 private:
+    void show_place();
+    void show_range();
+    void mark(bool in);
     void show_picture();
     void find_chart();
 
     Desk& desk_;
     Id frame_ = 0;
-    QLabel *picture_, *time_;
+    QLabel *picture_, *time_, *range_;
     TimeLine* slider_;
-    QPushButton *take_, *find_;
+    QPushButton *take_, *find_, *in_, *out_, *whole_;
     QTimer delay_;
     int request_ = 0;
 };

@@ -117,12 +117,16 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
         if (f.f_number > 0) parts << tr("f/%1").arg(f.f_number);
         if (f.iso > 0) parts << tr("ISO %1").arg(f.iso);
         if (f.duration_s > 0) parts << tr("%1 s long").arg(f.duration_s, 0, 'f', 1);
+        if (!f.timecode.empty()) parts << tr("from %1").arg(qt(f.timecode));
+        if (!f.reel.empty()) parts << tr("reel %1").arg(qt(f.reel));
         return parts.join(", ");
     }
     case what:
         if (!f.problem.empty()) return tr("unreadable");
-        if (f.kind == plan::FrameKind::clip) return tr("clip");
-        return f.kind == plan::FrameKind::chart ? tr("chart") : tr("frame");
+        return (f.kind == plan::FrameKind::clip    ? tr("clip")
+                : f.kind == plan::FrameKind::chart ? tr("chart")
+                                                   : tr("frame")) +
+               (f.role.empty() ? QString() : ", " + qt(f.role));
     case gate: {
         const plan::Finding* worst = worst_of(f);
         if (!worst) return {};

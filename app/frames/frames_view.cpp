@@ -8,6 +8,7 @@
 #include "../setup/page.hpp"
 #include "../theme.hpp"
 #include "clip_panel.hpp"
+#include "work/plate.hpp"
 
 namespace refero::app {
 
@@ -179,6 +180,16 @@ void FramesView::menu_at(const QPoint& at) {
     menu.addAction(tr("Both show the same moment (sets the clocks)"), this,
                    [=, this] { desk_.frames.same_moment(picked[0], picked[1]); })
         ->setEnabled(picked.size() == 2);
+    QMenu* effects = menu.addMenu(tr("For effects"));
+    effects->setToolTip(tr("Parts of an effects set, written on the setup's page Handover as neutral plates"));
+    const auto part = [&](const QString& words, std::optional<work::PlateRole> role) {
+        effects->addAction(words, this,
+                           [=, this] { desk_.frames.give_role(picked, role ? plan::name_of(*role) : std::string()); });
+    };
+    part(tr("Plate: effects are put into it"), work::PlateRole::plate);
+    part(tr("Clean plate: without what will be replaced"), work::PlateRole::clean);
+    part(tr("Reference object: a grey or mirror ball"), work::PlateRole::object);
+    part(tr("None"), std::nullopt);
     menu.addSeparator();
     menu.addAction(tr("Remove from the job (the files stay)"), this, [=, this] { desk_.frames.remove(picked); });
     menu.exec(table_->viewport()->mapToGlobal(at));

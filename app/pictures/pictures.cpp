@@ -5,6 +5,7 @@
 
 #include "desk/document.hpp"
 #include "frame/preview.hpp"
+#include "frame/sequence.hpp"
 #include "pictures/kept_pictures.hpp"
 
 namespace refero::app {
@@ -211,8 +212,7 @@ void Pictures::thumbnail(Id frame, std::function<void(QImage)> show) {
     const work::FrameSource source = work::source_of(job_.shoot(), *row);
     const std::string key = picture_key(source);
     if (const QImage kept = kept_picture(key); !kept.isNull()) return show(kept);
-    std::error_code ec;
-    if (failed_.contains(shown_key(source)) || !fs::exists(source.file, ec)) return;
+    if (failed_.contains(shown_key(source)) || !frame::is_there(source.file)) return;
     tasks_.run_quietly(
         {},
         [=](std::stop_token stop, const Progress&) -> Tasks::Then {

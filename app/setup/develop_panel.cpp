@@ -18,6 +18,7 @@ struct Kind {
     apply::Format format;
     apply::Depth depth;
     const char* title;
+    bool effects_set = false; ///< neutral plates and the curve to see them through
 };
 constexpr Kind kinds[] = {
     {apply::Format::tiff, apply::Depth::sixteen, QT_TRANSLATE_NOOP("DevelopPanel", "TIFF, 16 bit")},
@@ -28,7 +29,11 @@ constexpr Kind kinds[] = {
     {apply::Format::exr, apply::Depth::half, QT_TRANSLATE_NOOP("DevelopPanel", "EXR, linear, half")},
     {apply::Format::exr, apply::Depth::full, QT_TRANSLATE_NOOP("DevelopPanel", "EXR, linear, float")},
     {apply::Format::dng, apply::Depth::usual, QT_TRANSLATE_NOOP("DevelopPanel", "DNG copies: balance and profile")},
+    {apply::Format::exr, apply::Depth::half, QT_TRANSLATE_NOOP("DevelopPanel", "Effects set: plates and display curve"),
+     true},
 };
+
+const Kind& kind_at(const QComboBox* box) { return kinds[std::max(0, box->currentIndex())]; }
 
 QString left_words(double seconds) {
     if (seconds <= 0) return {};
@@ -157,7 +162,7 @@ QWidget* DevelopPanel::make_progress() {
 }
 
 BatchWish DevelopPanel::wish() const {
-    const Kind& kind = kinds[std::max(0, kind_->currentIndex())];
+    const Kind& kind = kind_at(kind_);
     BatchWish w;
     w.setups = which_->currentIndex() == 0 ? std::vector{setup_} : desk_.chains.ids();
     w.second = which_->currentIndex() == 0 ? second_->currentData().toLongLong() : 0;
@@ -177,6 +182,16 @@ BatchWish DevelopPanel::wish() const {
 void DevelopPanel::develop() {
     if (folder_->text().trimmed().isEmpty()) return desk_.notices.tell(tr("Name a folder for the frames first."));
     remember_folder(folder_->text());
+    if (kind_at(kind_).effects_set) {
+        const bool video =
+            desk_.chains.has(setup_) &&
+            plan::record(desk_.job.shoot().modes, desk_.chains.at(setup_).row.mode)->kind == plan::ModeKind::video;
+        return desk_.batches.make_plates(setup_,
+                                         {.space = space_->currentText().toStdString(),
+                                          .display = video ? "bt709" : "srgb",
+                                          .depth = kind_at(kind_).depth},
+                                         folder_->text().toStdString());
+    }
     desk_.batches.develop(wish());
 }
 
@@ -188,12 +203,30 @@ void DevelopPanel::show_setup(Id setup) {
 }
 
 void DevelopPanel::count() {
-    second_->setEnabled(which_->currentIndex() == 0 && second_->count() > 1);
     // A copy has no pixels of its own: no space, and no exposure or finish.
-    const bool copies = kinds[std::max(0, kind_->currentIndex())].format == apply::Format::dng;
-    for (QWidget* w : {static_cast<QWidget*>(space_), static_cast<QWidget*>(gamut_), static_cast<QWidget*>(parts_[1]),
-                       static_cast<QWidget*>(parts_[3]), static_cast<QWidget*>(parts_[4])})
-        w->setEnabled(!copies);
+    const bool copies = kind_at(kind_).format == apply::Format::dng, set = kind_at(kind_).effects_set;
+    space_->setEnabled(!copies);
+    gamut_->setEnabled(!copies && !set);
+    for (std::size_t i = 0; i < parts_.size(); ++i)
+        parts_[i]->setEnabled(!set && (!copies || i == 0 || i == 2)); // a copy has balance and colour
+    for (QWidget* w : {static_cast<QWidget*>(which_), static_cast<QWidget*>(second_), static_cast<QWidget*>(rendering_),
+                       static_cast<QWidget*>(pattern_), static_cast<QWidget*>(resume_)})
+        w->setEnabled(!set);
+    if (set) {
+        if (colour::rgb_space(space_->currentText().toStdString()).transfer != colour::Transfer::linear)
+            space_->setCurrentText("acescg");
+        const auto plates = desk_.batches.plates_of(setup_);
+        const auto own = std::count_if(plates.begin(), plates.end(),
+                                       [](const work::PlateSource& p) { return p.role != work::PlateRole::chart; });
+        count_->setText(own == 0
+                            ? tr("No frame of this setup has a part in an effects set yet. In Frames, give them one "
+                                 "with a right click: plate, clean plate, reference object.")
+                            : tr("%1 with the chart shot, as scene-linear EXR without finish and look; the display "
+                                 "curve beside them holds these, and a note says what the renderer needs.")
+                                  .arg(own == 1 ? tr("One frame") : tr("%1 frames").arg(own)));
+        return;
+    }
+    second_->setEnabled(which_->currentIndex() == 0 && second_->count() > 1);
     const int n = desk_.batches.count(wish());
     count_->setText(
         n == 0 ? tr("There is no corrected frame here yet.")

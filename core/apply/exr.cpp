@@ -2,6 +2,7 @@
 #include <ImfChannelList.h>
 #include <ImfChromaticitiesAttribute.h>
 #include <ImfFrameBuffer.h>
+#include <ImfFramesPerSecond.h>
 #include <ImfHeader.h>
 #include <ImfInputFile.h>
 #include <ImfOutputFile.h>
@@ -9,6 +10,7 @@
 #include <ImfStringAttribute.h>
 
 #include "apply/internal.hpp"
+#include "frame/timecode.hpp"
 
 namespace refero::apply {
 
@@ -32,6 +34,11 @@ Imf::Header header_of(const Picture& p, const frame::Metadata& m, Imf::PixelType
     if (m.exposure_s > 0) Imf::addExpTime(header, static_cast<float>(m.exposure_s));
     if (m.f_number > 0) Imf::addAperture(header, static_cast<float>(m.f_number));
     if (m.iso > 0) Imf::addIsoSpeed(header, static_cast<float>(m.iso));
+    text("reelName", m.reel);
+    constexpr double most_numbered = 30.5; // pictures a second that a time code of 32 bits tells apart
+    if (const std::uint32_t code = frame::packed_timecode(m.timecode); code && m.frames_per_second < most_numbered)
+        Imf::addTimeCode(header, Imf::TimeCode(code & ~(0xc0U << 24), 0, Imf::TimeCode::TV60_PACKING));
+    if (m.frames_per_second > 0) Imf::addFramesPerSecond(header, Imf::guessExactFps(m.frames_per_second));
     if (m.position) {
         Imf::addLatitude(header, static_cast<float>(m.position->latitude_deg));
         Imf::addLongitude(header, static_cast<float>(m.position->longitude_deg));

@@ -78,6 +78,11 @@ void write_cube(const std::function<colour::Vec3(const colour::Vec3&)>& renderin
 Written write(const fit::Correction& correction, const std::string& format, const std::filesystem::path& file,
               const Options& options = {});
 
+/// What stands between a neutral plate and the picture: scene-linear light of one space to codes of another, through
+/// the correction's finish and look; Common LUT Format. Throws Error(usage) for a space that is not linear.
+void write_display_curve(const fit::Correction& correction, const std::string& scene, const std::string& display,
+                         const std::filesystem::path& file);
+
 /// A DNG camera profile as bytes, and its name: what copies of DNG files take in. `options`: second, name,
 /// camera_model.
 std::pair<std::vector<unsigned char>, std::string> camera_profile(const fit::Correction& correction, Options options);

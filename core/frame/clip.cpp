@@ -268,6 +268,16 @@ private:
         clip_.make = tag(m, {"make"});
         clip_.model = tag(m, {"model"});
         clip_.taken = tag(m, {"creation_time", "DATE", "date"}).substr(0, 19);
+        // The file's, the picture track's, or those of a track of time codes beside it.
+        const auto named = [&](std::initializer_list<const char*> keys) {
+            std::string said = tag(m, keys);
+            if (said.empty()) said = tag(stream().metadata, keys);
+            for (unsigned i = 0; said.empty() && i < format_->nb_streams; ++i)
+                said = tag(format_->streams[i]->metadata, keys);
+            return said;
+        };
+        clip_.timecode = named({"timecode"});
+        clip_.reel = named({"reel_name", "reel"});
     }
 
     /// The next picture in the order of showing; null at the end.

@@ -1,4 +1,5 @@
-// Clips: what they say of themselves, and pictures of them, through FFmpeg's libraries.
+// Clips: what they say of themselves, and pictures of them: through FFmpeg's libraries, or numbered pictures
+// (sequence.hpp) one by one.
 #pragma once
 
 #include <array>
@@ -13,6 +14,7 @@ struct Clip {
     double duration_s = 0, frames_per_second = 0;
     std::string transfer; ///< name of the transfer function that the clip is tagged with; "bt709" where it is not
     std::string make, model, taken;
+    std::string timecode, reel; ///< of the first picture; empty where the recording has none
 };
 
 /// How a picture of a clip is given.
@@ -28,7 +30,8 @@ struct StillOptions {
 /// An open clip. Pictures one after another are decoded as they come; a picture elsewhere costs one seek.
 class ClipReader {
 public:
-    /// Throws Error(input) for files without a picture track that can be read.
+    /// A clip, or the name of a sequence. Throws Error(input) for files without a picture track that can be read, and
+    /// for sequences with a gap.
     explicit ClipReader(const std::filesystem::path& file);
     ~ClipReader();
     ClipReader(const ClipReader&) = delete;

@@ -12,6 +12,7 @@
 #include "frame/internal.hpp"
 #include "frame/own_work.hpp"
 #include "frame/preview.hpp"
+#include "frame/sequence.hpp"
 
 namespace refero::frame {
 
@@ -120,7 +121,7 @@ std::string sexagesimal(double degrees) {
 } // namespace
 
 FileKind kind_of(const fs::path& file) {
-    if (is_clip_name(file)) return FileKind::clip;
+    if (is_clip_name(file) || is_sequence_name(file)) return FileKind::clip;
     if (is_raw_name(file)) return FileKind::raw;
     if (!is_raster_name(file)) return FileKind::unknown;
     const std::string extension = extension_of(file);
@@ -145,6 +146,7 @@ std::string Metadata::camera() const {
 }
 
 Frame read(const fs::path& file, const ReadOptions& options, std::stop_token stop) {
+    if (is_sequence_name(file)) return read_still(file, options, stop);
     std::error_code ec;
     if (!fs::exists(file, ec)) throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
     if (!fs::is_regular_file(file, ec)) throw Error(ErrorKind::input, "this is not a file", file, "Name a file");
@@ -213,6 +215,8 @@ static std::string written_by_people(const Exiv2::Image& image) {
 
 Metadata read_metadata(const fs::path& file) {
     Metadata m;
+    if (const std::string extension = extension_of(file); extension == ".exr" || extension == ".dpx")
+        return describe_raster(file);
     try {
         start_metadata();
         const auto image = Exiv2::ImageFactory::open(file.string());

@@ -37,6 +37,8 @@ struct Metadata {
                        ///< Saturation, Sharpness); empty: normal
     std::optional<Position> position;
     std::string xmp; ///< packet of what people wrote: rating, title, caption, author, rights, keywords; no developing
+    std::string timecode, reel; ///< of a picture of a recording: see timecode.hpp
+    double frames_per_second = 0;
     std::string image_id;       ///< EXIF ImageUniqueID, 32 hexadecimal digits; of written pictures: how they were made
     std::string camera() const; ///< "make model" without a repeated make; "unknown camera"
 };
@@ -132,7 +134,8 @@ struct ReadOptions {
 /// it needs more memory than is free.
 Frame read(const std::filesystem::path& file, const ReadOptions& options = {}, std::stop_token stop = {});
 
-/// What the file says about the shot, without its pixels (Exiv2). Never throws for a readable file.
+/// What the file says about the shot, without its pixels (Exiv2; EXR and DPX: OpenImageIO). Never throws for a readable
+/// file.
 Metadata read_metadata(const std::filesystem::path& file);
 
 /// The shot's metadata as an EXIF block (a TIFF structure, as JPEG and PNG carry it), orientation upright, with the
@@ -150,7 +153,8 @@ std::string exif_time(const std::string& iso);
 bool is_own_work(const std::filesystem::path& file);
 
 enum class FileKind { unknown, raw, picture, clip };
-/// By the name, and for TIFF by the content as well: a DNG may bear such a name.
+/// By the name, and for TIFF by the content as well: a DNG may bear such a name. Numbered pictures (sequence.hpp) are a
+/// clip.
 FileKind kind_of(const std::filesystem::path& file);
 /// True if the name looks like anything that read() takes.
 bool is_frame_name(const std::filesystem::path& file);

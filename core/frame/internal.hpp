@@ -18,10 +18,16 @@ struct ClipReader::Open {
 // NOLINTNEXTLINE(clang-diagnostic-return-type-c-linkage)
 extern "C" Frame refero_read_raster(const std::filesystem::path& file, const ReadOptions& options,
                                     const std::stop_token& stop);
+// NOLINTNEXTLINE(clang-diagnostic-return-type-c-linkage)
+extern "C" Metadata refero_describe_raster(const std::filesystem::path& file);
 extern "C" ClipReader::Open* refero_open_clip(const std::filesystem::path& file);
 
+/// Numbered pictures read one by one, with the same cuts and sizes as a clip's.
+ClipReader::Open* open_sequence(const std::filesystem::path& name);
 Frame read_raw(const std::filesystem::path& file, Size size, const std::stop_token& stop);
 Frame read_raster(const std::filesystem::path& file, const ReadOptions& options, const std::stop_token& stop);
+/// What the header of an EXR or DPX says; never throws for what it does not say.
+Metadata describe_raster(const std::filesystem::path& file);
 Frame read_still(const std::filesystem::path& file, const ReadOptions& options, const std::stop_token& stop);
 /// Of what kind the raw data in a DNG are compressed (Exiv2).
 bool is_lossy_raw(const std::filesystem::path& file);

@@ -1,5 +1,6 @@
 #include "frame/module.hpp"
 
+#include <cmath>
 #include <map>
 #include <mutex>
 
@@ -7,6 +8,8 @@
 
 #include "frame/clip.hpp"
 #include "frame/internal.hpp"
+#include "frame/sequence.hpp"
+#include "frame/timecode.hpp"
 
 namespace refero::frame {
 
@@ -39,7 +42,16 @@ Frame read_raster(const fs::path& file, const ReadOptions& options, const std::s
     return call(file, options, stop);
 }
 
+Metadata describe_raster(const fs::path& file) {
+    static auto* const call = from_module<decltype(refero_describe_raster)>("pictures", "refero_describe_raster");
+    return call(file);
+}
+
 ClipReader::ClipReader(const fs::path& file) {
+    if (is_sequence_name(file)) {
+        open_.reset(open_sequence(file));
+        return;
+    }
     std::error_code ec;
     if (!fs::is_regular_file(file, ec)) throw Error(ErrorKind::input, "there is no such file", file, "Check the path");
     static auto* const open = from_module<decltype(refero_open_clip)>("clips", "refero_open_clip");
@@ -56,9 +68,13 @@ void ClipReader::look_among(Among pictures) { open_->look_among(pictures); }
 
 Frame ClipReader::still(double position_s, const StillOptions& options, const std::stop_token& stop) {
     Frame f = open_->still(position_s, options, stop);
-    f.metadata.make = clip().make;
-    f.metadata.model = clip().model;
-    f.metadata.taken = clip().taken;
+    Metadata& m = f.metadata;
+    m.make = clip().make;
+    m.model = clip().model;
+    m.taken = clip().taken;
+    m.reel = clip().reel;
+    m.frames_per_second = clip().frames_per_second;
+    m.timecode = timecode_after(clip().timecode, m.frames_per_second, std::lround(shown_s() * m.frames_per_second));
     return f;
 }
 

@@ -8,6 +8,7 @@
 #include <tbb/parallel_for.h>
 
 #include "frame/internal.hpp"
+#include "frame/timecode.hpp"
 
 namespace refero::frame {
 
@@ -178,6 +179,58 @@ Frame refero_read_raster(const fs::path& file, const ReadOptions& options, const
     if (f.recorded.chroma == "4:4:4") f.recorded.chroma.clear();
     make_upright(f, spec.get_int_attribute("Orientation", 1));
     return f;
+}
+
+// What DPX (SMPTE ST 268-1) and OpenEXR name, by the names that OpenImageIO gives to both.
+Metadata refero_describe_raster(const fs::path& file) {
+    Metadata m;
+    const auto input = OIIO::ImageInput::open(file.string());
+    if (!input) {
+        OIIO::geterror(); // taken note of
+        return m;
+    }
+    const OIIO::ImageSpec& spec = input->spec();
+    const auto text = [&](std::initializer_list<const char*> names) {
+        for (const char* name : names)
+            if (std::string s(spec.get_string_attribute(name)); !s.empty()) return s;
+        return std::string();
+    };
+    const auto number = [&](std::initializer_list<const char*> names) {
+        for (const char* name : names)
+            if (const double v = static_cast<double>(spec.get_float_attribute(name)); std::isfinite(v) && v > 0)
+                return v;
+        return 0.0;
+    };
+    m.make = text({"Make", "cameraMake"});
+    m.model = text({"Model", "cameraModel", "dpx:InputDevice"});
+    m.serial_number = text({"cameraSerialNumber", "Exif:BodySerialNumber", "dpx:InputDeviceSerialNumber"});
+    m.lens = text({"lensModel", "Exif:LensModel"});
+    m.taken = text({"DateTime", "capDate"});
+    if (m.taken.size() >= 19 && m.taken[4] == ':') {
+        m.taken[4] = m.taken[7] = '-';
+        m.taken[10] = 'T';
+        m.taken.resize(19);
+    } else {
+        m.taken.clear();
+    }
+    m.exposure_s = number({"ExposureTime", "expTime"});
+    m.f_number = number({"FNumber", "aperture"});
+    m.iso = number({"isoSpeed", "Exif:ISOSpeedRatings", "Exif:PhotographicSensitivity"});
+    m.image_id = text({"imageUniqueID", "Exif:ImageUniqueID"});
+    m.xmp = text({"xmp"});
+    m.reel = text({"reelName", "smpte:ReelName"});
+    if (const OIIO::ParamValue* code = spec.find_attribute("smpte:TimeCode");
+        code && code->datasize() >= static_cast<int>(sizeof(std::uint32_t)))
+        m.timecode = unpacked_timecode(*static_cast<const std::uint32_t*>(code->data()));
+    if (m.timecode == "00:00:00:00" && !spec.find_attribute("FramesPerSecond")) m.timecode.clear();
+    if (const OIIO::ParamValue* rate = spec.find_attribute("FramesPerSecond");
+        rate && rate->type().vecsemantics == OIIO::TypeDesc::RATIONAL) {
+        const auto* r = static_cast<const int*>(rate->data());
+        m.frames_per_second = r[1] > 0 ? static_cast<double>(r[0]) / r[1] : 0;
+    } else {
+        m.frames_per_second = number({"FramesPerSecond", "framesPerSecond", "dpx:FrameRate", "dpx:TemporalFrameRate"});
+    }
+    return m;
 }
 
 } // namespace refero::frame

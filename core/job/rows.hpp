@@ -37,7 +37,8 @@ REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(ba
             C(note), C(settings));
 REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode),
             C(setup), C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
-            C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s));
+            C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s), C(timecode),
+            C(reel), C(frames_per_second), C(from_s), C(to_s), C(role));
 REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted),
             C(kelvin), C(duv));
 REFERO_ROWS(Reading, "reading", C(chart_shot), C(made_from), C(content));

@@ -191,6 +191,15 @@ CREATE TABLE answer (id INTEGER PRIMARY KEY, at TEXT, task TEXT, about TEXT, lev
 constexpr const char* job_8 = R"(
 ALTER TABLE correction ADD COLUMN name TEXT DEFAULT '';
 )";
+// Recordings bear a time code, a range of them is developed; frames have a part in effects sets.
+constexpr const char* job_9 = R"(
+ALTER TABLE frame ADD COLUMN timecode TEXT DEFAULT '';
+ALTER TABLE frame ADD COLUMN reel TEXT DEFAULT '';
+ALTER TABLE frame ADD COLUMN frames_per_second REAL DEFAULT 0;
+ALTER TABLE frame ADD COLUMN from_s REAL DEFAULT 0;
+ALTER TABLE frame ADD COLUMN to_s REAL DEFAULT 0;
+ALTER TABLE frame ADD COLUMN role TEXT DEFAULT '';
+)";
 constexpr const char* kit_6 = R"(
 CREATE TABLE look (id INTEGER PRIMARY KEY, name TEXT NOT NULL, client TEXT, content TEXT);
 )";
@@ -207,11 +216,12 @@ std::vector<std::string> tables_of() {
 } // namespace
 
 const Schema& job_schema() {
-    static const Schema schema{0x52666a31,
-                               "job",
-                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8},
-                               tables_of<plan::Shoot>(),
-                               false}; // "Rfj1"
+    static const Schema schema{
+        0x52666a31,
+        "job",
+        {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8, job_9},
+        tables_of<plan::Shoot>(),
+        false}; // "Rfj1"
     return schema;
 }
 

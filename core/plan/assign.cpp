@@ -37,6 +37,8 @@ Recognition recognise(const Shoot& shoot, const Frame& f) {
         if (!camera && (c.serial_number.empty() || f.serial_number.empty()) &&
             (same(c.model, f.model) || same(c.name, f.model)))
             camera = &c;
+    for (const Frame& g : shoot.frames) // a reel is one camera's
+        if (!camera && same(g.reel, f.reel) && g.id != f.id) camera = record(shoot.cameras, g.camera);
     if (!camera) return r;
     r.camera = camera->id;
     for (const Lens& l : shoot.lenses)

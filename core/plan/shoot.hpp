@@ -171,9 +171,14 @@ struct Frame {
     std::string make, model, serial_number, lens_name;
     std::string taken; ///< the camera's own time
     double exposure_s = 0, f_number = 0, iso = 0, focal_mm = 0;
-    bool flash = false;    ///< the flash fired
-    double position_s = 0; ///< clips: where the chart is seen
-    double duration_s = 0; ///< clips
+    bool flash = false;           ///< the flash fired
+    double position_s = 0;        ///< clips: where the chart is seen
+    double duration_s = 0;        ///< clips
+    std::string timecode, reel;   ///< clips: of the first picture; "10:00:00:00"
+    double frames_per_second = 0; ///< clips
+    double from_s = 0, to_s = 0;  ///< clips: the range that is developed; equal: none is marked
+    std::string role;             ///< in an effects set: a name of work::PlateRole; empty: none
+    bool has_range() const { return to_s > from_s; }
     bool operator==(const Frame&) const = default;
 };
 

@@ -42,6 +42,7 @@ Rendering by_codes(CodeToCode codes, const Usage& usage) {
 
 CodeToCode by_ocio(const fs::path& file) {
     try {
+        ocio::ClearAllCaches(); // it knows files by their names, and this one may have been written anew
         const auto transform = ocio::FileTransform::Create();
         transform->setSrc(file.c_str());
         transform->setInterpolation(ocio::INTERP_BEST);
@@ -183,6 +184,7 @@ namespace {
 
 balance::Cdl cdl_from(const fs::path& file) {
     try {
+        ocio::ClearAllCaches();
         const auto cdl = ocio::CDLTransform::CreateFromFile(file.c_str(), "");
         balance::Cdl c;
         cdl->getSlope(c.slope.data());

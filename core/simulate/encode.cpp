@@ -62,6 +62,8 @@ void refero_encode_clip(const std::vector<Shown>& parts, const std::vector<std::
         av_dict_set(&raw->metadata, "make", s.camera.make.c_str(), 0);
         av_dict_set(&raw->metadata, "model", s.camera.model.c_str(), 0);
         av_dict_set(&raw->metadata, "creation_time", (s.taken + "Z").c_str(), 0);
+        if (s.taken.size() >= 19) // by the time of day, as cameras on one set are jammed
+            av_dict_set(&raw->metadata, "timecode", (s.taken.substr(11, 8) + ":00").c_str(), 0);
         AVDictionary* options = nullptr;
         av_dict_set(&options, "movflags", "use_metadata_tags", 0);
         check(avio_open(&raw->pb, file.c_str(), AVIO_FLAG_WRITE));

@@ -10,6 +10,8 @@
 #include <archive_entry.h>
 #include <nlohmann/json.hpp>
 
+#include "frame/sequence.hpp"
+
 namespace refero::work {
 
 namespace fs = std::filesystem;
@@ -143,6 +145,11 @@ Archived archive(const job::JobFile& job, const fs::path& zip, bool all_frames, 
                 const std::string inside = "/" + fs::relative(entry.path(), path, ec).generic_string();
                 if (entry.is_regular_file(ec)) files.push_back({entry.path(), name + inside, path + inside});
             }
+        else if (frame::is_sequence_name(path) && frame::is_there(path))
+            for (const fs::path& picture : frame::sequence_named(path).files) {
+                const std::string inside = "/" + picture.filename().string();
+                files.push_back({picture, name + inside, path + inside});
+            }
         else done.missing.push_back(path);
     };
     std::set<plan::Id> charts;
@@ -225,17 +232,17 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
             if (at == name_of.end()) return std::nullopt;
             return fs::absolute(folder / at->second).lexically_normal().string();
         };
-        for (plan::Frame f : job.content().frames)
-            if (const auto path = here(f.path)) {
-                f.path = *path;
-                c.update(f);
-            }
         const auto folder_here = [&](const std::string& original) -> std::optional<std::string> {
             const auto at = name_of.lower_bound(original + "/"); // the first file in it
             if (at == name_of.end() || !at->first.starts_with(original + "/")) return std::nullopt;
             const std::string name = at->second.substr(0, at->second.find('/', at->second.find('/') + 1));
             return fs::absolute(folder / name).lexically_normal().string();
         };
+        for (plan::Frame f : job.content().frames)
+            if (const auto path = here(f.path), inside = folder_here(f.path); path || inside) {
+                f.path = path ? *path : (fs::path(*inside) / fs::path(f.path).filename()).string(); // a sequence
+                c.update(f);
+            }
         for (plan::Handover h : job.content().handovers)
             if (const auto path = here(h.file), inside = folder_here(h.file); path || inside) {
                 h.file = path ? *path : *inside;

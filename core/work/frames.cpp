@@ -89,6 +89,29 @@ Change make_chart_shot(const plan::Shoot& shoot, Id frame, Id setup, double posi
     return c;
 }
 
+Change mark_range(const plan::Shoot& shoot, Id frame, double from_s, double to_s) {
+    const plan::Frame* row = plan::record(shoot.frames, frame);
+    if (!row || row->kind != plan::FrameKind::clip) return {};
+    plan::Frame f = *row;
+    f.from_s = std::clamp(from_s, 0.0, f.duration_s);
+    f.to_s = std::clamp(to_s, f.from_s, f.duration_s);
+    if (f == *row) return {};
+    Change c(f.has_range() ? "Range of " + name_of(f) : "No range of " + name_of(f));
+    c.update(f);
+    return c;
+}
+
+Change give_role(const plan::Shoot& shoot, const std::vector<Id>& frames, const std::string& role) {
+    Change c(role.empty() ? "No part of an effects set" : "For effects: " + role);
+    for (const Id id : frames)
+        if (const plan::Frame* row = plan::record(shoot.frames, id); row && row->role != role) {
+            plan::Frame f = *row;
+            f.role = role;
+            c.update(f);
+        }
+    return c;
+}
+
 Change make_ordinary(const plan::Shoot& shoot, Id frame) {
     const plan::Frame* row = plan::record(shoot.frames, frame);
     if (!row || row->kind != plan::FrameKind::chart) return {};

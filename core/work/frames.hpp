@@ -15,6 +15,10 @@ plan::Change assign(const plan::Shoot& shoot, const std::vector<plan::Id>& frame
 plan::Change let_assign(const plan::Shoot& shoot, const std::vector<plan::Id>& frames);
 /// The frame shows the chart, or does not. `position_s` is of a clip's still.
 plan::Change make_chart_shot(const plan::Shoot& shoot, plan::Id frame, plan::Id setup, double position_s = 0);
+/// The range of a clip that is developed, s; equal: none.
+plan::Change mark_range(const plan::Shoot& shoot, plan::Id frame, double from_s, double to_s);
+/// The frames' part in their setup's effects set, a name of PlateRole; empty: none.
+plan::Change give_role(const plan::Shoot& shoot, const std::vector<plan::Id>& frames, const std::string& role);
 plan::Change make_ordinary(const plan::Shoot& shoot, plan::Id frame);
 /// Two frames of one moment: the second's camera gets the offset that makes their times equal. Throws Error(usage)
 /// where they are of one camera or do not say when they were taken.

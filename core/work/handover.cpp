@@ -1,6 +1,9 @@
 #include "work/handover.hpp"
 
+#include <cmath>
 #include <map>
+
+#include "frame/sequence.hpp"
 
 namespace refero::work {
 
@@ -10,7 +13,11 @@ using plan::Id;
 
 void guard_outputs(const plan::Shoot& shoot, const fs::path& job_file, const std::vector<fs::path>& outputs) {
     std::vector<fs::path> kept{job_file};
-    for (const plan::Frame& f : shoot.frames) kept.emplace_back(f.path);
+    for (const plan::Frame& f : shoot.frames) {
+        kept.emplace_back(f.path);
+        for (const fs::path& output : outputs) // a picture of a sequence
+            if (f.kind == plan::FrameKind::clip && frame::is_part_of(output, f.path)) kept.push_back(output);
+    }
     for (const plan::Setup& s : shoot.setups) {
         const plan::SetupSettings settings = plan::settings_of(s, nullptr);
         kept.push_back(settings.reference);
@@ -70,16 +77,40 @@ std::string in_name(std::string text, const char* else_) {
 
 } // namespace
 
+std::vector<FrameSource> stills_between(const FrameSource& clip, double frames_per_second, double from_s, double to_s) {
+    const double rate = std::max(1.0, frames_per_second);
+    constexpr std::size_t most = 1'000'000;
+    const bool sequence = frame::is_sequence_name(clip.file); // each picture is a file of its own
+    const std::vector<fs::path> files = sequence ? frame::files_of_sequence(clip.file) : std::vector<fs::path>{};
+    std::vector<FrameSource> stills;
+    FrameSource still = clip;
+    for (double at = std::max(0.0, from_s); at <= to_s + 0.25 / rate && stills.size() < most; at += 1 / rate) {
+        if (sequence) {
+            const auto i = static_cast<std::size_t>(at * rate + 1e-4);
+            if (i >= files.size()) break;
+            stills.push_back({files[i], {}, clip.encoding, 0, clip.clip_code});
+        } else {
+            still.position_s = at + 0.25 / rate; // within the still, whatever is rounded
+            ++still.number;
+            stills.push_back(still);
+        }
+    }
+    return stills;
+}
+
 std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
                                       apply::Format format, const fs::path& folder) {
     const bool asks = naming.pattern.find("{camera}") != std::string::npos ||
                       naming.pattern.find("{lens}") != std::string::npos ||
                       naming.pattern.find("{date}") != std::string::npos;
+    const bool tells =
+        naming.pattern.find("{stem}") != std::string::npos || naming.pattern.find("{counter}") != std::string::npos;
     std::map<std::string, int> seen;
     std::vector<Development> all;
     for (std::size_t i = 0; i < sources.size(); ++i) {
+        const std::string number = sources[i].number ? formatted("_{:04}", sources[i].number) : std::string();
         const frame::Metadata m = asks ? frame::read_metadata(sources[i].file) : frame::Metadata{};
-        std::string name = replaced(naming.pattern, "{stem}", sources[i].file.stem().string());
+        std::string name = replaced(naming.pattern, "{stem}", sources[i].file.stem().string() + number);
         name = replaced(name, "{camera}", in_name(m.camera(), "camera"));
         name = replaced(name, "{lens}", in_name(m.lens, "lens"));
         name = replaced(name, "{date}", in_name(m.taken.substr(0, 10), "undated"));
@@ -87,6 +118,7 @@ std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, c
         name = replaced(name, "{rendering}", in_name(naming.rendering, "even"));
         name = replaced(name, "{space}", naming.space);
         name = replaced(name, "{counter}", formatted("{:04}", i + 1));
+        if (!tells) name += number;
         if (name.empty() || name.find('/') != std::string::npos || name.find('{') != std::string::npos)
             throw Error(ErrorKind::usage, "the name pattern '" + naming.pattern + "' cannot be used", {},
                         "Known: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}");
@@ -97,14 +129,31 @@ std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, c
     return all;
 }
 
+std::vector<FrameSource> stills_of(const plan::Shoot& shoot, const plan::Frame& row, Id mode) {
+    const FrameSource source = source_of(shoot, row, mode);
+    if (!row.has_range() && !frame::is_sequence_name(source.file)) return {source};
+    const double from = row.has_range() ? row.from_s : source.position_s, to = row.has_range() ? row.to_s : from;
+    return stills_between(source, row.frames_per_second, from, to);
+}
+
+int stills_in(const plan::Frame& row) {
+    return row.has_range() ? 1 + static_cast<int>((row.to_s - row.from_s) * std::max(1.0, row.frames_per_second) + 0.25)
+                           : 1;
+}
+
 std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
                                       const fs::path& folder, const std::string& pattern, const std::string& space,
                                       const std::string& rendering) {
     std::vector<FrameSource> sources;
-    if (chain.chart_frame.id) sources.push_back(source_of(shoot, chain.chart_frame, chain.row.mode));
+    const auto add = [&](const plan::Frame& row) {
+        const std::vector<FrameSource> stills = stills_of(shoot, row, chain.row.mode);
+        sources.insert(sources.end(), stills.begin(), stills.end());
+    };
+    if (chain.chart_frame.id) add(chain.chart_frame);
     for (const plan::Id id : chain.frames)
-        if (const plan::Frame* row = plan::record(shoot.frames, id); row && row->problem.empty())
-            sources.push_back(source_of(shoot, *row, chain.row.mode));
+        if (const plan::Frame* row = plan::record(shoot.frames, id);
+            row && id != chain.chart_frame.id && row->problem.empty()) // a clip is both
+            add(*row);
     const std::string own = chain.correction ? fit::name_of(chain.correction->intent) : std::string();
     return plan_targets(sources, {pattern, chain.light_name, rendering.empty() ? own : rendering, space, true}, format,
                         folder);

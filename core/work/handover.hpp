@@ -43,6 +43,8 @@ struct DevelopOptions {
     double white_luminance = 0; ///< EXR: see apply::Picture
     Existing existing = Existing::refuse;
 };
+/// The stills of a clip or sequence from one position to another, s.
+std::vector<FrameSource> stills_between(const FrameSource& clip, double frames_per_second, double from_s, double to_s);
 /// How targets are named: tokens {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}.
 struct Naming {
     std::string pattern = "{stem}";
@@ -53,8 +55,12 @@ struct Naming {
 /// be used.
 std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
                                       apply::Format format, const std::filesystem::path& folder);
-/// The setup's chart shot and ordinary frames; equal stems are told apart by a number. `rendering`: a name in place of
-/// the setup's own.
+/// What is developed of a row of a job: of a clip the range that is marked, else the still that shows the chart.
+std::vector<FrameSource> stills_of(const plan::Shoot& shoot, const plan::Frame& row, plan::Id mode);
+/// How many files a row of a job comes to.
+int stills_in(const plan::Frame& row);
+/// The setup's chart shot and ordinary frames, of clips the range that is marked; equal stems are told apart by a
+/// number. `rendering`: a name in place of the setup's own.
 std::vector<Development> developments(const plan::Shoot& shoot, const Chain& chain, apply::Format format,
                                       const std::filesystem::path& folder, const std::string& pattern = "{stem}",
                                       const std::string& space = "srgb", const std::string& rendering = {});

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "frame/clip.hpp"
+#include "frame/sequence.hpp"
 #include "work/footage.hpp"
 
 #include "work/internal.hpp"
@@ -160,24 +161,39 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
     return place;
 }
 
+void describe_clip(const fs::path& file, plan::Frame& f) {
+    const frame::Clip clip = frame::read_clip(file);
+    f.kind = plan::FrameKind::clip;
+    f.duration_s = clip.duration_s;
+    f.frames_per_second = clip.frames_per_second;
+    f.make = clip.make;
+    f.model = clip.model;
+    f.taken = clip.taken;
+    f.timecode = clip.timecode;
+    f.reel = clip.reel;
+}
+
 } // namespace
 
 plan::Frame described(const fs::path& file) {
     plan::Frame f;
     f.path = fs::absolute(file).lexically_normal().string();
     std::error_code ec;
+    if (frame::is_sequence_name(file)) {
+        const frame::Sequence all = frame::sequence_named(file);
+        f.path = fs::absolute(all.pattern).lexically_normal().string(); // however it was written
+        for (const fs::path& picture : all.files) f.size += static_cast<std::int64_t>(fs::file_size(picture, ec));
+        f.sha256 = frame::content_hash(file);
+        describe_clip(file, f);
+        return f;
+    }
     f.size = static_cast<std::int64_t>(fs::file_size(file, ec));
     if (ec) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
     f.sha256 = sha256_of(file);
     const frame::FileKind kind = frame::kind_of(file);
     f.raw = kind == frame::FileKind::raw;
     if (kind == frame::FileKind::clip) {
-        const frame::Clip clip = frame::read_clip(file);
-        f.kind = plan::FrameKind::clip;
-        f.duration_s = clip.duration_s;
-        f.make = clip.make;
-        f.model = clip.model;
-        f.taken = clip.taken;
+        describe_clip(file, f);
         return f;
     }
     const frame::Metadata m = frame::read_metadata(file);
@@ -199,7 +215,8 @@ Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_r
     Arrival a;
     try {
         a.row = described(file);
-        a.own_work = frame::is_own_work(file);
+        a.own_work =
+            frame::is_own_work(frame::is_sequence_name(file) ? frame::sequence_named(file).files.front() : file);
         if (a.row.kind == plan::FrameKind::clip) {
             const ShotOptions any{.position_s = -1};
             const auto seen = chart_stills(

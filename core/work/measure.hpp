@@ -17,6 +17,7 @@ struct FrameSource {
     std::string encoding; ///< name or 1D LUT file; empty: by the file's own tags
     double position_s = 0;
     double clip_code = 1; ///< see frame::ReadOptions
+    int number = 0;       ///< of a still of a range, from 1; else 0
     bool operator==(const FrameSource&) const = default;
 };
 /// `mode` is of the setup that the frame is looked at in; 0: of the frame's own setup, else of the frame.

@@ -5,6 +5,7 @@
 #include <sstream>
 
 #include "base/statistics.hpp"
+#include "frame/sequence.hpp"
 #include "work/footage.hpp"
 
 namespace refero::work {
@@ -206,8 +207,9 @@ std::string encoding_of(const frame::Frame& f) {
 }
 
 fit::Source source_of(const MeasuredShot& shot) {
-    return {std::filesystem::absolute(shot.frame.file), shot.sha256.empty() ? sha256_of(shot.frame.file) : shot.sha256,
-            shot.frame.metadata, shot.placement};
+    return {std::filesystem::absolute(shot.frame.file),
+            shot.sha256.empty() ? frame::content_hash(shot.frame.file) : shot.sha256, shot.frame.metadata,
+            shot.placement};
 }
 
 std::string panel_id(const job::Panel& panel, const std::string& patch) { return panel.definition.id + ":" + patch; }

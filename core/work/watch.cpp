@@ -1,6 +1,8 @@
 #include "work/watch.hpp"
 
 #include "frame/frame.hpp"
+#include "frame/sequence.hpp"
+#include "work/intake.hpp"
 
 namespace refero::work {
 
@@ -31,13 +33,20 @@ void FolderWatch::set_folders(const std::vector<fs::path>& folders) {
     seen_.clear();
 }
 
+bool FolderWatch::is_known(const fs::path& file) const {
+    if (known_.contains(file.string())) return true;
+    return std::any_of(known_.begin(), known_.end(), [&](const std::string& known) {
+        return known.find('#') != std::string::npos && frame::is_part_of(file, known);
+    });
+}
+
 std::vector<fs::path> FolderWatch::look() {
     std::vector<fs::path> complete;
     std::map<std::string, Seen> now;
     for (const fs::path& folder : folders_)
         walk(folder, [&](const fs::directory_entry& entry) {
             const std::string path = entry.path().string();
-            if (known_.contains(path) || !frame::is_frame_name(entry.path())) return;
+            if (!frame::is_frame_name(entry.path()) || is_known(path)) return;
             std::error_code ec;
             const Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
             if (ec || seen.size == 0) return;
@@ -46,6 +55,18 @@ std::vector<fs::path> FolderWatch::look() {
             else now[path] = seen;
         });
     seen_ = std::move(now);
+    complete = frame::gathered(complete);
+    // A sequence that is still being copied waits, with all of its pictures.
+    std::erase_if(complete, [&](const fs::path& name) {
+        const bool grows = std::any_of(seen_.begin(), seen_.end(),
+                                       [&](const auto& seen) { return frame::is_part_of(seen.first, name); });
+        if (grows && frame::is_sequence_name(name))
+            for (const fs::path& file : frame::files_of_sequence(name)) {
+                std::error_code ec;
+                seen_.insert({file.string(), {fs::file_size(file, ec), fs::last_write_time(file, ec)}});
+            }
+        return grows;
+    });
     for (const fs::path& file : complete) known(file);
     std::sort(complete.begin(), complete.end(),
               [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
@@ -55,7 +76,11 @@ std::vector<fs::path> FolderWatch::look() {
 
 std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const fs::path& folder, std::stop_token stop) {
     std::multimap<std::string, const plan::Frame*> by_name;
-    for (const plan::Frame& f : missing) by_name.emplace(fs::path(f.path).filename().string(), &f);
+    std::vector<const plan::Frame*> sequences;
+    for (const plan::Frame& f : missing)
+        if (frame::is_sequence_name(f.path)) sequences.push_back(&f);
+        else by_name.emplace(fs::path(f.path).filename().string(), &f);
+    std::set<fs::path> tried; // each place of a sequence once
     std::vector<Found> all;
     std::set<plan::Id> done;
     walk(folder, [&](const fs::directory_entry& entry) {
@@ -69,6 +94,15 @@ std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const fs
             done.insert(f.id);
             all.push_back({f.id, entry.path()});
             break;
+        }
+        for (const plan::Frame* f : sequences) {
+            const fs::path here = entry.path().parent_path() / fs::path(f->path).filename();
+            if (done.contains(f->id) || !frame::is_part_of(entry.path(), here) || !tried.insert(here).second) continue;
+            try {
+                if (described(here).sha256 != f->sha256) continue;
+            } catch (const Error&) { continue; } // another one, or with a gap
+            done.insert(f->id);
+            all.push_back({f->id, here});
         }
     });
     throw_if_stopped(stop);

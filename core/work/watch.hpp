@@ -19,10 +19,12 @@ public:
     /// Files that are in the job already, or that Refero wrote, are not new.
     void known(const std::filesystem::path& file) { known_.insert(file.string()); }
     void forget(const std::filesystem::path& file) { known_.erase(file.string()); }
-    bool is_known(const std::filesystem::path& file) const { return known_.contains(file.string()); }
+    /// Or part of a sequence that is.
+    bool is_known(const std::filesystem::path& file) const;
     /// Takes over what a copy has seen.
     void remember(const FolderWatch& copy) { seen_ = copy.seen_; }
-    /// In the order of their names. Folders that cannot be read are passed over: a card may be out.
+    /// In the order of their names, sequences by theirs. Folders that cannot be read are passed over: a card may be
+    /// out.
     std::vector<std::filesystem::path> look();
 
 private:

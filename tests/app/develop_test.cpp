@@ -99,8 +99,9 @@ TEST_F(Developing, dng_copies_and_the_name_that_a_profile_is_listed_by) {
     kinds->setCurrentRow(kinds->count() - 1);
     auto* panel = page->findChild<DevelopPanel*>();
     auto* kind = panel->findChild<QComboBox*>("developKind");
-    kind->setCurrentIndex(kind->count() - 1);
-    emit kind->activated(kind->count() - 1);
+    const int copies = kind->findText("DNG", Qt::MatchContains);
+    kind->setCurrentIndex(copies);
+    emit kind->activated(copies);
     EXPECT_FALSE(panel->findChild<QCheckBox*>("part-finish")->isEnabled()); // a copy has no pixels of its own
     panel->findChild<QLineEdit*>("developFolder")->setText(QString::fromStdString((scratch / "out").string()));
     photograph(window, "dng-copies");
@@ -119,6 +120,50 @@ TEST_F(Developing, dng_copies_and_the_name_that_a_profile_is_listed_by) {
     ASSERT_TRUE(model->isVisible());
     EXPECT_EQ(model->text().toStdString(), deliver::camera_model_of(*desk().chains.at(setup).correction));
     photograph(window, "dcp");
+}
+
+TEST_F(Developing, frames_with_a_part_become_an_effects_set) {
+    shoot_all(2);
+    const Id setup = id(0);
+    window.open_setup(setup);
+    window.setup_view()->choose(Step::handover);
+    auto* page = window.setup_view()->page();
+    auto* kinds = page->findChild<QListWidget*>();
+    kinds->setCurrentRow(kinds->count() - 1);
+    auto* panel = page->findChild<DevelopPanel*>();
+    panel->findChild<QLineEdit*>("developFolder")->setText(QString::fromStdString((scratch / "out").string()));
+    auto* kind = panel->findChild<QComboBox*>("developKind");
+    kind->setCurrentIndex(kind->count() - 1);
+    emit kind->activated(kind->count() - 1);
+    panel->develop(); // nothing has a part yet
+    EXPECT_TRUE(notice().contains("no plate")) << notice().toStdString();
+    EXPECT_FALSE(fs::exists(scratch / "out" / "note.txt"));
+    const std::vector<Id> frames = desk().chains.at(setup).frames;
+    ASSERT_EQ(frames.size(), 2u);
+    desk().frames.give_role({frames[0]}, "clean plate");
+    desk().frames.give_role({frames[1]}, "reference object");
+    ASSERT_TRUE(idle());
+    window.open_setup(setup);
+    photograph(window, "effects-set");
+    panel->develop();
+    ASSERT_TRUE(wait_for([&] { return !state().running && state().frames > 0 && idle(); }));
+    EXPECT_EQ(state().done, 3);
+    const auto plate = [&](Id frame) { return fs::path(desk().job.frame(frame)->path).stem().string() + ".exr"; };
+    for (const std::string& file :
+         {"clean/" + plate(frames[0]), "object/" + plate(frames[1]), std::string("chart/chart1.exr"),
+          std::string("display-srgb.clf"), std::string("note.txt")})
+        EXPECT_TRUE(fs::exists(scratch / "out" / file)) << file;
+    EXPECT_TRUE(notice().contains("effects set is written")) << notice().toStdString();
+    EXPECT_EQ(desk().job.shoot().handovers.size(), 5u);
+    // Cancelled, and made again.
+    fs::remove_all(scratch / "out");
+    panel->develop();
+    desk().tasks.cancel_all();
+    ASSERT_TRUE(wait_for([&] { return !state().running && idle(); }));
+    EXPECT_FALSE(fs::exists(scratch / "out" / "note.txt"));
+    panel->develop();
+    ASSERT_TRUE(wait_for([&] { return !state().running && idle(); }));
+    EXPECT_TRUE(fs::exists(scratch / "out" / "note.txt"));
 }
 
 TEST_F(Developing, a_batch_is_paused_goes_on_is_cancelled_and_resumed) {

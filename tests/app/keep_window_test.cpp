@@ -292,7 +292,22 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     ASSERT_TRUE(wait_for([&] { return !panel->slider()->marks().empty(); }, 60000));
     EXPECT_NEAR(panel->position_s(), found_s, 0.3);
     for (const TimeLine::Mark& m : panel->slider()->marks()) EXPECT_TRUE(m.position_s >= 2 && m.position_s < 4);
+    // A range of it is developed with the setup's frames; marking it again and undo go as anywhere.
+    QTest::mouseClick(panel->in_button(), Qt::LeftButton);
+    const plan::Frame& clip = desk().job.shoot().frames[0];
+    EXPECT_NEAR(clip.from_s, panel->position_s(), 1e-9);
+    EXPECT_EQ(clip.to_s, clip.duration_s);
+    panel->slider()->setValue(1000);
+    QTest::keyClick(&window, Qt::Key_O); // before its beginning: the beginning goes along
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[0].to_s == 1; }));
+    EXPECT_EQ(desk().job.shoot().frames[0].from_s, 0);
+    EXPECT_EQ(work::stills_in(desk().job.shoot().frames[0]), 6);
     photograph(window, "frames-clip");
+    QTest::mouseClick(panel->whole_button(), Qt::LeftButton);
+    EXPECT_FALSE(desk().job.shoot().frames[0].has_range());
+    desk().job.undo();
+    EXPECT_TRUE(desk().job.shoot().frames[0].has_range());
+    EXPECT_FALSE(desk().job.shoot().frames[0].timecode.empty());
     panel->slider()->setValue(3000);
     QTest::mouseClick(panel->take_button(), Qt::LeftButton);
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[0].position_s == 3; }, 20000));
@@ -300,6 +315,12 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     EXPECT_EQ(desk().chains.at(id(0)).shot->frame.encoding, "bt709");
     desk().setups.fit(id(0));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    EXPECT_EQ(desk().batches.count({.setups = {id(0)}}), 6);
+    desk().batches.develop({.setups = {id(0)}, .develop = {.format = apply::Format::exr}, .folder = scratch / "range"});
+    ASSERT_TRUE(wait_for([&] { return !desk().batches.state().running && desk().tasks.running() == 0; }, 20000));
+    EXPECT_EQ(desk().batches.state().done, 6);
+    EXPECT_TRUE(
+        frame::read_metadata(scratch / "range" / "interview_0006.exr").timecode.ends_with(":01:00")); // 5 a second
     // The mode's tone curve from the same still: it is that of the clip (the published OETF of BT.709).
     window.open_setup(id(0));
     window.setup_view()->choose(Step::reading);

@@ -1,4 +1,5 @@
 // Batches, archives, reports, matching, monitors: the verbs that take a shoot out, by real runs.
+#include <OpenColorIO/OpenColorIO.h>
 #include <OpenImageIO/imageio.h>
 #include <archive.h>
 #include <archive_entry.h>
@@ -259,6 +260,97 @@ TEST_F(WaysOut, clips_give_a_still_or_numbered_files) {
     ASSERT_EQ(run("export c.json --format curve -o in.cube").status, 0);
     EXPECT_EQ(run("export c.json --format clf --input-encoding in.cube -o own.clf").status, 0);
     expect_error("export c.json --format clf --input-encoding none -o z.clf", 2, "none");
+}
+
+TEST_F(WaysOut, numbered_pictures_are_worked_on_as_one_recording) {
+    simulate("one.exr", {.camera = "cine-a", .width = 600, .height = 400, .rotation_deg = 3, .tilt_deg = 2});
+    fs::create_directory(scratch / "card");
+    for (int n = 1; n <= 14; ++n) fs::copy_file(scratch / "one.exr", scratch / formatted("card/take.{:04}.exr", n));
+    ASSERT_EQ(run("fit card/take.####.exr --chart grid24 -o s.json").status, 0);
+    EXPECT_EQ(run("find card/take.####.exr --json").object()["charts"].size(), 1u);
+    const json all = run("apply s.json card/take.####.exr -o all --format exr --json").object();
+    ASSERT_EQ(all["written"].size(), 14u) << all.dump();
+    EXPECT_EQ(all["written"][13], "all/take.0014.exr"); // by their own numbers
+    EXPECT_EQ(run("apply s.json card/take.####.exr -o some --from 0.1 --to 0.2 --json").object()["written"].size(), 3u);
+    EXPECT_EQ(run("apply s.json card/take.####.exr -o card --format exr --overwrite").status, 2); // onto itself
+    // One row of a job, archived with its pictures and opened elsewhere.
+    ASSERT_EQ(run("job seq.refero new").status, 0);
+    const json taken = run("job seq.refero take card --json").object();
+    ASSERT_EQ(taken["taken"].size(), 1u) << taken.dump();
+    EXPECT_TRUE(taken["taken"][0]["chart"].get<bool>()) << taken.dump();
+    EXPECT_EQ(run("job seq.refero take card --json").object()["taken"][0]["known"], true);
+    ASSERT_EQ(run("job seq.refero fit").status, 0);
+    ASSERT_EQ(run("job seq.refero archive -o seq.zip").status, 0);
+    ASSERT_EQ(run("unpack seq.zip -o elsewhere").status, 0);
+    fs::remove_all(scratch / "card");
+    EXPECT_EQ(run("job elsewhere/seq.refero fit").status, 0);
+    EXPECT_EQ(run("job elsewhere/seq.refero apply -o here --json").object()["written"].size(), 1u);
+    expect_error("read card/take.####.exr --chart grid24", 3, "take.####.exr");
+}
+
+// The curve is applied by OpenColorIO itself, the pictures are read by OpenImageIO.
+TEST_F(WaysOut, plates_are_neutral_and_their_curve_gives_the_picture) {
+    simulate("b.dng", {.width = 600, .height = 400, .rotation_deg = 40, .seed = 3});
+    test::written(scratch / "warm.cc",
+                  "<ColorCorrection id=\"w\"><SOPNode><Slope>1.1 1 0.9</Slope><Offset>0.01 0 0</Offset>"
+                  "<Power>1 1 1.1</Power></SOPNode><SatNode><Saturation>0.9</Saturation></SatNode></ColorCorrection>");
+    ASSERT_EQ(run("fit a.dng --warmer 12 -o f.json").status, 0);
+    const auto codes_of = [&](const std::string& name) {
+        const auto in = OIIO::ImageInput::open((scratch / name).string());
+        if (!in) throw Error(ErrorKind::input, OIIO::geterror(), scratch / name);
+        std::vector<float> codes(static_cast<std::size_t>(in->spec().width) * in->spec().height * 3);
+        EXPECT_TRUE(in->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, codes.data())) << name;
+        return codes;
+    };
+    test::written(
+        scratch / "ring.json",
+        R"({"refero_look":1,"curve":[[0,0.02],[0.4,0.36],[1,1]],"hues":{"red":{"saturation":-20,"shift_deg":8},
+"blue":{"saturation":15,"lightness":-10}}})");
+    for (const auto& [space, display, look] :
+         {std::tuple("acescg", "srgb", ""), std::tuple("linear-bt709", "bt709", ""),
+          std::tuple("acescg", "srgb", " --look warm.cc"), std::tuple("acescg", "bt709", " --look ring.json"),
+          std::tuple("acescg", "display-p3", " --look warm.cc")}) {
+        const std::string options = std::string(" --overwrite") + look;
+        const auto out = run(formatted("plate f.json b.dng --clean a.dng --chart-shot a.dng -o set --space {} "
+                                       "--display {}{} --json",
+                                       space, display, options));
+        ASSERT_EQ(out.status, 0) << out.err;
+        const json j = out.object();
+        ASSERT_EQ(j["written"].size(), 3u);
+        EXPECT_EQ(j["written"][1]["file"], "set/clean/a.exr");
+        for (const json& a : j["agreement"]) EXPECT_LT(a["most_codes"].get<double>(), 1) << a.dump();
+        ASSERT_EQ(run(formatted("apply f.json b.dng -o pic --space {}{}", display, options)).status, 0);
+        ASSERT_EQ(run(formatted("apply f.json b.dng -o bare --format exr --space {} --parts balance,exposure,colour "
+                                "--overwrite",
+                                space))
+                      .status,
+                  0);
+        EXPECT_EQ(codes_of("set/plate/b.exr"), codes_of("bare/b.exr")); // without finish and look
+        OCIO_NAMESPACE::ClearAllCaches();                               // it knows files by their names
+        const auto curve = OCIO_NAMESPACE::FileTransform::Create();
+        curve->setSrc((scratch / j["display"].get<std::string>()).c_str());
+        curve->setInterpolation(OCIO_NAMESPACE::INTERP_TETRAHEDRAL);
+        const auto processor = OCIO_NAMESPACE::Config::CreateRaw()->getProcessor(curve)->getDefaultCPUProcessor();
+        std::vector<float> by_curve = codes_of("set/plate/b.exr");
+        for (std::size_t i = 0; i < by_curve.size(); i += 3) processor->applyRGB(&by_curve[i]);
+        const std::vector<float> picture = codes_of("pic/b.tif");
+        ASSERT_EQ(by_curve.size(), picture.size());
+        double most = 0;
+        for (std::size_t i = 0; i < picture.size(); ++i)
+            most = std::max(most, 255.0 * std::abs(std::clamp(by_curve[i], 0.0F, 1.0F) - picture[i]));
+        std::printf("[ measured ] a plate in %s seen through its curve to %s%s: within %.2f codes of 255\n", space,
+                    display, look, most);
+        EXPECT_LE(most, 1) << space << " " << display << look;
+    }
+    const std::string note = bytes("set/note.txt");
+    for (const char* told : {"clean plate, 1 file", "Light on the set", "stops", "within", "nominal"})
+        EXPECT_NE(note.find(told), std::string::npos) << told << " in " << note;
+    EXPECT_EQ(run("plate f.json b.dng -o set").status, 2); // it is there
+    expect_error("plate f.json --object a.dng -o none", 2, "no plate");
+    expect_error("plate f.json b.dng -o none --space srgb", 2, "not scene-linear");
+    expect_error("plate f.json b.dng -o none --display acescg", 2, "no space of a display");
+    expect_error("plate f.json gone.dng -o none", 3, "gone.dng");
+    EXPECT_FALSE(fs::exists(scratch / "none" / "note.txt"));
 }
 
 TEST_F(WaysOut, a_job_is_archived_and_opened_elsewhere) {

@@ -1,5 +1,16 @@
 // Clips looked through: the stills that show a chart best, by the simulator's own truth.
+#include <ImfInputFile.h>
+#include <ImfStandardAttributes.h>
+#include <OpenImageIO/imageio.h>
+#include <nlohmann/json.hpp>
+extern "C" {
+#include <libavutil/timecode.h>
+}
+
+#include "apply/apply.hpp"
 #include "frame/clip.hpp"
+#include "frame/sequence.hpp"
+#include "frame/timecode.hpp"
 #include "simulate/clip.hpp"
 #include "support.hpp"
 #include "work/footage.hpp"
@@ -151,6 +162,150 @@ TEST(Clips, codes_stand_for_the_light_that_the_standards_give_them) {
     holds(8, true, 255, 1, true);
     holds(10, true, 512, 512.0 / 1023, false);
     holds(10, true, 1023, 1, true);
+}
+
+// Independent: FFmpeg's own time codes (libavutil) and OpenEXR's packing.
+TEST(Timecode, counts_as_ffmpeg_does_and_packs_as_openexr_does) {
+    struct Rate {
+        AVRational rate;
+        const char* start;
+    };
+    for (const auto& [rate, start] :
+         {Rate{{24000, 1001}, "10:00:00:00"}, Rate{{25, 1}, "23:59:58:03"}, Rate{{30000, 1001}, "00:00:59;28"},
+          Rate{{30000, 1001}, "10:09:59;00"}, Rate{{60000, 1001}, "01:00:59;59"}, Rate{{50, 1}, "00:00:00:00"}}) {
+        AVTimecode code;
+        ASSERT_GE(av_timecode_init_from_string(&code, rate, start, nullptr), 0) << start;
+        code.flags |= AV_TIMECODE_FLAG_24HOURSMAX;
+        for (const int pictures : {0, 1, 2, 3, 59, 1797, 1798, 1799, 17981, 17982, 53946, 107892, 215784, 1'000'000}) {
+            char text[AV_TIMECODE_STR_SIZE];
+            std::string expected = av_timecode_make_string(&code, text, pictures);
+            EXPECT_EQ(frame::timecode_after(start, av_q2d(rate), pictures), expected) << start << " + " << pictures;
+            if (rate.num / rate.den > 30) continue; // no number for each picture
+            const std::uint32_t bits = frame::packed_timecode(expected);
+            EXPECT_EQ(frame::unpacked_timecode(bits), expected);
+            const Imf::TimeCode exr(bits);
+            char own[16];
+            std::snprintf(own, sizeof own, "%02d:%02d:%02d%c%02d", exr.hours(), exr.minutes(), exr.seconds(),
+                          exr.dropFrame() ? ';' : ':', exr.frame());
+            EXPECT_EQ(own, expected);
+        }
+    }
+    for (const char* none : {"", "10:00", "25:00:00:00", "10:61:00:00", "ab:cd:ef:gh", "10:00:00:00:00"}) {
+        EXPECT_EQ(frame::timecode_after(none, 25, 1), "") << none;
+        EXPECT_EQ(frame::packed_timecode(none), 0u) << none;
+    }
+    EXPECT_EQ(frame::timecode_after("10:00:00:00", 0, 1), "");
+    EXPECT_EQ(frame::packed_timecode("10:00:00:48"), 0u);
+    EXPECT_EQ(frame::unpacked_timecode(0xffffffff), "");
+}
+
+/// A rendering's light as one of the numbered pictures of a recording, as OpenImageIO writes it.
+void write_numbered(const simulate::Rendering& r, const fs::path& file, const std::string& timecode) {
+    const bool dpx = file.extension() == ".dpx";
+    OIIO::ImageSpec spec(r.scene.width, r.scene.height, 3, dpx ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::HALF);
+    if (dpx) spec["oiio:BitsPerSample"] = 10;
+    const std::uint32_t code[2] = {frame::packed_timecode(timecode), 0};
+    spec.attribute("smpte:TimeCode", OIIO::TypeTimeCode, code);
+    const int rate[2] = {25, 1};
+    if (dpx) spec["dpx:FrameRate"] = 25.0F;
+    else spec.attribute("FramesPerSecond", OIIO::TypeRational, rate);
+    spec["reelName"] = "A007";
+    spec["Model"] = "Cine A";
+    const auto out = OIIO::ImageOutput::create(file.string());
+    ASSERT_TRUE(out && out->open(file.string(), spec)) << OIIO::geterror();
+    std::vector<float> codes = r.rgb;
+    if (dpx)
+        for (float& v : codes)
+            v = static_cast<float>(colour::encode(colour::Transfer::bt709, std::clamp<double>(v, 0, 1)));
+    ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, codes.data())) << out->geterror();
+    out->close();
+}
+
+TEST_F(Footage, numbered_pictures_are_one_recording) {
+    fs::create_directory(scratch / "card");
+    const auto name = [&](int n, const char* kind) { return scratch / formatted("card/take.{:04}.{}", n, kind); };
+    for (int n = 995; n < 1010; ++n) // over the thousand; the chart in three of them
+        write_numbered(n >= 1000 && n < 1003 ? good : none, name(n, "exr"),
+                       frame::timecode_after("10:00:59:20", 25, n - 995));
+    const fs::path pattern = scratch / "card/take.####.exr";
+    EXPECT_EQ(frame::kind_of(pattern), frame::FileKind::clip);
+    const frame::Clip clip = frame::read_clip(pattern);
+    EXPECT_EQ(clip.width, 960);
+    EXPECT_EQ(clip.frames_per_second, 25);
+    EXPECT_NEAR(clip.duration_s, 15 / 25.0, 1e-9);
+    EXPECT_EQ(clip.timecode, "10:00:59:20");
+    EXPECT_EQ(clip.reel, "A007");
+    EXPECT_EQ(clip.model, "Cine A");
+    frame::ClipReader reader(scratch / "card/take.%04d.exr"); // another way to write it
+    const frame::Frame one = frame::read(name(1001, "exr")), still = reader.still(6.5 / 25);
+    EXPECT_EQ(still.rgb, one.rgb);
+    EXPECT_EQ(still.metadata.timecode, "10:01:00:01");
+    EXPECT_EQ(one.metadata.timecode, still.metadata.timecode);
+    EXPECT_EQ(reader.still(99).metadata.timecode, "10:01:00:09"); // the last one beyond the end
+    const frame::Frame part = reader.still(0.24, {{}, 1, 0, std::array{96, 64, 200, 120}}),
+                       small = reader.still(0.24, {{}, 1, 320, {}});
+    EXPECT_EQ(part.at(100, 60)[1], one.at(196, 124)[1]);
+    EXPECT_EQ(small.width, 320);
+    EXPECT_EQ(small.cell, 3);
+    EXPECT_NEAR(work::showing_s(pattern, {.chart = "grid24", .position_s = -1}), 6 / 25.0, 1.01 / 25);
+
+    std::vector<fs::path> files;
+    for (int n = 995; n < 1010; ++n) files.push_back(name(n, "exr"));
+    files.push_back(test::written(scratch / "card/a.exr", "x"));
+    for (const char* few : {"b1.exr", "b2.exr"}) files.push_back(test::written(scratch / "card" / few, "x"));
+    EXPECT_EQ(frame::gathered(files), (std::vector<fs::path>{pattern, files[15], files[16], files[17]}));
+    std::vector<fs::path> stills; // a stills camera's files are pictures
+    for (int n = 0; n < 40; ++n) stills.push_back(formatted("IMG_{:04}.tif", n));
+    EXPECT_EQ(frame::gathered(stills), stills);
+    std::vector<fs::path> past; // more digits when the numbers need them
+    for (int n = 9990; n < 10005; ++n) past.push_back(formatted("r{}.dpx", n));
+    EXPECT_EQ(frame::gathered(past), std::vector<fs::path>{"r####.dpx"});
+
+    fs::remove(name(1004, "exr"));
+    try {
+        frame::read_clip(pattern);
+        FAIL() << "a gap";
+    } catch (const Error& e) {
+        EXPECT_NE(std::string(e.what()).find("lacks picture 1004 between 995 and 1009"), std::string::npos) << e.what();
+    }
+    EXPECT_THROW(frame::read(scratch / "card/none.####.exr"), Error);
+    test::written(scratch / "card/odd.####.exr", "x"); // a file of that very name
+    EXPECT_EQ(frame::kind_of(scratch / "card/odd.####.exr"), frame::FileKind::picture);
+}
+
+TEST_F(Footage, dpx_tells_its_time_code_and_rate) {
+    for (int n = 0; n < 12; ++n)
+        write_numbered(good, scratch / formatted("t_{:05}.dpx", n), frame::timecode_after("01:02:03:04", 25, n));
+    const frame::Clip clip = frame::read_clip(scratch / "t_#####.dpx");
+    EXPECT_EQ(clip.timecode, "01:02:03:04");
+    EXPECT_EQ(clip.frames_per_second, 25);
+    const work::ShotOptions options{.chart = "grid24", .encoding = frame::Encoding::named("bt709"), .position_s = 0.2};
+    const work::MeasuredShot shot = work::take_shot(scratch / "t_#####.dpx", options);
+    const auto truth = nlohmann::json::parse(simulate::truth_of(good));
+    double worst = 0; // a code of ten bits is 0.1 to 0.4 % of light at the lightest patches
+    for (std::size_t i = 0; i < 24; ++i)
+        for (int c = 0; c < 3; ++c)
+            if (const double t = truth["patches"][i]["mean"][c]; t > 0.1)
+                worst = std::max(worst, std::abs(shot.reading.patches[i].mean[c] / t - 1));
+    EXPECT_LT(worst, 0.01);
+}
+
+// Read back by OpenEXR itself.
+TEST_F(Footage, what_is_written_of_a_recording_keeps_its_time_code) {
+    frame::Frame f = test::frame_of(good);
+    f.metadata.timecode = "10:00:00:12";
+    f.metadata.reel = "B012";
+    f.metadata.frames_per_second = 24000.0 / 1001;
+    const apply::Picture p = apply::uncorrected(f, {1, 1, 1}, "acescg");
+    apply::write(p, scratch / "p.exr", apply::Format::exr, f.metadata);
+    const Imf::InputFile in((scratch / "p.exr").c_str());
+    EXPECT_EQ(Imf::timeCode(in.header()).frame(), 12);
+    EXPECT_EQ(Imf::timeCode(in.header()).hours(), 10);
+    EXPECT_EQ(Imf::framesPerSecond(in.header()), Imf::Rational(24000, 1001));
+    const frame::Metadata read = frame::read_metadata(scratch / "p.exr");
+    EXPECT_EQ(read.timecode, "10:00:00:12");
+    EXPECT_EQ(read.reel, "B012");
+    EXPECT_NEAR(read.frames_per_second, 23.976, 1e-3);
 }
 
 } // namespace
