@@ -30,6 +30,7 @@ Run add_match(CLI::App& app) {
     struct Arguments {
         std::string lead, lead_correction, lead_encoding, lead_space, other, other_encoding, chart, reference,
             model = "auto", way = "auto", output;
+        bool tone = false;
         Outputs outputs;
     };
     const auto a = std::make_shared<Arguments>();
@@ -44,6 +45,10 @@ Run add_match(CLI::App& app) {
     app.add_option("--reference", a->reference, "Reference values (CGATS.17 text) instead of the chart's own");
     app.add_option("--model", a->model, "auto, or a model as for fit")->capture_default_str();
     app.add_option("--way", a->way, "auto, direct, or through the reference")->capture_default_str();
+    app.add_flag(
+        "--tone", a->tone,
+        "The lead is a finished picture, as of the camera itself: its tone curve is told apart from its colour, "
+        "and becomes the curve of the correction's look");
     app.add_option("-o,--output", a->output, "Correction of the other camera to write (JSON)")->required();
     a->outputs.add(app);
     return [a] {
@@ -52,6 +57,10 @@ Run add_match(CLI::App& app) {
         match::Settings settings;
         if (a->model != "auto") settings.model = fit::model_named(a->model);
         settings.way = match::way_named(a->way);
+        settings.tone = a->tone;
+        if (a->tone && (!a->lead_correction.empty() || is_table(a->lead) || settings.way == match::Way::reference))
+            throw Error(ErrorKind::usage, "--tone is for a lead that is a finished picture, and for the direct way", {},
+                        "Leave out --tone, or the lead's correction");
         std::optional<fit::Correction> lead_correction;
         if (!a->lead_correction.empty()) lead_correction = fit::load(a->lead_correction);
         std::string chart = a->chart;
@@ -83,6 +92,15 @@ Run add_match(CLI::App& app) {
         r.words =
             formatted("{}, {}: CIEDE2000 between both cameras {:.2f} before, {:.2f} on patches left out\n",
                       fit::name_of(m.correction.model), match::name_of(m.way), m.before.mean, m.cross_validated.mean);
+        if (const auto& tone = m.tone) {
+            r.json["tone"] = {{"curve", tone->curve},
+                              {"greys_before", tone->greys_before},
+                              {"greys_after", tone->greys_after},
+                              {"delta_e_2000", json_of(tone->toned)}};
+            r.words += formatted("Tone: the greys {:.1f} points of codes apart, {:.1f} with the picture's curve; "
+                                 "CIEDE2000 {:.2f} by tone alone, {:.2f} with the colour\n",
+                                 tone->greys_before, tone->greys_after, tone->toned.mean, m.fit.mean);
+        }
         for (const match::Candidate& c : m.candidates)
             r.json["candidates"].push_back({{"way", match::name_of(c.way)},
                                             {"model", fit::name_of(c.model)},

@@ -51,7 +51,15 @@ void Matches::match_all(Id lead) {
 std::optional<work::KeptMatch> Matches::kept(Id lead, Id other) const {
     if (!chains_.has(lead) || !chains_.has(other)) return {};
     try {
-        return work::kept_match(job_.shoot(), chains_.at(lead), chains_.at(other));
+        Read& read = read_[{lead, other}]; // views ask often, and reading a correction takes milliseconds
+        std::string content;
+        auto match =
+            work::kept_match(job_.shoot(), chains_.at(lead), chains_.at(other), [&](const plan::Correction& row) {
+                content = row.content;
+                return row.content == read.content ? read.correction : nullptr;
+            });
+        if (match) read = {std::move(content), match->correction};
+        return match;
     } catch (const Error&) { return {}; } // matched again, it is whole
 }
 

@@ -49,6 +49,12 @@ signals:
     void matched(Id lead, Id other);
 
 private:
+    struct Read {
+        std::string content;
+        std::shared_ptr<const fit::Correction> correction; ///< as it was read from that
+    };
+    mutable std::map<std::pair<Id, Id>, Read> read_; ///< by lead and other
+
     JobDocument& job_;
     Chains& chains_;
     Tasks& tasks_;

@@ -127,6 +127,34 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     if (other.patches.size() < fewest_patches)
         throw Error(ErrorKind::input, formatted("both cameras can be read on {} patches only", other.patches.size()),
                     {}, "Shoot one chart with both, unclipped and sharp");
+    if (settings.tone) {
+        Settings rest = settings;
+        rest.tone = false;
+        rest.way = Way::direct; // the reference knows nothing of the picture's tone
+        const balance::Balance balance = balance::balanced_on(other, target, definition, {});
+        std::optional<Tone> tone = tone_of(other, target, definition, balance);
+        if (!tone)
+            throw Error(ErrorKind::input, "there are too few greys to tell the picture's tone curve", {},
+                        "Shoot a chart with four greys and more, or match without the tone apart");
+        Match m = match(other, without_tone(target, *tone), reference, definition, own_colours, rest, stop);
+        chart::Reference alone, toned, shown;
+        const colour::Mat3 own = own_colours(balance);
+        m.correction.look = {.name = "the camera's own tone", .curve = tone->curve};
+        balance::Look only = m.correction.look;
+        for (const read::PatchReading& p : other.patches) {
+            if (!p.usable()) continue;
+            const Vec3 rgb(p.mean[0], p.mean[1], p.mean[2]);
+            alone.xyz[p.id] = own * balance(rgb);
+            toned.xyz[p.id] = balance::looked_xyz(only, alone.xyz[p.id]);
+            shown.xyz[p.id] = m.correction.shown(rgb);
+        }
+        m.before = between(alone, target);
+        tone->toned = between(toned, target);
+        m.fit = between(shown, target);
+        m.tone = std::move(tone);
+        m.correction.choice += "; the picture's tone curve is the curve of its look";
+        return m;
+    }
     bool valued = true; // every patch has a reference value
     for (const read::PatchReading& p : other.patches) valued = valued && reference.xyz.contains(p.id);
     if (settings.way == Way::reference && !valued)

@@ -28,7 +28,20 @@ struct Candidate {
     fit::Statistics fit;             ///< between both renderings, on the patches that it saw
     fit::Statistics cross_validated; ///< on each patch when that one was left out
 };
+/// The tone curve of a finished picture, told apart from its colour by the greys.
+struct Tone {
+    std::vector<std::array<double, 2>> curve; ///< of display codes, as balance::Look::curve
+    double greys_before = 0, greys_after = 0; ///< what parts both cameras' greys, mean, points of display codes
+    fit::Statistics toned;                    ///< between both, the other's by balance and tone alone
+};
+/// From the other's balanced greys to the picture's. None where fewer than four greys tell.
+std::optional<Tone> tone_of(const read::Reading& other, const chart::Reference& picture,
+                            const chart::Definition* definition, const balance::Balance& balance);
+/// The picture as it would be without its tone curve.
+chart::Reference without_tone(const chart::Reference& picture, const Tone& tone);
+
 struct Settings {
+    bool tone = false; ///< the target is a finished picture: its tone curve becomes the curve of the correction's look
     std::optional<fit::Model> model; ///< none: by cross-validation
     std::optional<Way> way;          ///< none: by cross-validation
     bool finished = false;           ///< the other's reading went through a picture style
@@ -40,6 +53,7 @@ struct Match {
     Way way = Way::direct;
     fit::Statistics before; ///< between both renderings, the other's by its balance alone
     fit::Statistics fit, cross_validated;
+    std::optional<Tone> tone;          ///< then the candidates and the patches left out are told without it
     std::vector<Candidate> candidates; ///< what each way takes, then its other models; best first
     Recipe recipe;                     ///< the same by hand
 };

@@ -214,6 +214,13 @@ MatchRequest match_request(const Chain& lead, const Chain& other, const match::S
     if (other.reference) r.reference = *other.reference;
     r.settings = settings;
     r.settings.lead = lead.correction;
+    // Raw begins where a camera's own picture stands: its tone curve apart, where the greys tell it.
+    constexpr auto fewest_greys = 5;
+    const auto& patches = lead.shot->definition.patches;
+    const auto greys =
+        std::count_if(patches.begin(), patches.end(), [](const chart::Patch& p) { return p.role == "neutral"; });
+    r.settings.tone = !lead.correction && r.lead_side.finished && !r.other_side.finished && greys >= fewest_greys &&
+                      settings.way != match::Way::reference;
     r.made_from = made_from(lead, other).dump();
     return r;
 }
@@ -264,7 +271,9 @@ match::Delivered verify_delivered(const Chain& chain, const std::filesystem::pat
     return match::verify(match::rendering_of(*chain.correction, chain.shot->reading), shown_by(side_of(shot), nullptr));
 }
 
-std::optional<KeptMatch> kept_match(const plan::Shoot& shoot, const Chain& lead, const Chain& other) {
+std::optional<KeptMatch> kept_match(
+    const plan::Shoot& shoot, const Chain& lead, const Chain& other,
+    const std::function<std::shared_ptr<const fit::Correction>(const plan::Correction&)>& known) {
     const plan::Correction* row = nullptr;
     for (const plan::Correction& c : shoot.corrections)
         if (c.kind == plan::CorrectionKind::match && c.setup == other.id && c.target == lead.id) row = &c;
@@ -289,7 +298,8 @@ std::optional<KeptMatch> kept_match(const plan::Shoot& shoot, const Chain& lead,
         throw Error(ErrorKind::input, std::string("a match in the job is damaged: ") + problem.what(), {},
                     "Match " + other.title + " again");
     }
-    k.correction = std::make_shared<const fit::Correction>(fit::from_json(row->content, {}));
+    if (known) k.correction = known(*row);
+    if (!k.correction) k.correction = std::make_shared<const fit::Correction>(fit::from_json(row->content, {}));
     return k;
 }
 

@@ -114,7 +114,10 @@ struct KeptMatch {
     std::vector<match::Candidate> candidates;
 };
 /// The one in force of a pair, or none. Throws Error(input) where the row is damaged.
-std::optional<KeptMatch> kept_match(const plan::Shoot& shoot, const Chain& lead, const Chain& other);
+/// `known` gives a correction that was read from this text before, or null.
+std::optional<KeptMatch> kept_match(
+    const plan::Shoot& shoot, const Chain& lead, const Chain& other,
+    const std::function<std::shared_ptr<const fit::Correction>(const plan::Correction&)>& known = {});
 /// The same by hand; for what is kept and for what is only looked at.
 match::ByHand by_hand(const Chain& lead, const Chain& other, const fit::Correction& correction);
 
