@@ -225,6 +225,11 @@ bool is_part_of(const fs::path& file, const fs::path& sequence) {
            number_in(file.filename().string(), cut_pattern(sequence.filename().string())) >= 0;
 }
 
+fs::path run_of(const fs::path& file) {
+    const Cut cut = cut_file(file);
+    return cut.digits ? file.parent_path() / pattern_of(cut) : fs::path();
+}
+
 std::vector<fs::path> gathered(const std::vector<fs::path>& files) {
     struct Run {
         Cut cut; ///< with the shortest number of all

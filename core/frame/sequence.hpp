@@ -28,6 +28,8 @@ std::string content_hash(const std::filesystem::path& name);
 
 /// True for a file of the folder and name that `sequence` stands for.
 bool is_part_of(const std::filesystem::path& file, const std::filesystem::path& sequence);
+/// The sequence that an EXR or DPX file with a number would belong to, by its own digits; empty for others.
+std::filesystem::path run_of(const std::filesystem::path& file);
 /// Runs of EXR or DPX files that are long enough for a recording give way to the name of their sequence, where its
 /// first one stood.
 std::vector<std::filesystem::path> gathered(const std::vector<std::filesystem::path>& files);

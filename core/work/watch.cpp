@@ -10,7 +10,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int deepest = 8; ///< folders below a watched one
+constexpr int deepest = 8;        ///< folders below a watched one
+constexpr int looks_of_a_run = 6; ///< without a change before numbered pictures count as complete: some seconds
 
 // Calls `f` with every regular file; unreadable places are passed over.
 template<class F>
@@ -34,39 +35,49 @@ void FolderWatch::set_folders(const std::vector<fs::path>& folders) {
 }
 
 bool FolderWatch::is_known(const fs::path& file) const {
-    if (known_.contains(file.string())) return true;
-    return std::any_of(known_.begin(), known_.end(), [&](const std::string& known) {
-        return known.find('#') != std::string::npos && frame::is_part_of(file, known);
-    });
+    return known_.contains(file.string()) ||
+           std::any_of(known_sequences_.begin(), known_sequences_.end(),
+                       [&](const std::string& known) { return frame::is_part_of(file, known); });
+}
+
+void FolderWatch::known(const fs::path& file) {
+    known_.insert(file.string());
+    if (frame::is_sequence_name(file)) known_sequences_.insert(file.string());
+}
+
+void FolderWatch::forget(const fs::path& file) {
+    known_.erase(file.string());
+    known_sequences_.erase(file.string());
 }
 
 std::vector<fs::path> FolderWatch::look() {
-    std::vector<fs::path> complete;
     std::map<std::string, Seen> now;
     for (const fs::path& folder : folders_)
         walk(folder, [&](const fs::directory_entry& entry) {
             const std::string path = entry.path().string();
             if (!frame::is_frame_name(entry.path()) || is_known(path)) return;
             std::error_code ec;
-            const Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
+            Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
             if (ec || seen.size == 0) return;
-            const auto before = seen_.find(path);
-            if (before != seen_.end() && before->second == seen) complete.push_back(entry.path());
-            else now[path] = seen;
+            if (const auto before = seen_.find(path); before != seen_.end() && before->second == seen)
+                seen.still = before->second.still + 1;
+            now[path] = seen;
         });
+    // Numbered pictures of one name settle together: more of them may be on their way.
+    std::map<fs::path, int> stillest; // looks without a change, of each run
+    for (const auto& [path, seen] : now)
+        if (const fs::path run = frame::run_of(path); !run.empty()) {
+            const auto at = stillest.try_emplace(run, seen.still).first;
+            at->second = std::min(at->second, seen.still);
+        }
+    std::vector<fs::path> complete;
+    for (const auto& [path, seen] : now) {
+        const auto run = stillest.find(frame::run_of(path));
+        if (run == stillest.end() ? seen.still >= 1 : run->second >= looks_of_a_run) complete.emplace_back(path);
+    }
+    for (const fs::path& file : complete) now.erase(file.string());
     seen_ = std::move(now);
     complete = frame::gathered(complete);
-    // A sequence that is still being copied waits, with all of its pictures.
-    std::erase_if(complete, [&](const fs::path& name) {
-        const bool grows = std::any_of(seen_.begin(), seen_.end(),
-                                       [&](const auto& seen) { return frame::is_part_of(seen.first, name); });
-        if (grows && frame::is_sequence_name(name))
-            for (const fs::path& file : frame::files_of_sequence(name)) {
-                std::error_code ec;
-                seen_.insert({file.string(), {fs::file_size(file, ec), fs::last_write_time(file, ec)}});
-            }
-        return grows;
-    });
     for (const fs::path& file : complete) known(file);
     std::sort(complete.begin(), complete.end(),
               [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });

@@ -11,14 +11,15 @@
 namespace refero::work {
 
 /// Finds new frames in folders and everything below them once they are complete: their size and time of change have
-/// not moved between two looks. Hidden files and folders are passed over. Call look() every half second or so.
+/// not moved between two looks; numbered EXR and DPX files of one name once none of them has for some looks. Hidden
+/// files and folders are passed over. Call look() every half second or so.
 class FolderWatch {
 public:
     void set_folders(const std::vector<std::filesystem::path>& folders);
     const std::vector<std::filesystem::path>& folders() const { return folders_; }
     /// Files that are in the job already, or that Refero wrote, are not new.
-    void known(const std::filesystem::path& file) { known_.insert(file.string()); }
-    void forget(const std::filesystem::path& file) { known_.erase(file.string()); }
+    void known(const std::filesystem::path& file);
+    void forget(const std::filesystem::path& file);
     /// Or part of a sequence that is.
     bool is_known(const std::filesystem::path& file) const;
     /// Takes over what a copy has seen.
@@ -31,10 +32,11 @@ private:
     struct Seen {
         std::uintmax_t size;
         std::filesystem::file_time_type changed;
-        bool operator==(const Seen&) const = default;
+        int still = 0; ///< looks in which it did not change
+        bool operator==(const Seen& o) const { return size == o.size && changed == o.changed; }
     };
     std::vector<std::filesystem::path> folders_;
-    std::set<std::string> known_;
+    std::set<std::string> known_, known_sequences_;
     std::map<std::string, Seen> seen_;
 };
 

@@ -16,6 +16,32 @@ using namespace job;
 using test::Scratch;
 using test::written;
 
+TEST(FolderWatch, gives_numbered_pictures_as_one_recording_once_it_no_longer_grows) {
+    Scratch scratch;
+    FolderWatch watch;
+    watch.set_folders({scratch.folder()});
+    const auto copy = [&](int from, int to) {
+        for (int n = from; n < to; ++n) written(scratch / formatted("take.{:04}.dpx", n), "codes");
+    };
+    for (int n = 1; n < 20; ++n) { // the card is still being copied, slowly
+        copy(n, n + 1);
+        for (int k = 0; k < 3; ++k) EXPECT_TRUE(watch.look().empty()) << n;
+    }
+    const fs::path recording = scratch / "take.####.dpx";
+    const auto next = [&] { // what the next looks give
+        std::vector<fs::path> found;
+        for (int k = 0; k < 8 && found.empty(); ++k) found = watch.look();
+        return found;
+    };
+    EXPECT_EQ(next(), std::vector<fs::path>{recording});
+    EXPECT_TRUE(watch.is_known(scratch / "take.0007.dpx"));
+    EXPECT_TRUE(next().empty());
+    written(scratch / "still.0001.exr", "one"); // too few for a recording
+    EXPECT_EQ(next(), std::vector<fs::path>{scratch / "still.0001.exr"});
+    watch.forget(recording); // it can come in another time
+    EXPECT_EQ(next(), std::vector<fs::path>{recording});
+}
+
 TEST(FolderWatch, gives_a_file_once_and_only_when_it_is_complete) {
     Scratch scratch;
     fs::create_directories(scratch / "card/DCIM/100");
