@@ -415,18 +415,14 @@ void MatchView::show_picture() {
         return;
     }
     picture_->set_after({});
-    const QString laid = both_->features ? tr("; laid by the chart and %1 features of the scene").arg(both_->features)
-                                         : tr("; laid by the chart's plane");
     if (seen == Seen::strips) {
         picture_->set_picture(rendition(work::in_strips(*both_, strips)));
-        scale_->setText((matched ? tr("odd strips: the lead, even: the other as matched")
-                                 : tr("odd strips: the lead, even: the other by its balance alone")) +
-                        laid);
+        scale_->setText(matched ? tr("odd strips: the lead, even: the other as matched")
+                                : tr("odd strips: the lead, even: the other by its balance alone"));
     } else {
         picture_->set_picture(rendition(work::as_difference(*both_, full_difference)));
         scale_->setText(
-            tr("CIEDE2000: black 0, white %1 and more; mean %2").arg(full_difference).arg(both_->mean, 0, 'f', 1) +
-            laid);
+            tr("CIEDE2000: black 0, white %1 and more; mean %2").arg(full_difference).arg(both_->mean, 0, 'f', 1));
     }
 }
 
