@@ -55,7 +55,9 @@ Result run(const ApplyArguments& a) {
 
 } // namespace
 
-void RangeArguments::add(CLI::App& app) {
+void RangeArguments::add(CLI::App& app, ShotArguments& shot) {
+    app.add_option("--at", shot.at, "Of clips: the still at so many seconds; default: the first")
+        ->check(CLI::NonNegativeNumber);
     app.add_option("--from", from, "Of clips: all stills from here on, s, to numbered files")
         ->check(CLI::NonNegativeNumber);
     app.add_option("--to", to, "Of clips: up to here, s; default: the end")->check(CLI::NonNegativeNumber);
@@ -173,9 +175,7 @@ Run add_apply(CLI::App& app) {
     app.add_option("--kelvin", a->kelvin,
                    "With --second: colour temperature of the frames' light; default: by the balance in the raw file")
         ->check(CLI::Range(1500.0, 25000.0));
-    app.add_option("--at", a->at, "Of clips: the still at so many seconds; default: the first")
-        ->check(CLI::NonNegativeNumber);
-    a->range.add(app);
+    a->range.add(app, *a);
     a->look.add(app);
     a->how.add(app);
     a->add_encoding(app);

@@ -45,14 +45,18 @@ Result run(const PlateArguments& a) {
     Result r;
     r.json["display"] = set.display.string();
     r.json["note"] = set.note.string();
-    r.json["written"] = r.json["failed"] = r.json["agreement"] = Json::array();
+    r.json["written"] = r.json["failed"] = r.json["agreement"] = r.json["differences"] = Json::array();
     for (const work::BatchEnd& end : done.ends) {
         const work::Development& d = set.frames[end.frame].frame;
         if (end.problem) note_failure(r, d.source.file.string(), *end.problem);
-        else
-            r.json["written"].push_back({{"file", d.target.string()},
-                                         {"role", plan::name_of(set.roles[end.frame])},
-                                         {"source", d.source.file.string()}});
+        if (!end.done) continue;
+        r.json["written"].push_back({{"file", d.target.string()},
+                                     {"role", plan::name_of(set.roles[end.frame])},
+                                     {"source", d.source.file.string()}});
+        for (const std::string& how_so : end.done->differences) {
+            r.json["differences"].push_back({{"file", d.source.file.string()}, {"says", how_so}});
+            r.words += d.source.file.string() + ": " + how_so + "\n";
+        }
     }
     for (const work::PlateAgreement& agreement : done.agreement) {
         r.json["agreement"].push_back(
@@ -77,11 +81,9 @@ Run add_plate(CLI::App& app) {
     app.add_option("--display", a->options.display, "What the display curve ends in: srgb, bt709, display-p3 ...")
         ->capture_default_str();
     app.add_option("--depth", a->depth, "half or float; default: half");
-    app.add_option("--at", a->at, "Of clips: the still at so many seconds; default: the first")
-        ->check(CLI::NonNegativeNumber);
     app.add_option("--jobs", a->options.jobs, "Frames at a time; default: by memory and processors")
         ->check(CLI::Range(1, 256));
-    a->range.add(app);
+    a->range.add(app, *a);
     a->look.add(app);
     a->add_encoding(app);
     a->outputs.add(app);

@@ -87,7 +87,7 @@ struct ShotArguments {
 /// Which stills of clips: one, or all from one second to another; of a sequence all.
 struct RangeArguments {
     double from = -1, to = -1;
-    void add(CLI::App& app);
+    void add(CLI::App& app, ShotArguments& shot);
     /// Throws Error(usage) for a range without a beginning.
     void check() const;
     /// Of other files the file itself; `at`: the one still, below 0 the first. Throws Error(input).

@@ -185,6 +185,7 @@ void Batches::make_plates(Id setup, const work::PlateOptions& wanted, const fs::
                 stop);
             double most = 0;
             for (const work::PlateAgreement& a : done.agreement) most = std::max(most, a.most);
+            if (done.agreement.empty()) return [] {}; // none could be developed, and nothing else was written
             return [=, this] {
                 handovers_.handed_over({{setup, {set.display, "display curve", "to look at plates through"}},
                                         {setup, {set.note, "note", "what is what, in words"}}});

@@ -150,7 +150,11 @@ PlateSet plan_plates(const std::vector<PlateSource>& sources, std::shared_ptr<co
 PlateResult write_plates(const PlateSet& set, const PlateOptions& o, const std::function<void(const BatchEnd&)>& ended,
                          std::stop_token stop) {
     std::error_code ec;
-    for (const BatchFrame& f : set.frames) fs::create_directories(f.frame.target.parent_path(), ec);
+    std::vector<fs::path> made; // folders, those inside others first
+    const bool new_folder = !fs::exists(set.note.parent_path(), ec);
+    for (const BatchFrame& f : set.frames)
+        if (fs::create_directories(f.frame.target.parent_path(), ec)) made.push_back(f.frame.target.parent_path());
+    if (new_folder) made.push_back(set.note.parent_path());
     if (!fs::is_directory(set.note.parent_path(), ec))
         throw Error(ErrorKind::usage, "this folder cannot be made", set.note.parent_path(), "Choose another");
     PlateResult result;
@@ -170,8 +174,10 @@ PlateResult write_plates(const PlateSet& set, const PlateOptions& o, const std::
     std::sort(result.ends.begin(), result.ends.end(),
               [](const BatchEnd& a, const BatchEnd& b) { return a.frame < b.frame; });
     if (std::all_of(result.ends.begin(), result.ends.end(),
-                    [](const BatchEnd& end) { return end.problem.has_value(); }))
-        return result; // there is nothing to look at
+                    [](const BatchEnd& end) { return end.problem.has_value(); })) {
+        for (const fs::path& folder : made) fs::remove(folder, ec); // empty ones only
+        return result;                                              // there is nothing to look at
+    }
     const auto correction = set.frames.front().correction;
     deliver::write_display_curve(*correction, o.space, o.display, set.display);
     std::set<std::size_t> failed;

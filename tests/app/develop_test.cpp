@@ -38,6 +38,14 @@ struct Developing : JobWindow {
         for (const auto& entry : fs::directory_iterator(scratch / "out")) n += entry.path().extension() == ".jpg";
         return n;
     }
+    /// The last row of a setup's page Handover.
+    DevelopPanel* open_panel(Id setup) {
+        window.open_setup(setup);
+        window.setup_view()->choose(Step::handover);
+        auto* kinds = window.setup_view()->page()->findChild<QListWidget*>();
+        kinds->setCurrentRow(kinds->count() - 1);
+        return window.setup_view()->page()->findChild<DevelopPanel*>();
+    }
     const Batches::State& state() { return desk().batches.state(); }
 };
 
@@ -92,12 +100,9 @@ TEST_F(Developing, dng_copies_and_the_name_that_a_profile_is_listed_by) {
     shoot_all(1);
     fs::create_directories(scratch / "out");
     const Id setup = id(0);
-    window.open_setup(setup);
-    window.setup_view()->choose(Step::handover);
+    auto* panel = open_panel(setup);
     auto* page = window.setup_view()->page();
     auto* kinds = page->findChild<QListWidget*>();
-    kinds->setCurrentRow(kinds->count() - 1);
-    auto* panel = page->findChild<DevelopPanel*>();
     auto* kind = panel->findChild<QComboBox*>("developKind");
     const int copies = kind->findText("DNG", Qt::MatchContains);
     kind->setCurrentIndex(copies);
@@ -125,12 +130,7 @@ TEST_F(Developing, dng_copies_and_the_name_that_a_profile_is_listed_by) {
 TEST_F(Developing, frames_with_a_part_become_an_effects_set) {
     shoot_all(2);
     const Id setup = id(0);
-    window.open_setup(setup);
-    window.setup_view()->choose(Step::handover);
-    auto* page = window.setup_view()->page();
-    auto* kinds = page->findChild<QListWidget*>();
-    kinds->setCurrentRow(kinds->count() - 1);
-    auto* panel = page->findChild<DevelopPanel*>();
+    auto* panel = open_panel(setup);
     panel->findChild<QLineEdit*>("developFolder")->setText(QString::fromStdString((scratch / "out").string()));
     auto* kind = panel->findChild<QComboBox*>("developKind");
     kind->setCurrentIndex(kind->count() - 1);
