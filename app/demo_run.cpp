@@ -14,23 +14,30 @@ DemoRun::DemoRun(Desk& desk) : desk_(desk) {
 }
 
 void DemoRun::open(const fs::path& description, const fs::path& folder, const fs::path& cache) {
-    desk_.notices.guarded([&] {
-        desk_.job.close();
-        std::error_code ec;
-        fs::create_directories(folder, ec);
-        const fs::path own = desk_.kit.file();
-        desk_.kit.use(folder / "demo.refero-kit");
-        job::KitFile* kit = desk_.kit.open_file();
-        if (!kit) return;
-        auto job = std::make_unique<job::JobFile>(folder / "museum.refero", job::JobFile::Open::create);
-        const job::Demo demo = job::start_demo(description, folder, *job, *kit);
-        desk_.job.adopt(std::move(job));
-        own_kit_ = own;
-        emit desk_.kit.changed();
-        for (const job::DemoGoal& g : demo.goals) goals_[g.setup] = g;
-        folder_ = folder;
-        for (const job::DemoFrame& frame : demo.frames) make(frame, cache);
-    });
+    desk_.job.close();
+    desk_.tasks.drain(); // another one may be under way
+    const fs::path kit = folder / "demo.refero-kit", job = folder / "museum.refero";
+    desk_.tasks.run({Doing::making, 0}, tr("Making the demo job"),
+                    [this, description, folder, kit, job, cache](std::stop_token, const Progress&) -> Tasks::Then {
+                        std::error_code ec;
+                        fs::create_directories(folder, ec);
+                        const job::Demo demo = [&] {
+                            job::JobFile new_job(job, job::JobFile::Open::create);
+                            job::KitFile new_kit(kit, job::KitFile::Open::create);
+                            return job::start_demo(description, folder, new_job, new_kit);
+                        }();
+                        return [this, folder, kit, job, cache, demo] {
+                            if (desk_.job.is_open()) return; // another one was opened meanwhile
+                            const fs::path own = desk_.kit.file();
+                            desk_.kit.use(kit);
+                            desk_.job.open(job);
+                            own_kit_ = own;
+                            for (const job::DemoGoal& g : demo.goals) goals_[g.setup] = g;
+                            folder_ = folder;
+                            for (const job::DemoFrame& frame : demo.frames) make(frame, cache);
+                            emit opened();
+                        };
+                    });
 }
 
 void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {

@@ -12,9 +12,13 @@ class DemoRun : public QObject {
 
 public:
     explicit DemoRun(Desk& desk);
-    /// The demo job and its kit in `folder`; frames are made once, in `cache`, and copied from there. With an empty
-    /// `cache` they are made where they belong.
+    /// The demo job and its kit in `folder`, made beside the window; frames are made once, in `cache`, and copied from
+    /// there. With an empty `cache` they are made where they belong.
     void open(const fs::path& description, const fs::path& folder, const fs::path& cache = {});
+
+signals:
+    /// The demo job is open; its frames are under way.
+    void opened();
 
 private:
     void make(const job::DemoFrame& frame, const fs::path& cache);

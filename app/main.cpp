@@ -71,10 +71,10 @@ int main(int argc, char** argv) {
     app::start_theme();
     app::MainWindow window;
     window.show();
-    if (asked.demo) window.open_demo();
     std::vector<app::fs::path> files;
     for (const QString& argument : QApplication::arguments().mid(1)) // Qt has taken its own out
         if (!argument.startsWith("--")) files.emplace_back(argument.toStdString());
-    window.open(files);
+    if (asked.demo) window.open_demo(files);
+    else window.open(files);
     return QApplication::exec();
 }

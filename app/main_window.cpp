@@ -505,18 +505,22 @@ bool MainWindow::compares() const {
 
 Id MainWindow::current_setup() const { return places_->currentWidget() == setup_view_ ? setup_view_->setup() : 0; }
 
-void MainWindow::open_demo() {
+void MainWindow::open_demo(const std::vector<fs::path>& then_open) {
     const QString cache = QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation);
     desk_.job.close();
     scratch_ = std::make_unique<QTemporaryDir>(QDir::tempPath() + "/refero-demo-XXXXXX");
     if (!scratch_->isValid())
         return notice(
             tr("%1: no scratch folder can be made here. Free some space or set TMPDIR.").arg(scratch_->errorString()));
-    show_board();
-    desk_.notices.guarded([&] {
-        demo_.open(shipped("demo/museum.json"), scratch_->path().toStdString(),
-                   cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
-    });
+    connect(
+        &demo_, &DemoRun::opened, this,
+        [this, then_open] {
+            show_board();
+            if (!then_open.empty()) open(then_open);
+        },
+        Qt::SingleShotConnection);
+    demo_.open(shipped("demo/museum.json"), scratch_->path().toStdString(),
+               cache.isEmpty() ? fs::path() : fs::path((cache + "/refero/demo").toStdString()));
     show_board();
 }
 

@@ -42,8 +42,8 @@ public:
     SimulatedCamera* simulated_camera() { return camera_; }
     SetView* set_view() { return set_view_; }
 
-    /// Opens a scratch copy of the demo job; its frames are made once and kept in the user's cache.
-    void open_demo();
+    /// Opens a scratch copy of the demo job, then these files; its frames are made once and kept in the user's cache.
+    void open_demo(const std::vector<fs::path>& then_open = {});
     void open(const std::vector<fs::path>& files);
     void show_board(BoardPlace::View view = BoardPlace::setups);
     void show_plan();

@@ -112,7 +112,7 @@ QWidget* MainWindow::make_start() {
     demo->setObjectName("demoButton");
     demo->setToolTip(
         tr("A small museum photographs its pressed seaweeds and films an interview: four cameras, four lights"));
-    connect(demo, &QPushButton::clicked, this, &MainWindow::open_demo);
+    connect(demo, &QPushButton::clicked, this, [this] { open_demo(); });
     column->addWidget(demo, 0, Qt::AlignHCenter);
     column->addStretch(3);
     return page;

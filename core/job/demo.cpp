@@ -199,8 +199,10 @@ Demo start_demo(const fs::path& description, const fs::path& folder, JobFile& jo
         for (const json& l : j.at("lights")) told.lights.push_back(light_from(l, static_cast<int>(told.lights.size())));
         for (const json& c : j.at("cards")) told.cards.push_back(card_from(c));
         kit.change("The demo's kit", [&](Edit& e) { told.fill_kit(e); });
-        job.change("The demo job", [&](Edit& e) { told.fill_job(e, job.content().brief(), demo, ordinary); });
-        for (const json& l : j.value("log", json::array())) job.store().note(l.at(1), l.at(2), l.at(0));
+        job.change("The demo job", [&](Edit& e) {
+            told.fill_job(e, job.content().brief(), demo, ordinary);
+            for (const json& l : j.value("log", json::array())) job.store().note(l.at(1), l.at(2), l.at(0));
+        });
     } catch (const json::exception& problem) {
         throw Error(ErrorKind::input, std::string("this is not a demo description: ") + problem.what(), description,
                     "See docs/formats.md, Demo");

@@ -122,6 +122,7 @@ TEST_F(Opened, the_demos_kit_is_put_aside_with_the_demo) {
     edit(desk.kit, "Mine", [](plan::Change& e) { e.add(plan::Monitor{.name = "Mine"}); });
     DemoRun demo(desk);
     demo.open(shipped("demo/museum.json"), scratch / "demo");
+    ASSERT_TRUE(wait_for([&] { return desk.job.is_open(); }));
     desk.tasks.cancel_all();
     settle();
     EXPECT_GT(desk.kit.kit().monitors.size(), 1u);

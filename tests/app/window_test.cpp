@@ -90,8 +90,7 @@ struct Window : testing::Test {
     Id id(int n) { return desk().chains.ids().at(static_cast<std::size_t>(n)); }
     void open_demo() {
         window.open_demo();
-        ASSERT_EQ(desk().chains.count(), 10);
-        ASSERT_TRUE(wait_for([&] { return desk().tasks.running() == 0; }, 180000));
+        ASSERT_TRUE(wait_for([&] { return desk().chains.count() == 10 && desk().tasks.running() == 0; }, 180000));
     }
     PictureView* picture() { return window.setup_view()->page()->picture(); }
     void key(int k, Qt::KeyboardModifiers m = {}) {
@@ -503,7 +502,7 @@ TEST_F(Window, clicks_on_the_first_and_last_patch_place_the_chart) {
 TEST_F(Window, work_can_be_cancelled_and_leaves_nothing_half_written) {
     DemoRun demo(desk());
     demo.open(shipped("demo/museum.json"), scratch.folder());
-    ASSERT_TRUE(wait_for([&] { return desk().tasks.running() > 0; }));
+    ASSERT_TRUE(wait_for([&] { return desk().job.is_open() && desk().tasks.running() > 0; }));
     desk().tasks.cancel_all();
     ASSERT_TRUE(idle());
     for (const auto& entry : fs::directory_iterator(scratch.folder())) {
