@@ -29,36 +29,52 @@ namespace {
 
 using test::Scratch;
 
-/// Measures how long the window's thread did not come back to its events.
+/// Measures how long the window's thread did not come back to its events, and how much of that it computed itself; the
+/// rest it waited, for the disk or for a processor.
 class StallMeter : public QObject {
 public:
     StallMeter() {
         timer_.setInterval(2);
         timer_.setTimerType(Qt::PreciseTimer);
         connect(&timer_, &QTimer::timeout, this, [this] {
-            longest_ = std::max(longest_, clock_.nsecsElapsed() / 1e6);
-            clock_.restart();
+            longest_ = std::max(longest_, Stall{clock_.nsecsElapsed() / 1e6, computed_ms() - computed_});
+            begin();
         });
-        clock_.start();
+        begin();
         timer_.start();
     }
     /// Prints and forgets what one phase came to; gives the longest of all.
     void phase(const char* name) {
-        test::measured("longest stall, %s: %.0f ms", name, longest_);
+        test::measured("longest stall, %s: %.0f ms, computing %.0f of them", name, longest_.wall, longest_.computed);
         all_ = std::max(all_, longest_);
         restart();
     }
     /// Leaves out what only the test does, such as grabbing pictures of the window.
     void restart() {
-        longest_ = 0;
-        clock_.restart();
+        longest_ = {};
+        begin();
     }
-    double longest_of_all() const { return all_; }
+    double longest_of_all() const { return all_.wall; }
 
 private:
+    struct Stall {
+        double wall = 0, computed = 0; ///< ms
+        auto operator<=>(const Stall&) const = default;
+    };
+    static double computed_ms() {
+        timespec t{};
+        clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+        return 1e3 * static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_nsec) / 1e6;
+    }
+    void begin() {
+        clock_.restart();
+        computed_ = computed_ms();
+    }
+
     QTimer timer_;
     QElapsedTimer clock_;
-    double longest_ = 0, all_ = 0;
+    double computed_ = 0;
+    Stall longest_, all_;
 };
 
 template<class T>
