@@ -6,30 +6,12 @@
 #include <tbb/parallel_for.h>
 
 #include "colour/rgb.hpp"
+#include "find/figures.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
 
 namespace {
-
-/// What a chart that is taken for real must reach; chosen by trial on simulated frames of refero-find-bench.
-constexpr double least_evidence_per_patch =
-    2.2; ///< nats, of about 4 at most; chance reaches 2 on charts with many neutrals
-constexpr double least_clear_per_patch = 1.6; ///< where no other place or way round has more than ...
-constexpr double clear = 0.6;                 ///< ... this share of the evidence
-constexpr double least_margin = 4;            ///< nats over any other place or way round ...
-constexpr double nearly = 0.94;               ///< ... which may have no more than this share of the evidence
-constexpr double surely_laid = 2.9;           ///< nats per patch below which corners may lie beside the chart's ...
-constexpr double clearly_better =
-    0.5; ///< ... which other corners must exceed by so many: a little is won by shunning covered patches, too
-constexpr double most_misfit = 0.16;
-constexpr double least_within = 0.62;
-constexpr double least_even_share = 0.75;
-/// So many candidates may fail to prove themselves before the search ends.
-constexpr int most_doubtful = 12;
-constexpr std::size_t at_a_time = 2;
-/// Pixels along the longer side of the finest picture that is searched, and of the coarsest.
-constexpr int finest_side = 3000, coarsest_side = 150;
 
 bool overlap(const Corners& a, const Corners& b) {
     const auto centre = [](const Corners& q) { return Point((q[0] + q[1] + q[2] + q[3]) / 4); };
@@ -144,8 +126,8 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     m.runner_up = best_other(m, picture);
     m.corners = scaled(m.corners, 1 / picture.scale);
     const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && chance_of(m) > 0.5) ||
-                        (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear * m.fit.evidence);
-    return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly * m.fit.evidence &&
+                        (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear_share * m.fit.evidence);
+    return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly_share * m.fit.evidence &&
            m.fit.misfit < most_misfit && m.fit.within > least_within && m.fit.even_share > least_even_share &&
            m.fit.plausible;
 }
@@ -273,7 +255,6 @@ std::vector<Placement> locate_as_is(const frame::Frame& frame, const std::vector
 
 /// True where a picture's codes keep clear of black and white, as log curves put a scene.
 bool is_flat(const frame::Frame& f) {
-    constexpr double least_black = 0.06, most_white = 0.87, few = 0.005; // codes; share of the pixels beyond
     constexpr std::size_t step = 17;
     std::vector<float> light;
     for (std::size_t i = 0; i < f.rgb.size() / 3; i += step)
@@ -284,7 +265,7 @@ bool is_flat(const frame::Frame& f) {
         std::nth_element(light.begin(), place, light.end());
         return colour::encode(colour::Transfer::srgb, static_cast<double>(*place));
     };
-    return at(few) > least_black && at(1 - few) < most_white;
+    return at(flat_few) > flat_black && at(1 - flat_few) < flat_white;
 }
 
 } // namespace

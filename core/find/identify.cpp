@@ -6,6 +6,7 @@
 #include <Eigen/SVD>
 
 #include "base/statistics.hpp"
+#include "find/figures.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
@@ -90,10 +91,6 @@ double even_spread(const Vec3& mean, const Picture& picture) {
     return 0.15 + std::min(0.35, 2 * 1.73 * picture.noise / std::max(0.05, shown));
 }
 
-constexpr double clipped = 0.985;
-/// From here on a patch is not explained.
-constexpr double explained = 0.3;
-
 // XYZ (D50) of linear RGB with the primaries of BT.709: a camera under any light is not far from it, row by row.
 const colour::Mat3& xyz_from_plain_rgb() {
     static const colour::Mat3 m =
@@ -168,7 +165,7 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
             colour::Mat3 xx = 1e-9 * colour::Mat3::Identity();
             Vec3 sx = Vec3::Zero();
             for (std::size_t i = 0; i < n; ++i) {
-                if (seen[i].rgb[c] > clipped) continue;
+                if (seen[i].rgb[c] > clipped_code) continue;
                 const double w = weight[i] / (bright[i] * bright[i]);
                 const Vec3 x = std::exp(light[i]) * seen[i].xyz;
                 xx += w * x * x.transpose();
@@ -185,7 +182,7 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
             double s = std::exp(light[i]);
             Vec3 off;
             lightness[i] = 0;
-            if (rgb.maxCoeff() <= clipped) {
+            if (rgb.maxCoeff() <= clipped_code) {
                 s = std::clamp(rgb.dot(expected) / std::max(1e-12, expected.squaredNorm()), 0.2, 5.0);
                 off = rgb - s * expected;
                 lightness[i] = std::log(s);
@@ -194,7 +191,8 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
                 right += weight[i] * lightness[i] * place;
             } else {
                 for (int c = 0; c < 3; ++c)
-                    off[c] = rgb[c] > clipped ? std::max(0.0, clipped - s * expected[c]) : rgb[c] - s * expected[c];
+                    off[c] = rgb[c] > clipped_code ? std::max(0.0, clipped_code - s * expected[c])
+                                                   : rgb[c] - s * expected[c];
             }
             residual[i] = off.norm() / (std::min(rgb.norm(), 1.7) + 0.05 * level);
         }
@@ -203,7 +201,7 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
             light[i] = std::clamp(
                 plane.dot(Eigen::Vector4d(1, seen[i].u, seen[i].v, std::log(std::max(0.02, seen[i].xyz[1]) / 0.3))),
                 -2.0, 2.0);
-            if (seen[i].rgb.maxCoeff() <= clipped)
+            if (seen[i].rgb.maxCoeff() <= clipped_code)
                 residual[i] = std::hypot(residual[i], 0.5 * (lightness[i] - light[i]));
             weight[i] = 1 / (1 + std::pow(residual[i] / 0.12, 2));
         }

@@ -6,19 +6,17 @@
 #include <Eigen/LU>
 #include <tbb/parallel_for.h>
 
+#include "find/figures.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
 
 namespace {
 
-/// So many regions and places are looked at before the search ends: walls of tiles have no end of them.
-constexpr int most_seeds = 300;
-constexpr long most_lookups = 300000;
-constexpr std::size_t most_lattices = 20;
-
-// Could the region be the flat part of a patch in a lattice of this pitch? Not a speck, not a whole wall.
-bool fits(const Region& r, double pitch) { return r.area < 3 * pitch * pitch && r.area > 0.035 * pitch * pitch; }
+// Could the region be the flat part of a patch in a lattice of this pitch?
+bool fits(const Region& r, double pitch) {
+    return r.area < most_patch_area * pitch * pitch && r.area > least_patch_area * pitch * pitch;
+}
 
 double cross(const Point& a, const Point& b) { return a.x() * b.y() - a.y() * b.x(); }
 
@@ -240,16 +238,15 @@ struct Search {
             }
             return all ? static_cast<double>(there) / all : 0.0;
         };
-        constexpr double enough = 0.4;
         Place at{0, 0};
         for (const auto& [place, region] : l.cells)
             if (region == seed) at = place;
         const double u = at.first, v = at.second;
         const Point here = l.pixels_from_place({u, v}), a = l.pixels_from_place({u + 0.5, v}) - here,
                     b = l.pixels_from_place({u, v + 0.5}) - here;
-        const bool across = share(0.5, 0) > enough, down = share(0, 0.5) > enough;
+        const bool across = share(0.5, 0) > half_places, down = share(0, 0.5) > half_places;
         if (across || down) return std::pair{Point(across ? a : Point(2 * a)), Point(down ? b : Point(2 * b))};
-        if (share(0.5, 0.5) > enough) return std::pair{Point(a + b), Point(a - b)};
+        if (share(0.5, 0.5) > half_places) return std::pair{Point(a + b), Point(a - b)};
         return std::nullopt;
     }
 };

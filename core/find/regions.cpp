@@ -9,6 +9,7 @@
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
+#include "find/figures.hpp"
 #include "find/internal.hpp"
 
 // Compiled for wider registers as well; the machine's own are taken when the program starts.
@@ -146,8 +147,6 @@ std::vector<Picture> pyramid_of(const frame::Frame& frame, int longest_side, int
 
 namespace {
 
-constexpr int steps = 8; ///< limits of steepness that are tried, each 1.5 times the one before
-
 // One row of how many limits (their squares) each pixel's largest gradient over the channels reaches, from three
 // smoothed rows.
 REFERO_WIDE void count_limits(const float* above, const float* here, const float* below, int cols, const float* squares,
@@ -164,7 +163,7 @@ REFERO_WIDE void count_limits(const float* above, const float* here, const float
     }
     for (int x = 1; x + 1 < cols; ++x) {
         int n = 0;
-        for (int k = 0; k < steps; ++k) n += largest[x] >= squares[k];
+        for (int k = 0; k < steepness_limits; ++k) n += largest[x] >= squares[k];
         reached[x] = static_cast<std::uint8_t>(n);
     }
 }
@@ -175,10 +174,10 @@ cv::Mat steepness(const Picture& picture, int enlarge, double sigma, double firs
     const cv::Mat& linear = picture.linear;
     const int rows = linear.rows * enlarge, cols = linear.cols * enlarge;
     cv::Mat reached = fresh(rows, cols, CV_8U);
-    reached.setTo(steps);
+    reached.setTo(steepness_limits);
     const int taps = sigma < 0.7 ? 3 : sigma < 1.2 ? 5 : 7;
-    std::array<float, steps> squares;
-    for (int k = 0; k < steps; ++k)
+    std::array<float, steepness_limits> squares;
+    for (int k = 0; k < steepness_limits; ++k)
         squares[static_cast<std::size_t>(k)] = static_cast<float>(std::pow(32 * first_limit * std::pow(1.5, k), 2));
     const std::vector<float> gain = gain_of_row(picture);
     // Strip by strip, with the rows around it that matter, so that every core has some and what is made on the way
@@ -203,8 +202,6 @@ cv::Mat steepness(const Picture& picture, int enlarge, double sigma, double firs
     });
     return reached;
 }
-
-constexpr std::ptrdiff_t most_regions = 6000;
 
 /// A connected piece of flat ground, by the sums over its pixels; twice x and xy, six times xx, so that they are whole
 /// numbers.
@@ -331,8 +328,8 @@ std::vector<Region> flat_regions(const Picture& picture, double largest_area, in
     const double noise = enlarge > 1 ? 1.6 * picture.noise
                                      : picture.noise; // smooth when enlarged, so that more of it gets through a filter
     const cv::Mat reached = steepness(picture, enlarge, sigma, std::max(0.004, 0.7 * noise / (sigma * sigma)));
-    std::array<std::vector<Region>, steps> found;
-    tbb::parallel_for(0, steps,
+    std::array<std::vector<Region>, steepness_limits> found;
+    tbb::parallel_for(0, steepness_limits,
                       [&](int i) { found[static_cast<std::size_t>(i)] = regions_of(reached, i, largest_area); });
     // The same patch shows up at several limits: the largest region is nearest to the whole patch.
     Near near(16, reached.cols, reached.rows);

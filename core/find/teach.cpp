@@ -9,27 +9,14 @@
 #include <opencv2/imgproc.hpp>
 
 #include "base/statistics.hpp"
+#include "find/figures.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {
 
 namespace {
 
-// Shares of a pitch, unless said otherwise; chosen on simulated cards.
-constexpr double smallest_patch = 0.3; ///< side
-constexpr double margin = 1.2;         ///< looked at about the lattice: bars lie beside it
-constexpr double edge_reach = 0.18;    ///< how far from a flat region its edge may lie
-constexpr double fills = 0.72;         ///< share of its box that a rectangle's flat region fills
-constexpr double clear_change = 0.2;   ///< of the largest change nearby: a patch's own edge is no less
-constexpr double widest_gap = 0.35;    ///< beyond a patch's side the neighbour's may be taken for it
-constexpr double fullness = 0.75;      ///< of a grid's places, from which on it has no holes
-constexpr double alike = 0.12;         ///< size and place of a lattice's patch against the usual
-constexpr int px_per_pitch = 56;       ///< of the straightened picture, at most
-constexpr std::size_t likely = 3;      ///< lattices of a scale whose patches are looked for
-constexpr double usual_pitch_mm = 20;
-constexpr double equal_ratio = 0.05; ///< of balanced channels: greys of one card agree so far
-
-/// Pixels per place unit, straightened: place (u0 - margin) is at pixel 0.
+/// Pixels per place unit, straightened: place (u0 - card_margin) is at pixel 0.
 struct Straight {
     cv::Mat codes; ///< CV_32FC3, square root of balanced light
     Homography frame_from_px;
@@ -74,7 +61,8 @@ std::vector<LatticeSeen> lattices_in(const std::vector<Picture>& pyramid, const 
         extent.most_side = 40;
         extent.most_cells = 1200;
         std::vector<Lattice> here = lattices(regions, near_of(regions), extent); // the most regular first
-        for (std::size_t i = 0; i < std::min(likely, here.size()); ++i) all.push_back({&picture, std::move(here[i])});
+        for (std::size_t i = 0; i < std::min(likely_cards, here.size()); ++i)
+            all.push_back({&picture, std::move(here[i])});
     }
     return all;
 }
@@ -286,8 +274,8 @@ Patches sorted(const Straight& s, const std::vector<Box>& boxes, const Point& fr
         int agree = 0, near = 0;
         for (std::size_t k = 0; k < 4; ++k) {
             const double outward = (k < 2 ? -1 : 1) * (here[k] - usual[k]) / s.pitch;
-            agree += std::abs(outward) < alike / 2;
-            near += outward > -alike / 2 && outward < widest_gap;
+            agree += std::abs(outward) < card_alike / 2;
+            near += outward > -card_alike / 2 && outward < widest_gap;
         }
         const bool cell = agree >= 2 && near == 4;
         if (!cell) {
@@ -296,10 +284,10 @@ Patches sorted(const Straight& s, const std::vector<Box>& boxes, const Point& fr
         }
         const int u = static_cast<int>(place.x()), v = static_cast<int>(place.y());
         Box own = b; // what disagrees is the neighbour's
-        if (std::abs(here[0] - usual[0]) > alike * s.pitch / 2) own.x0 = at.x() + usual[0];
-        if (std::abs(here[1] - usual[1]) > alike * s.pitch / 2) own.y0 = at.y() + usual[1];
-        if (std::abs(here[2] - usual[2]) > alike * s.pitch / 2) own.x1 = at.x() + usual[2];
-        if (std::abs(here[3] - usual[3]) > alike * s.pitch / 2) own.y1 = at.y() + usual[3];
+        if (std::abs(here[0] - usual[0]) > card_alike * s.pitch / 2) own.x0 = at.x() + usual[0];
+        if (std::abs(here[1] - usual[1]) > card_alike * s.pitch / 2) own.y0 = at.y() + usual[1];
+        if (std::abs(here[2] - usual[2]) > card_alike * s.pitch / 2) own.x1 = at.x() + usual[2];
+        if (std::abs(here[3] - usual[3]) > card_alike * s.pitch / 2) own.y1 = at.y() + usual[3];
         out.cells.emplace(Place(u, v), own);
         u0 = std::min(u0, u);
         u1 = std::max(u1, u);
@@ -379,14 +367,13 @@ void propose(Taught& t, const std::vector<colour::Vec3>& rgb, const frame::Frame
         const bool counts = greys.empty() || std::find(greys.begin(), greys.end(), i) != greys.end();
         if (counts && rgb[i][1] > white[1]) white = rgb[i];
     }
-    constexpr double lightest = 0.9;
-    const colour::Vec3 gains = lightest * white.cwiseMax(1e-6).cwiseInverse();
+    const colour::Vec3 gains = lightest_grey * white.cwiseMax(1e-6).cwiseInverse();
     colour::Mat3 to_xyz;
     if (f.camera_from_xyz) {
         to_xyz = f.camera_from_xyz->inverse();
         const colour::Vec3 of_white = to_xyz * white / white[1];
         to_xyz = colour::adaptation(of_white, colour::white_d50) * to_xyz * white.asDiagonal();
-        to_xyz /= (to_xyz * colour::Vec3::Ones())[1] / lightest;
+        to_xyz /= (to_xyz * colour::Vec3::Ones())[1] / lightest_grey;
     } else to_xyz = colour::rgb_space("linear-bt709").to_xyz_d50() * gains.cwiseProduct(white).asDiagonal();
     for (std::size_t i = 0; i < rgb.size(); ++i) {
         chart::Patch& p = t.definition.patches[i];
@@ -490,7 +477,7 @@ std::optional<Card> card_on(const std::vector<Picture>& pyramid, LatticeSeen& se
     full_from_place.matrix = Eigen::DiagonalMatrix<double, 3>(to_full, to_full, 1) * l.pixels_from_place.matrix;
     // As far as the corners reach about the lattice.
     const Homography place_from_full = full_from_place.inverse();
-    Point from(l.u0 - margin, l.v0 - margin), to(l.u1 + margin, l.v1 + margin);
+    Point from(l.u0 - card_margin, l.v0 - card_margin), to(l.u1 + card_margin, l.v1 + card_margin);
     for (const Point& corner : about) {
         const Point p = place_from_full(corner);
         from = from.cwiseMin(p.cwiseMax(Point(l.u0 - 8, l.v0 - 8)));
@@ -528,8 +515,7 @@ Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, s
     if (!chart::is_convex(about))
         throw Error(ErrorKind::usage, "the four corners do not span a convex area", frame.file,
                     "Give them in order: top-left, top-right, bottom-right, bottom-left");
-    constexpr int finest = 3000, coarsest = 150;
-    const auto pyramid = pyramid_of(frame, finest, coarsest);
+    const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
     throw_if_stopped(stop);
     std::optional<Card> card;
     for (LatticeSeen& seen : lattices_in(pyramid, about)) {

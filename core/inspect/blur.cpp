@@ -4,6 +4,7 @@
 #include <Eigen/Cholesky>
 
 #include "base/statistics.hpp"
+#include "inspect/figures.hpp"
 #include "inspect/inspect.hpp"
 
 namespace refero::inspect {
@@ -61,29 +62,28 @@ double blur_px(const frame::Frame& f, const find::Placement& placement, const ch
             std::vector<double> t, v;
             double first = 0, second = 0, contrast = 0, noise = 0;
             // Mean over lines side by side: less noise, and the line lies where the homography says.
-            constexpr int samples = 48, lines = 9;
             const Point from(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2), to(o.x_mm + o.w_mm / 2, o.y_mm + o.h_mm / 2);
             const Point across = beside ? Point(0, p.h_mm) : Point(p.w_mm, 0);
             const double length = (map(to) - map(from)).norm();
             const double begin = beside ? (p.w_mm / 2) / (to.x() - from.x()) : (p.h_mm / 2) / (to.y() - from.y());
             const double end =
                 beside ? (o.x_mm - from.x()) / (to.x() - from.x()) : (o.y_mm - from.y()) / (to.y() - from.y());
-            for (int i = 0; i <= samples; ++i) {
-                const double s = static_cast<double>(i) / samples;
+            for (int i = 0; i <= edge_samples; ++i) {
+                const double s = static_cast<double>(i) / edge_samples;
                 double sum = 0;
                 int n = 0;
-                for (int k = 0; k < lines; ++k)
+                for (int k = 0; k < edge_lines; ++k)
                     if (const auto l =
-                            level_at(f, map(from + s * (to - from) + (0.5 * k / (lines - 1) - 0.25) * across))) {
+                            level_at(f, map(from + s * (to - from) + (0.5 * k / (edge_lines - 1) - 0.25) * across))) {
                         sum += *l;
                         ++n;
                     }
-                if (n == lines) {
+                if (n == edge_lines) {
                     t.push_back(s * length);
                     v.push_back(sum / n);
                 }
             }
-            if (t.size() < samples - 4 || length < 4) continue;
+            if (t.size() < edge_samples - 4 || length < 4) continue;
             first = begin * length;
             second = end * length;
             const auto [low, high] = std::minmax_element(v.begin(), v.end());

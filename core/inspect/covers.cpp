@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "base/statistics.hpp"
+#include "inspect/figures.hpp"
 #include "inspect/shot.hpp"
 
 namespace refero::inspect {
@@ -31,10 +32,9 @@ namespace {
 
 /// What is as light as the patch and of another colour: shares of the channels that are clearly not the usual ones.
 void look_for_other_colour(Spots& spots, const std::vector<colour::Vec3>& v, std::size_t row, double level) {
-    constexpr double clearly = 0.08, noises = 9, too_dark = 0.03;
     const auto count = static_cast<double>(v.size());
     for (const colour::Vec3& each : v) spots.mean += each / count;
-    if (!(spots.mean.mean() > too_dark * level)) return;
+    if (!(spots.mean.mean() > too_dark_to_tell * level)) return;
     std::vector<colour::Vec3> share;
     for (const colour::Vec3& each : v) share.push_back(each / std::max(1e-6, each.sum()));
     std::vector<bool> odd(v.size());
@@ -45,7 +45,7 @@ void look_for_other_colour(Spots& spots, const std::vector<colour::Vec3>& v, std
             if (i % row) steps.push_back(std::abs(share[i][c] - share[i - 1][c]));
         }
         const double usual = median(all),
-                     reach = std::max(clearly, noises * sd_per_mad * median(steps) / std::sqrt(2.0));
+                     reach = std::max(other_colour, other_colour_noises * sd_per_mad * median(steps) / std::sqrt(2.0));
         for (std::size_t i = 0; i < share.size(); ++i) odd[i] = odd[i] || std::abs(share[i][c] - usual) > reach;
     }
     double found = 0;
@@ -62,10 +62,8 @@ void look_for_other_colour(Spots& spots, const std::vector<colour::Vec3>& v, std
 /// one, `at`: where each level lies, mm.
 void look_for_two_tones(Spots& spots, const std::vector<double>& sorted, double reach, const std::vector<double>& level,
                         const std::vector<colour::Vec3>& v, const std::vector<Point>& at) {
-    constexpr double between = 0.25, most_between = 0.2; // of the step, of the patch
-    constexpr double one_colour = 0.06;                  // shares of the channels: a style bends them with the light
     const double low = sorted[sorted.size() / 20], high = sorted[sorted.size() - 1 - sorted.size() / 20],
-                 middle = (low + high) / 2, near = between * (high - low);
+                 middle = (low + high) / 2, near = tone_between * (high - low);
     if (high - low < reach) return;
     double unsure = 0;
     std::array<double, 2> sum{}, count{};
@@ -79,8 +77,8 @@ void look_for_two_tones(Spots& spots, const std::vector<double>& sorted, double 
         seen[lighter] += v[i];
         ++count[lighter];
     }
-    if (unsure > most_between * static_cast<double>(level.size())) return;
-    if ((seen[0] / seen[0].sum() - seen[1] / seen[1].sum()).cwiseAbs().maxCoeff() > one_colour) return;
+    if (unsure > most_tone_between * static_cast<double>(level.size())) return;
+    if ((seen[0] / seen[0].sum() - seen[1] / seen[1].sum()).cwiseAbs().maxCoeff() > tone_one_colour) return;
     spots.stops = std::log2(sum[1] / count[1] / std::max(1e-6, sum[0] / count[0]));
     place[0] /= count[0];
     place[1] /= count[1];
@@ -93,11 +91,9 @@ void look_for_two_tones(Spots& spots, const std::vector<double>& sorted, double 
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
     // Neighbours bleed in by the blur: the sides are left out.
-    // A finished picture's sharpening and compression reach farther, and its noise is coarser than a pixel.
-    constexpr double finished_reach_px = 2.5, finished_noises = 9, raw_noises = 6;
-    const double margin = std::max({0.12, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0,
+    const double margin = std::max({least_spot_margin, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0,
                                     s.finished() ? finished_reach_px / s.patch_px : 0.0});
-    if (margin > 0.35) return {};
+    if (margin > most_spot_margin) return {};
     std::vector<colour::Vec3> v;
     std::vector<double> level;
     std::vector<Point> places;
@@ -124,8 +120,8 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const double low = sorted[sorted.size() / 5], high = sorted[sorted.size() - 1 - sorted.size() / 5],
                  noise = sd_per_mad * median(steps) / std::sqrt(2.0);
     const double most_even = s.finished() ? 0.16 : 0.09, darkest = s.finished() ? 0.012 : 0.006;
-    const double reach =
-        std::max((s.finished() ? finished_noises : raw_noises) * noise, most_even * low + darkest * s.light.level);
+    const double reach = std::max((s.finished() ? finished_spot_noises : raw_spot_noises) * noise,
+                                  most_even * low + darkest * s.light.level);
     Spots spots;
     colour::Vec3 bright = colour::Vec3::Zero(), rest = colour::Vec3::Zero();
     for (std::size_t i = 0; i < v.size(); ++i) {
@@ -149,28 +145,25 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
 }
 
 Edge edge_of(const Shot& s) {
-    constexpr double of_one_colour = 0.05, least_stops = 0.1, alike = 0.3;
-    constexpr std::size_t least_patches = 2;
     std::vector<std::pair<double, std::string>> all;
     for (std::size_t i = 0; i < s.spots.size(); ++i)
-        if (const Spots& p = s.spots[i]; p.stops > least_stops && p.other < of_one_colour)
+        if (const Spots& p = s.spots[i]; p.stops > least_edge_stops && p.other < of_one_colour)
             all.emplace_back(p.stops, s.definition.patches[i].id);
-    if (all.size() < least_patches) return {};
+    if (all.size() < least_edge_patches) return {};
     std::vector<double> by;
     for (const auto& [stops, id] : all) by.push_back(stops);
     Edge edge{median(by), {}, {}};
     Point way = Point::Zero(), border = Point::Zero();
     for (const auto& [stops, id] : all) {
-        if (std::abs(stops - edge.stops) >= alike * edge.stops) continue;
+        if (std::abs(stops - edge.stops) >= edge_alike * edge.stops) continue;
         const Spots& p = s.spots[static_cast<std::size_t>(s.definition.index_of(id))];
         way += p.to_dark;
         border += p.border;
         edge.patches.push_back(id);
     }
     // All of it darkens towards one side.
-    constexpr double one_way = 0.8;
     const auto crossed = static_cast<double>(edge.patches.size());
-    if (edge.patches.size() < least_patches || way.norm() < one_way * crossed) return {};
+    if (edge.patches.size() < least_edge_patches || way.norm() < one_way * crossed) return {};
     border /= crossed;
     for (const chart::Patch& p : s.definition.patches)
         if (way.dot(Point(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2) - border) > 0) edge.dark.push_back(p.id);
@@ -179,7 +172,6 @@ Edge edge_of(const Shot& s) {
 
 std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<std::size_t>& dirty) {
     const std::vector<Spots>& spots = s.spots;
-    constexpr double alike = 0.12, beside = 1.3; // of a channel, of a patch's side
     std::vector<std::size_t> covered;
     const auto& patches = s.definition.patches;
     const auto middle = [&](std::size_t i) {
@@ -189,11 +181,11 @@ std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<std::si
         if (spots[i].mean.isZero() || std::find(dirty.begin(), dirty.end(), i) != dirty.end()) continue;
         const bool like_one = std::any_of(dirty.begin(), dirty.end(), [&](std::size_t k) {
             const Point away = middle(k) - middle(i);
-            const bool touches = std::abs(away.x()) < beside * std::max(patches[i].w_mm, patches[k].w_mm) &&
-                                 std::abs(away.y()) < beside * std::max(patches[i].h_mm, patches[k].h_mm);
+            const bool touches = std::abs(away.x()) < cover_beside * std::max(patches[i].w_mm, patches[k].w_mm) &&
+                                 std::abs(away.y()) < cover_beside * std::max(patches[i].h_mm, patches[k].h_mm);
             return touches && spots[k].other > 0 &&
                    ((spots[k].other_mean - spots[i].mean).cwiseAbs().array() <=
-                    alike * (spots[i].mean.array() + 0.02 * s.light.level))
+                    cover_alike * (spots[i].mean.array() + 0.02 * s.light.level))
                        .all();
         });
         if (like_one) covered.push_back(i);
@@ -205,9 +197,8 @@ namespace {
 
 /// Light on the chart for a picture's values: a finished picture's style is bent back by what it made of the neutrals.
 colour::Vec3 unbent(const Shot& s, const colour::Vec3& value) {
-    constexpr std::size_t least_neutrals = 4;
     const auto greys = neutrals(s);
-    if (!s.finished() || greys.size() < least_neutrals) return value;
+    if (!s.finished() || greys.size() < least_unbending) return value;
     colour::Vec3 light;
     for (Eigen::Index c = 0; c < 3; ++c) {
         // Lightest first; beyond the ladder's ends in proportion.
@@ -232,26 +223,22 @@ colour::Vec3 unbent(const Shot& s, const colour::Vec3& value) {
 bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3& without) {
     const colour::Vec3 white = s.finished() ? colour::Vec3::Ones() : s.light.white,
                        added = unbent(s, seen) - unbent(s, without);
-    constexpr double alike_raw = 0.992, alike_finished = 0.98; // cosine; a style bends what is added, not all is unbent
-    const double alike = s.finished() ? alike_finished : alike_raw;
+    const double alike = s.finished() ? of_light_finished : of_light_raw;
     return added.minCoeff() > 0 && added.dot(white) > alike * added.norm() * white.norm();
 }
 
 /// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
 /// takes away is of the patch's colour.
 bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected) {
-    constexpr double neutral = 0.97; // cosine
     const colour::Vec3 rest = unbent(s, spots.rest);
-    if (rest.sum() < neutral * rest.norm() * std::sqrt(3.0)) return false;
+    if (rest.sum() < neutral_rest * rest.norm() * std::sqrt(3.0)) return false;
     const double should = std::max(1e-6, expected.mean());
     return std::abs(std::log(spots.brighter.mean() / should)) < std::abs(std::log(spots.rest.mean() / should));
 }
 
 std::vector<Around> around_patches(const Shot& s) {
-    constexpr double odd_log = 0.35;
     std::vector<Around> all(s.definition.patches.size());
     const std::vector<Gap>& gaps = s.pixels.gaps;
-    constexpr std::size_t least_gaps = 8;
     if (gaps.size() < least_gaps) return all;
     const double floor = 0.01 * s.light.level;
     colour::Vec3 usual;
@@ -263,7 +250,7 @@ std::vector<Around> around_patches(const Shot& s) {
     }
     const auto level_of = [&](const colour::Vec3& v) { return std::log(std::max(0.0, v.mean()) + floor); };
     for (const Gap& g : gaps) levels.push_back(level_of(g.lines.front()));
-    const double middle = median(levels), limit = std::max(odd_log, 6 * robust_sd(levels, middle));
+    const double middle = median(levels), limit = std::max(odd_strip, 6 * robust_sd(levels, middle));
     for (const Gap& g : gaps) {
         const auto off = [&](const colour::Vec3& v) { return std::abs(level_of(v) - middle); };
         const colour::Vec3& likest = *std::min_element(g.lines.begin(), g.lines.end(),

@@ -6,6 +6,7 @@
 #include <Eigen/LU>
 
 #include "base/statistics.hpp"
+#include "inspect/figures.hpp"
 #include "inspect/plausible.hpp"
 
 namespace refero::inspect {
@@ -13,27 +14,6 @@ namespace refero::inspect {
 using colour::Vec3;
 
 namespace {
-
-constexpr double out_of_use = 100; ///< doubt of a patch that tells nothing, relative
-constexpr int least_patches = 8, least_to_be_odd = 12;
-constexpr double dark_share = 0.02;      ///< of white: relative to no less than that
-constexpr double most_noise = 3;         ///< of a patch's mean, times the usual one at its signal
-constexpr double odd_doubt = 1;          ///< of a patch that is odd
-constexpr double odd_from_sd = 4.5;      ///< standard deviations from which on a patch is odd
-constexpr double odd_from = 0.05;        ///< and of its signal
-constexpr double least_step = 0.04;      ///< natural logarithm; a smaller step is a slope's stand-in
-constexpr double step_evidence = 9;      ///< log-likelihood that a shadow must gain: the places searched, and more
-constexpr double most_shown = 12;        ///< of that evidence from the pixels at the edge
-constexpr int least_witnesses = 3;       ///< patches whose insides show a shadow's edge in a finished picture
-constexpr double most_agree = 0.55;      ///< of all that the edge crosses
-constexpr double seen_from_sd = 1.5;     ///< standard deviations of it
-constexpr double least_seen_step = 0.07; ///< natural logarithm of the picture's values
-constexpr double strip_evidence = 12;    ///< log-likelihood that the strips between the patches must gain
-constexpr double denied = 30;            ///< of it where the pixels at the edge show none
-constexpr double finished_black = 0.004, finished_white = 0.93; ///< linear display values that style clips near
-/// Candidates for what is not known of camera and paint; the likeliest is taken.
-constexpr std::array<double, 4> camera_freedoms{0.35, 1, 2.5, 6};
-constexpr std::array<double, 3> paint_doubts{0.006, 0.025, 0.08};
 
 struct Patch {
     std::size_t index;    ///< in the reading
@@ -53,8 +33,6 @@ StepShape shape_of(double angle, double at, double reach_share) {
         return std::clamp((x * c + y * n - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
     };
 }
-constexpr double patch_reach = 0.25; ///< of a patch's size: the half that is sampled
-constexpr double block_reach = 0.5;
 
 /// One explanation: smooth light, or light with a step.
 struct Explanation {
@@ -155,16 +133,15 @@ public:
     /// The likeliest straight edge of a shadow, if light without one were to explain as much as `smooth` does.
     Step search(const Explanation& smooth) const {
         Step best;
-        constexpr int angles = 16, cuts = 22;
-        for (int k = 0; k < angles; ++k) {
-            const double angle = std::numbers::pi * k / angles, c = std::cos(angle), s = std::sin(angle);
+        for (int k = 0; k < step_angles; ++k) {
+            const double angle = std::numbers::pi * k / step_angles, c = std::cos(angle), s = std::sin(angle);
             double low = INFINITY, high = -INFINITY;
             for (const Patch& p : patches) {
                 low = std::min(low, p.x * c + p.y * s);
                 high = std::max(high, p.x * c + p.y * s);
             }
-            for (int q = 1; q < cuts; ++q) {
-                Step step = step_at(angle, std::lerp(low, high, static_cast<double>(q) / cuts));
+            for (int q = 1; q < step_cuts; ++q) {
+                Step step = step_at(angle, std::lerp(low, high, static_cast<double>(q) / step_cuts));
                 if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
                 double top = 0, bottom = 0;
                 for (const auto& channel : smooth.channel) {
@@ -185,11 +162,10 @@ public:
     std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips) const {
         std::optional<SeenStep> best;
         double most = 0;
-        constexpr int angles = 24, cuts = 30;
-        for (int k = 0; k < angles; ++k)
-            for (int q = 1; q < cuts; ++q) {
-                const double angle = std::numbers::pi * k / angles,
-                             at = std::lerp(-0.5, 0.5, static_cast<double>(q) / cuts) *
+        for (int k = 0; k < seen_angles; ++k)
+            for (int q = 1; q < seen_cuts; ++q) {
+                const double angle = std::numbers::pi * k / seen_angles,
+                             at = std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) *
                                   (std::abs(std::cos(angle)) + std::abs(std::sin(angle)));
                 const StepShape shape = shape_of(angle, at, block_reach);
                 const int crossed = crossed_by(pixels, shape);
@@ -319,13 +295,11 @@ private:
 
     /// A patch is odd where all is likelier without it: then cameras and paint need less freedom.
     void name_odd(Explanation& e, const Eigen::MatrixXd& regressors, Freedom& likeliest) const {
-        constexpr int candidates = 3;
-        constexpr double better = 3;
         for (std::size_t named = 0; named < patches.size() / 4; ++named) {
             std::vector<double> odd = surprise(e);
             Explanation best = e;
             Freedom best_freedom = likeliest;
-            for (int k = 0; k < candidates; ++k) {
+            for (int k = 0; k < odd_candidates; ++k) {
                 const auto worst = static_cast<std::size_t>(std::max_element(odd.begin(), odd.end()) - odd.begin());
                 if (!(odd[worst] > 0)) break;
                 odd[worst] = 0;
@@ -333,11 +307,11 @@ private:
                 Explanation trial = e;
                 trial.odd[worst] = true;
                 const Freedom f = likeliest_of(trial, regressors);
-                if (trial.log_likelihood < std::max(best.log_likelihood, e.log_likelihood + better)) continue;
+                if (trial.log_likelihood < std::max(best.log_likelihood, e.log_likelihood + odd_better)) continue;
                 best = trial;
                 best_freedom = f;
             }
-            if (best.log_likelihood < e.log_likelihood + better) break;
+            if (best.log_likelihood < e.log_likelihood + odd_better) break;
             e = best;
             likeliest = best_freedom;
         }
@@ -455,7 +429,6 @@ double contrast_of(const Explainer& x) {
 
 std::vector<std::string> odd_patches(const read::Reading& reading, const chart::Reference& reference,
                                      const chart::Definition* definition, bool finished) {
-    constexpr double odd_residual = 0.12, odd_residual_sd = 6; // relative; standard deviations
     const Explainer x(reading, definition, reference, finished);
     if (x.usable < least_to_be_odd || !(x.seen.maxCoeff() > 1e-5)) return {};
     const Explanation e = x.explain(nullptr);

@@ -4,6 +4,7 @@
 #include <Eigen/LU>
 
 #include "base/statistics.hpp"
+#include "inspect/figures.hpp"
 #include "inspect/plausible.hpp"
 
 namespace refero::inspect {
@@ -13,21 +14,11 @@ using colour::Vec3;
 
 namespace {
 
-constexpr double beside_share = 0.25;   ///< of a patch's size, by which neighbours may be shifted
-constexpr double least_gap_px = 3;      ///< cells
-constexpr double blurs_of_gap = 4;      ///< standard deviations of blur that a gap must be wide
-constexpr double dark_strip = 0.0008;   ///< signal below which a logarithm says nothing
-constexpr std::size_t least_spots = 24; ///< for slopes and steps
-constexpr double spots_of_evidence = 2; ///< neighbouring spots that say the same
-constexpr int robust_rounds = 5;
-constexpr double least_scatter = 0.01; ///< natural logarithm
-
 std::optional<Vec3> mean_of(const frame::Frame& f, const chart::Homography& map, Point from, Point to) {
-    constexpr int samples = 20;
     Vec3 sum = Vec3::Zero();
     int n = 0;
-    for (int i = 0; i < samples; ++i) {
-        const Point q = map(Point(from + (to - from) * ((i + 0.5) / samples))) / f.cell;
+    for (int i = 0; i < gap_samples; ++i) {
+        const Point q = map(Point(from + (to - from) * ((i + 0.5) / gap_samples))) / f.cell;
         const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
         if (x < 0 || y < 0 || x >= f.width || y >= f.height) continue;
         const float* v = f.at(x, y);

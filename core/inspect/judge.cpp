@@ -3,6 +3,7 @@
 #include <numbers>
 
 #include "base/statistics.hpp"
+#include "inspect/figures.hpp"
 #include "inspect/shot.hpp"
 
 namespace refero::inspect {
@@ -24,12 +25,6 @@ Finding against(const Limit& l, const char* check, double value, const std::stri
     else f.advice = advice;
     return f;
 }
-
-/// Standard deviations of what is unknown of camera, light, style and chart that a limit keeps away from: so far a
-/// clean shot strays no farther, and a fault of 1.2 times the limit stays a fault.
-constexpr double unknown_in_limit = 5;
-/// A limit that had to grow more than that tells nothing below it.
-constexpr double most_growth = 3;
 
 /// The limit in force where the value is known to `sd` only.
 Limit in_force(Limit l, double sd) {
@@ -130,7 +125,6 @@ bool clipped_by_noise(const Shot& s, const read::PatchReading& p) {
 /// True where the light on the whole chart would leave the patch well below the edge: a lamp shines back from it alone.
 /// What a finished picture should show is not known so well: there the rest of the patch tells.
 bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
-    constexpr double most_covered = 0.7;
     const auto xyz = s.reference.xyz.find(p.id);
     const auto at = static_cast<std::size_t>(&p - s.reading.patches.data());
     if (s.finished()) {
@@ -144,7 +138,6 @@ bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
 
 /// A finished picture ends where its space does: a strong colour that clips there says nothing of the exposure.
 bool clipped_by_style(const Shot& s, const read::PatchReading& p) {
-    constexpr double strong_chroma = 18; // CIELAB
     const auto xyz = s.reference.xyz.find(p.id);
     if (!s.finished() || xyz == s.reference.xyz.end()) return false;
     const colour::Vec3 lab = colour::lab_from_xyz(xyz->second);
@@ -405,11 +398,10 @@ bool is_flat(const std::string& encoding) {
 
 /// How steep the greys are beside their own luminances, in logarithms: 1 for light; NaN where too few tell.
 double steepness(const Shot& s) {
-    constexpr double least_luminance = 0.05; // below, stray light flattens as much
     double n = 0, x = 0, y = 0, xx = 0, xy = 0;
     for (const read::PatchReading* p : neutrals(s)) {
         const double is = luminance(s, p->id);
-        if (!p->usable() || !(is > least_luminance) || !(p->mean[1] > 0)) continue;
+        if (!p->usable() || !(is > least_steep_luminance) || !(p->mean[1] > 0)) continue;
         const double a = std::log(is), b = std::log(p->mean[1]);
         n += 1;
         x += a;
@@ -430,7 +422,6 @@ Finding recording(const Shot& s) {
         traps.push_back("This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the "
                         "camera and switch picture styles and sharpening off");
     const frame::Recorded& recorded = s.frame.recorded;
-    constexpr int coarse_raw_bits = 12;
     if (s.frame.is_raw && recorded.lossy)
         traps.push_back("The raw data are compressed with losses, which dark and saturated patches suffer from: record "
                         "them uncompressed or without losses");
@@ -443,7 +434,6 @@ Finding recording(const Shot& s) {
                         (recorded.chroma.empty() ? std::string() : ", with colour subsampled to " + recorded.chroma) +
                         ": record 10 bits and 4:2:2 where it is offered");
     // Cameras tag log as BT.709: where nobody said how it was recorded, the greys tell.
-    constexpr double least_steepness = 0.6;
     if (const double steep = steepness(s); s.frame.assumed && steep < least_steepness)
         traps.push_back(
             formatted("Its greys are {:.0f} % flatter than they are: it was recorded with a log curve. Name "

@@ -5,24 +5,13 @@
 #include <Eigen/LU>
 
 #include "base/statistics.hpp"
+#include "inspect/figures.hpp"
 #include "inspect/plausible.hpp"
 
 namespace refero::inspect {
 
 using chart::Point;
 using colour::Vec3;
-
-namespace {
-
-constexpr double least_margin = 0.13;   ///< of a patch at each side: placement and the print's edge
-constexpr double blurs_of_margin = 2.2; ///< standard deviations of blur that neighbours bleed in
-constexpr double most_margin = 0.3;
-constexpr int most_blocks = 5;       ///< along a side
-constexpr int samples_of_block = 10; ///< along its side
-constexpr double texture = 0.004;    ///< natural logarithm, of blocks: print and dust
-constexpr double darkest = 0.004;    ///< signal below which a logarithm says nothing
-
-} // namespace
 
 std::vector<PatchPixels> pixels_of(const frame::Frame& f, const find::Placement& placement, const chart::Definition& d,
                                    double blur_px) {
@@ -150,11 +139,10 @@ double light_of(const PatchPixels::Block& b) { return b.light; }
 
 std::optional<Estimate> regression_of(const std::vector<PatchPixels>& pixels, const StepShape& step,
                                       double (*value)(const PatchPixels::Block&)) {
-    constexpr std::size_t least = 6;
     std::vector<Rows> rows;
     for (const PatchPixels& p : pixels)
         if (!p.blocks.empty() && (p.coloured || value == light_of)) rows.push_back(rows_of(p, step, value));
-    if (rows.size() < least) return std::nullopt;
+    if (rows.size() < least_regressed) return std::nullopt;
     return regression(rows, !step);
 }
 
@@ -178,19 +166,19 @@ namespace {
 
 /// The step across a patch by the mean of its blocks on either side; nothing where the edge does not cross it.
 std::optional<double> step_across(const PatchPixels& p, const StepShape& step) {
-    constexpr double beyond = 0.25, least_share = 0.2;
     double before = 0, after = 0, count_before = 0, count_after = 0;
     for (const PatchPixels::Block& b : p.blocks) {
         const double t = step(b.x, b.y, p.block_width, p.block_height);
-        if (t > beyond) {
+        if (t > step_beyond) {
             after += b.light;
             ++count_after;
-        } else if (t < -beyond) {
+        } else if (t < -step_beyond) {
             before += b.light;
             ++count_before;
         }
     }
-    if (p.blocks.empty() || std::min(count_before, count_after) < least_share * static_cast<double>(p.blocks.size()))
+    if (p.blocks.empty() ||
+        std::min(count_before, count_after) < least_step_share * static_cast<double>(p.blocks.size()))
         return std::nullopt;
     return after / count_after - before / count_before;
 }

@@ -1,4 +1,5 @@
 #include "inspect/plausible.hpp"
+#include "inspect/figures.hpp"
 
 #include <cmath>
 #include <numbers>
@@ -11,20 +12,6 @@ using colour::Spectrum;
 using colour::Vec3;
 
 namespace {
-
-/// What cameras, lights, paints and picture styles are like. By trial on the cameras, lights and styles of
-/// bench/gate_set.cpp that choose limits; the reported ones are others.
-struct Prior {
-    double smooth_nm = 32, smooth_size = 0.05; ///< camera times light as a density over the bands of 5 nm: its smooth
-    double spiky_nm = 9, spiky_size = 0.02;    ///< part and its lines; a flat response would be 1 / 81 in each
-    double usual_chroma = 50;                  ///< CIELAB, of paint whose relative uncertainty is Freedom::paint
-    double neutral_paint = 0.003;              ///< relative uncertainty of greys
-    double deepest = 0.0015;                   ///< signal that no black is known better than, share of white
-    double veil = 0.06;                        ///< stray light, share of white
-    double slope = 1;                          ///< of the light, natural logarithm across the chart
-    double style_tone = 0.5, style_colour = 0.35, style_lightness = 22, style_chroma = 30; ///< logarithm; CIELAB
-};
-constexpr Prior prior;
 
 Eigen::MatrixXd camera_covariance() {
     constexpr int n = Spectrum::size;

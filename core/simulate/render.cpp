@@ -8,6 +8,7 @@
 #include <opencv2/imgproc.hpp>
 #include <tbb/parallel_for.h>
 
+#include "simulate/figures.hpp"
 #include "simulate/simulate.hpp"
 
 namespace refero::simulate {
@@ -159,7 +160,6 @@ static Corners corners_of(const ChartInScene& c, const Scene& s) {
 // A chart as one layer that gives body, patches and gaps by the place on the chart.
 static void draw_chart(const ChartInScene& c, const Corners& corners, const std::vector<Rgb>& patches, const Rgb& body,
                        int y, int x0, int x1, float* row) {
-    constexpr double margin_mm = 10;
     const chart::Definition& d = c.definition;
     const Homography to_mm = chart::pixels_from_mm(d, corners).inverse();
     for (int x = x0; x < x1; ++x) {
@@ -170,7 +170,8 @@ static void draw_chart(const ChartInScene& c, const Corners& corners, const std:
             const double dx = std::max(x_mm - p.x(), p.x() - x_mm - w), dy = std::max(y_mm - p.y(), p.y() - y_mm - h);
             return soft(std::max(dx, dy) * px);
         };
-        const float on_body = inside(-margin_mm, -margin_mm, d.width_mm + 2 * margin_mm, d.height_mm + 2 * margin_mm);
+        const float on_body =
+            inside(-body_margin_mm, -body_margin_mm, d.width_mm + 2 * body_margin_mm, d.height_mm + 2 * body_margin_mm);
         if (on_body <= 0) continue;
         Eigen::Map<Rgb> pixel(row + static_cast<std::size_t>(x) * 3);
         pixel += on_body * (body - pixel);
@@ -195,13 +196,12 @@ static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const S
     const Homography map = chart::pixels_from_mm(c.definition, corners);
     for (const chart::Patch& p : c.definition.patches) {
         TruePatch truth{p.id};
-        constexpr int samples = 40; // along each side of the central half
         Eigen::Array3d sum = Eigen::Array3d::Zero(), squares = Eigen::Array3d::Zero();
         int clipped = 0, inside = 0;
-        for (int v = 0; v < samples; ++v)
-            for (int u = 0; u < samples; ++u) {
-                const Point q = map({p.x_mm + p.w_mm * (0.25 + 0.5 * (u + 0.5) / samples),
-                                     p.y_mm + p.h_mm * (0.25 + 0.5 * (v + 0.5) / samples)});
+        for (int v = 0; v < truth_samples; ++v)
+            for (int u = 0; u < truth_samples; ++u) {
+                const Point q = map({p.x_mm + p.w_mm * (0.25 + 0.5 * (u + 0.5) / truth_samples),
+                                     p.y_mm + p.h_mm * (0.25 + 0.5 * (v + 0.5) / truth_samples)});
                 const int x = static_cast<int>(std::floor(q.x())), y = static_cast<int>(std::floor(q.y()));
                 if (x < 0 || y < 0 || x >= s.width || y >= s.height) continue;
                 const Eigen::Array3d value =
@@ -231,19 +231,18 @@ static void light_by_studio(Rendering& r, const Corners& corners) {
     const Scene& s = r.scene;
     const chart::Definition& d = s.charts.front().definition;
     const Homography to_mm = chart::pixels_from_mm(d, corners).inverse();
-    constexpr int step = 16;
-    const int columns = s.width / step + 2, rows = s.height / step + 2;
+    const int columns = s.width / studio_step_px + 2, rows = s.height / studio_step_px + 2;
     cv::Mat diffuse(rows, columns, CV_32F), mirrored(rows, columns, CV_32F);
     tbb::parallel_for(0, rows, [&](int y) {
         for (int x = 0; x < columns; ++x) {
-            const Point mm = to_mm({(x + 0.5) * step, (y + 0.5) * step});
+            const Point mm = to_mm({(x + 0.5) * studio_step_px, (y + 0.5) * studio_step_px});
             const LightAt light =
                 light_at(*s.studio, {(mm.x() - d.width_mm / 2) / 1000, (d.height_mm / 2 - mm.y()) / 1000});
             diffuse.at<float>(y, x) = static_cast<float>(light.diffuse);
             mirrored.at<float>(y, x) = static_cast<float>(light.mirrored);
         }
     });
-    const cv::Size size(columns * step, rows * step);
+    const cv::Size size(columns * studio_step_px, rows * studio_step_px);
     cv::Mat whole_diffuse, whole_mirrored;
     cv::resize(diffuse, whole_diffuse, size, 0, 0, cv::INTER_LINEAR);
     cv::resize(mirrored, whole_mirrored, size, 0, 0, cv::INTER_LINEAR);

@@ -5,13 +5,13 @@
 
 #include <Eigen/Geometry>
 
+#include "simulate/figures.hpp"
+
 namespace refero::simulate {
 
 namespace {
 
 constexpr double degree = std::numbers::pi / 180;
-constexpr int rings = 3, spokes = 8; ///< elements of a round source
-constexpr int cells = 5;             ///< of a reflector along each side
 
 /// Directions across another one.
 std::pair<Point3, Point3> across(const Point3& normal) {
@@ -28,12 +28,12 @@ std::vector<Element> elements_of(const Lamp& lamp) {
     const Point3 normal = -lamp.at.normalized();
     const auto [a, b] = across(normal);
     std::vector<Element> all;
-    for (int r = 0; r < rings; ++r)
-        for (int k = 0; k < spokes; ++k) { // rings of equal area
-            const double radius = lamp.radius_m * std::sqrt((r + 0.5) / rings),
-                         angle = 2 * std::numbers::pi * k / spokes;
+    for (int r = 0; r < source_rings; ++r)
+        for (int k = 0; k < source_spokes; ++k) { // rings of equal area
+            const double radius = lamp.radius_m * std::sqrt((r + 0.5) / source_rings),
+                         angle = 2 * std::numbers::pi * k / source_spokes;
             all.push_back({lamp.at + radius * (std::cos(angle) * a + std::sin(angle) * b), normal,
-                           lamp.strength / (rings * spokes)});
+                           lamp.strength / (source_rings * source_spokes)});
         }
     return all;
 }
@@ -53,11 +53,12 @@ std::vector<Element> sources_of(const Studio& s) {
     const Reflector& r = *s.reflector;
     const Point3 normal = -r.at.normalized();
     const auto [a, b] = across(normal);
-    const double area = std::pow(r.size_m / cells, 2);
+    const double area = std::pow(r.size_m / reflector_cells, 2);
     const std::size_t lamps = all.size();
-    for (int i = 0; i < cells; ++i)
-        for (int k = 0; k < cells; ++k) {
-            const Point3 at = r.at + r.size_m * (((i + 0.5) / cells - 0.5) * a + ((k + 0.5) / cells - 0.5) * b);
+    for (int i = 0; i < reflector_cells; ++i)
+        for (int k = 0; k < reflector_cells; ++k) {
+            const Point3 at =
+                r.at + r.size_m * (((i + 0.5) / reflector_cells - 0.5) * a + ((k + 0.5) / reflector_cells - 0.5) * b);
             double lit = 0;
             for (std::size_t n = 0; n < lamps; ++n) lit += from(all[n], at, normal);
             // Lambert: radiance = reflectance * irradiance / pi; irradiance at 1 m of an element = radiance * area.

@@ -1,0 +1,66 @@
+// The figures that decide in this room, in one table. Where nothing else is said they were chosen by trial on simulated
+// frames of refero-find-bench, of other seeds than the reported ones.
+#pragma once
+
+#include <cstddef>
+
+namespace refero::find {
+
+// Pictures and regions (find.cpp, regions.cpp).
+
+/// Pixels along the longer side of the finest picture that is searched, and of the coarsest.
+inline constexpr int finest_side = 3000, coarsest_side = 150;
+inline constexpr int steepness_limits = 8; ///< limits of steepness that are tried, each 1.5 times the one before
+inline constexpr std::ptrdiff_t most_regions = 6000; ///< of a picture
+/// A picture that is flat, as log curves put a scene: its codes keep clear of black and white, but for a few pixels.
+inline constexpr double flat_black = 0.06, flat_white = 0.87, flat_few = 0.005; // codes; share of the pixels beyond
+
+// Lattices (lattice.cpp).
+
+/// So many regions and places are looked at before the search ends: walls of tiles have no end of them.
+inline constexpr int most_seeds = 300;
+inline constexpr long most_lookups = 300000;
+inline constexpr std::size_t most_lattices = 20;
+/// Area of a region that may be the flat part of a patch, squares of the pitch: not a speck, not a whole wall.
+inline constexpr double least_patch_area = 0.035, most_patch_area = 3;
+inline constexpr double half_places = 0.4; ///< of places between, from which on the pitch is half of what it seemed
+
+// How well a chart explains what is seen (identify.cpp).
+
+inline constexpr double clipped_code = 0.985; ///< of the channel's white
+inline constexpr double explained = 0.3;      ///< relative residual; from here on a patch is not explained
+
+// What a chart that is taken for real must reach (find.cpp).
+
+/// Nats, of about 4 at most; chance reaches 2 on charts with many neutrals.
+inline constexpr double least_evidence_per_patch = 2.2;
+inline constexpr double least_clear_per_patch = 1.6; ///< where no other place or way round has more than ...
+inline constexpr double clear_share = 0.6;           ///< ... this share of the evidence
+inline constexpr double least_margin = 4;            ///< nats over any other place or way round ...
+inline constexpr double nearly_share = 0.94;         ///< ... which may have no more than this share of the evidence
+inline constexpr double surely_laid = 2.9; ///< nats per patch below which corners may lie beside the chart's ...
+/// ... which other corners must exceed by so many: a little is won by shunning covered patches, too.
+inline constexpr double clearly_better = 0.5;
+inline constexpr double most_misfit = 0.16;      ///< relative, of the patches that are explained
+inline constexpr double least_within = 0.62;     ///< of the patches are explained
+inline constexpr double least_even_share = 0.75; ///< of the patches are even
+inline constexpr int most_doubtful = 12;         ///< candidates that may fail before the search ends
+inline constexpr std::size_t at_a_time = 2;      ///< of them, beside each other
+
+// Cards that are taught (teach.cpp): shares of a pitch, unless said otherwise; chosen on simulated cards.
+
+inline constexpr double smallest_patch = 0.3;  ///< side
+inline constexpr double card_margin = 1.2;     ///< looked at about the lattice: bars lie beside it
+inline constexpr double edge_reach = 0.18;     ///< how far from a flat region its edge may lie
+inline constexpr double fills = 0.72;          ///< share of its box that a rectangle's flat region fills
+inline constexpr double clear_change = 0.2;    ///< of the largest change nearby: a patch's own edge is no less
+inline constexpr double widest_gap = 0.35;     ///< beyond a patch's side the neighbour's may be taken for it
+inline constexpr double fullness = 0.75;       ///< of a grid's places, from which on it has no holes
+inline constexpr double card_alike = 0.12;     ///< size and place of a lattice's patch against the usual
+inline constexpr int px_per_pitch = 56;        ///< of the straightened picture, at most
+inline constexpr std::size_t likely_cards = 3; ///< lattices of a scale whose patches are looked for
+inline constexpr double usual_pitch_mm = 20;   ///< where no size is given
+inline constexpr double equal_ratio = 0.05;    ///< of balanced channels: greys of one card agree so far
+inline constexpr double lightest_grey = 0.9;   ///< luminance of the lightest grey, where nothing says what it is
+
+} // namespace refero::find
