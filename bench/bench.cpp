@@ -87,7 +87,7 @@ void fit_simple_candidates(benchmark::State& state) {
 void change_to_scopes(benchmark::State& state) {
     const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
     auto correction = work::correct({shot}, chart::reference_of(shot.definition), {});
-    const frame::Frame small = apply::smaller(shot.frame, 900);
+    const frame::Frame small = frame::smaller(shot.frame, 900);
     for (auto _ : state) {
         correction.finish.warmer_mired = correction.finish.warmer_mired == 10 ? 11 : 10;
         const auto picture = apply::corrected(small, correction, "srgb");

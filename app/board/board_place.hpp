@@ -2,12 +2,12 @@
 #pragma once
 
 #include <QStackedWidget>
-#include <QToolButton>
 
 #include "../compare/compare_view.hpp"
 #include "../frames/frames_view.hpp"
 #include "../log/log_view.hpp"
 #include "board_view.hpp"
+#include "widgets/page_names.hpp"
 
 namespace refero::app {
 
@@ -30,7 +30,7 @@ private:
     LogView* log_;
     CompareView* compare_;
     QStackedWidget* pages_;
-    std::array<QToolButton*, 4> buttons_;
+    PageNames* names_ = nullptr;
 };
 
 } // namespace refero::app

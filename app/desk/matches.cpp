@@ -73,7 +73,7 @@ struct Seen {
 
 Seen seen(const Chain& c, const fit::Correction* correction, int width, std::stop_token stop) {
     const frame::Frame whole = work::read(c.source, frame::Size::measuring, {}, stop);
-    const frame::Frame f = apply::smaller(whole, width);
+    const frame::Frame f = frame::smaller(whole, width);
     Seen s;
     s.picture = correction ? apply::corrected(f, *correction, "srgb", {}, stop)
                            : apply::rendered(

@@ -2,11 +2,11 @@
 #pragma once
 
 #include <QStackedWidget>
-#include <QToolButton>
 
 #include "match/exposures_view.hpp"
 #include "match/match_view.hpp"
 #include "match/modes_view.hpp"
+#include "widgets/page_names.hpp"
 
 namespace refero::app {
 
@@ -29,7 +29,7 @@ private:
     ModesView* modes_;
     ExposuresView* exposures_;
     QStackedWidget* pages_;
-    std::array<QToolButton*, 3> buttons_;
+    PageNames* names_ = nullptr;
     Id setup_ = 0;
 };
 

@@ -1,10 +1,13 @@
-// Two cameras' patches on one scope: colours on the vectorscope, greys as codes, the lead as rings, the other as discs.
+// Two cameras on one scope: colours on the vectorscope, tones as codes, the lead as rings, the other as discs; of the
+// chart's patches, or of a region of both pictures.
 #pragma once
 
 #include <QWidget>
+#include <optional>
 #include <vector>
 
 #include "colour/quantities.hpp"
+#include "work/beside.hpp"
 
 namespace refero::app {
 
@@ -23,6 +26,9 @@ public:
     explicit MatchScope(QWidget* parent = nullptr);
     void set(const std::vector<PairedPatch>& patches);
     void select_patch(const QString& id);
+    /// A region in place of the patches; none: the patches again.
+    void set_region(const std::optional<work::PartOfBoth>& part);
+    const std::optional<work::PartOfBoth>& region() const { return region_; }
 
 signals:
     void patch_chosen(const QString& id);
@@ -38,11 +44,17 @@ private:
     QRectF greys() const;   ///< the ladder's rectangle
     QPointF on_colours(const colour::Vec3& code) const;
     QPointF on_greys(const PairedPatch& patch, double code) const;
+    double reach() const; ///< of colour difference at the scope's edge
     void draw_colours(QPainter& p) const;
+    void draw_patches(QPainter& p) const;
+    void draw_region(QPainter& p) const;
     void draw_greys(QPainter& p) const;
+    void draw_patch_greys(QPainter& p) const;
+    void draw_tones(QPainter& p) const;
 
     std::vector<PairedPatch> patches_;
-    double reach_ = 0.25; ///< of colour difference at the scope's edge
+    double reach_ = 0.25; ///< of the patches
+    std::optional<work::PartOfBoth> region_;
     QString selected_;
 };
 

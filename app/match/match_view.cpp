@@ -68,6 +68,7 @@ MatchView::MatchView(Desk& desk, QWidget* parent)
       evidence_(new QStackedWidget),
       picture_(new PictureView),
       scope_(new MatchScope),
+      region_button_(new QToolButton),
       scale_(new QLabel),
       left_out_(new Figure(tr("Mean CIEDE2000 between both, patches left out"))),
       words_(new FlowLabel),
@@ -155,14 +156,21 @@ QWidget* MatchView::make_evidence() {
         {tr("Strips"), tr("Both pictures in alternate strips: colours that differ show edges")},
         {tr("Split"), tr("The lead left of the line, the other right of it; X flips")},
         {tr("Difference"), tr("CIEDE2000 of each place, noise smoothed; what lies off the chart's plane is shifted")},
-        {tr("Scopes"), tr("Patches of both on one vectorscope and grey ladder")}};
+        {tr("Scopes"), tr("Patches of both, or a region, on one vectorscope and tone scale")}};
     for (const auto& [name, tooltip] : names) seen_->setTabToolTip(seen_->addTab(name), tooltip);
     seen_->setDrawBase(false);
     seen_->setUsesScrollButtons(false);
     seen_->setObjectName("matchSeen");
     seen_->setAccessibleName(tr("What the evidence shows"));
     scale_->setProperty("dim", true);
+    region_button_->setText(tr("Region \u2026"));
+    region_button_->setObjectName("matchRegion");
+    region_button_->setProperty("flat", true);
+    region_button_->setToolTip(tr("Compare a part of both pictures on the scopes: click two opposite corners "
+                                  "(Shift+R). Once more: the chart's patches again"));
+    region_button_->setShortcut(Qt::SHIFT | Qt::Key_R);
     row->addWidget(seen_);
+    row->addWidget(region_button_);
     row->addStretch();
     row->addWidget(scale_);
     column->addLayout(row);
@@ -170,6 +178,20 @@ QWidget* MatchView::make_evidence() {
     evidence_->addWidget(scope_);
     column->addWidget(evidence_, 1);
     connect(seen_, &QTabBar::currentChanged, this, &MatchView::show_picture);
+    connect(region_button_, &QToolButton::clicked, this, [this] {
+        if (region_) {
+            region_.reset();
+            return measure_region();
+        }
+        if (static_cast<Seen>(seen_->currentIndex()) == Seen::scopes) show_as(Seen::strips);
+        picture_->setFocus();
+        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
+    });
+    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
+        region_ = std::array{at[0], at[1]};
+        measure_region();
+        if (region_) show_as(Seen::scopes);
+    });
     return seen;
 }
 
@@ -383,12 +405,32 @@ void MatchView::look() {
     if (wanted == looked_at_) return show_picture();
     looked_at_ = wanted;
     both_.reset();
+    scope_->set_region({});
     show_picture();
     desk_.matches.look(lead_, other_, look_width, [this, wanted](std::shared_ptr<const work::Beside> both) {
         if (wanted != looked_at_) return;
         both_ = std::move(both);
+        measure_region();
         show_picture();
     });
+}
+
+void MatchView::measure_region() {
+    std::optional<work::PartOfBoth> part;
+    if (region_ && both_) try {
+            part = work::part_of(*both_, (*region_)[0], (*region_)[1]);
+            region_words_ = tr("lead pale, other dark; their means: \u0394E %1").arg(part->delta_e_2000, 0, 'f', 1);
+        } catch (const Error& problem) {
+            desk_.notices.tell(QString::fromUtf8(problem.what()));
+            region_.reset();
+        }
+    region_button_->setText(region_ ? tr("Patches again") : tr("Region \u2026"));
+    scope_->set_region(part);
+    picture_->set_region(region_ ? std::optional(QRectF(QPointF((*region_)[0].x(), (*region_)[0].y()),
+                                                        QPointF((*region_)[1].x(), (*region_)[1].y()))
+                                                     .normalized())
+                                 : std::nullopt);
+    if (static_cast<Seen>(seen_->currentIndex()) == Seen::scopes) show_picture();
 }
 
 void MatchView::go_on() {
@@ -401,7 +443,7 @@ void MatchView::show_picture() {
     const auto seen = static_cast<Seen>(seen_->currentIndex());
     evidence_->setCurrentWidget(seen == Seen::scopes ? static_cast<QWidget*>(scope_) : picture_);
     scale_->clear();
-    if (seen == Seen::scopes) return scale_->setText(tr("rings: the lead, discs: the other"));
+    if (seen == Seen::scopes) return scale_->setText(region_ ? region_words_ : tr("rings: the lead, discs: the other"));
     if (!both_) {
         picture_->set_after({});
         return picture_->set_picture({}, tr("Laying both pictures over each other \u2026"));

@@ -8,6 +8,7 @@
 #include <QStackedWidget>
 #include <QTabBar>
 #include <QTableWidget>
+#include <QToolButton>
 
 #include "../setup/page.hpp"
 #include "../widgets/patch_table.hpp"
@@ -48,6 +49,8 @@ private:
     void show_recipe(const work::KeptMatch& match);
     void show_patches(const Chain& lead, const Chain& other, const std::optional<work::KeptMatch>& match);
     void show_picture();
+    /// Of the region that was drawn, what both show there; no region: the patches again.
+    void measure_region();
     void look();
     void hand_over(const QString& format);
     Id light() const { return lights_->currentData().toLongLong(); }
@@ -58,6 +61,9 @@ private:
     QStackedWidget* evidence_;
     PictureView* picture_;
     MatchScope* scope_;
+    QToolButton* region_button_;
+    std::optional<std::array<chart::Point, 2>> region_; ///< opposite corners, pixels of `both_`
+    QString region_words_;
     QLabel* scale_;
     Figure* left_out_;
     QLabel* words_;

@@ -27,7 +27,7 @@ apply::Picture linear(const Rendition& r) {
     f.width = f.full_width = size.width();
     f.height = f.full_height = size.height();
     f.rgb = apply::picture_of(*r.deep, f.width, f.height, "srgb").rgb;
-    const frame::Frame small = apply::smaller(f, difference_width);
+    const frame::Frame small = frame::smaller(f, difference_width);
     return {small.width, small.height, small.rgb, "srgb"};
 }
 
@@ -83,7 +83,7 @@ void ComparedPictures::show(const Compared& one, std::function<void(Rendition)> 
         {},
         [=, correction = c.correction, balance = c.correction ? std::optional(c.correction->balance) : c.balance,
          version = kept ? kept->content : std::string()](std::stop_token stop, const Progress&) -> Tasks::Then {
-            const frame::Frame f = apply::smaller(work::read(source, frame::Size::measuring, {}, stop), most_width);
+            const frame::Frame f = frame::smaller(work::read(source, frame::Size::measuring, {}, stop), most_width);
             apply::Picture picture;
             if (!version.empty()) picture = apply::corrected(f, fit::from_json(version, {}), "srgb", {}, stop);
             else if (one.as == Compared::As::corrected && correction)

@@ -180,7 +180,7 @@ void Pictures::preview(Id id, Id frame, const Comparison& with, std::function<vo
                 balance ? colour::Vec3(balance->exposure * balance->gains) : apply::viewing_gains(f);
             before = strong(apply::uncorrected(f, gains, "srgb", stop), f);
         } else {
-            const frame::Frame small = apply::smaller(f, elsewhere_width);
+            const frame::Frame small = frame::smaller(f, elsewhere_width);
             before = strong(apply::rendered(small, rendering_of(with, f, *balance), "srgb", stop), small);
         }
         progress(0.7);
@@ -201,7 +201,7 @@ void Pictures::pixels(Id id, Id frame, int most_width, std::function<void(std::s
         auto all = chart_frame
                        ? chart_frame
                        : std::make_shared<const frame::Frame>(work::read(source, frame::Size::measuring, {}, stop));
-        if (most_width) all = std::make_shared<const frame::Frame>(apply::smaller(*all, most_width));
+        if (most_width) all = std::make_shared<const frame::Frame>(frame::smaller(*all, most_width));
         return [show, all] { show(all); };
     });
 }

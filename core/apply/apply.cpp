@@ -216,39 +216,6 @@ Picture exaggerated(const Picture& picture, double times) {
     return p;
 }
 
-frame::Frame smaller(const frame::Frame& f, int most_width) {
-    const int n = (f.width + most_width - 1) / most_width;
-    if (n <= 1) return f;
-    frame::Frame s;
-    s.full_width = f.full_width;
-    s.full_height = f.full_height;
-    s.cell = f.cell * n;
-    s.is_raw = f.is_raw;
-    s.encoding = f.encoding;
-    s.metadata = f.metadata;
-    s.camera_from_xyz = f.camera_from_xyz;
-    s.file = f.file;
-    s.width = f.width / n;
-    s.height = f.height / n;
-    s.rgb.resize(static_cast<std::size_t>(s.width) * s.height * 3);
-    if (!f.clipped.empty()) s.clipped.resize(static_cast<std::size_t>(s.width) * s.height);
-    tbb::parallel_for(0, s.height, [&](int y) {
-        for (int x = 0; x < s.width; ++x) {
-            Vec3f sum = Vec3f::Zero();
-            std::uint8_t clipped = 0;
-            for (int v = y * n; v < (y + 1) * n; ++v)
-                for (int u = x * n; u < (x + 1) * n; ++u) {
-                    const float* p = f.at(u, v);
-                    sum += Vec3f(p[0], p[1], p[2]);
-                    if (!f.clipped.empty()) clipped |= f.clipped[static_cast<std::size_t>(v) * f.width + u];
-                }
-            Eigen::Map<Vec3f>(s.at(x, y)) = sum / static_cast<float>(n * n);
-            if (!s.clipped.empty()) s.clipped[static_cast<std::size_t>(y) * s.width + x] = clipped;
-        }
-    });
-    return s;
-}
-
 std::vector<std::uint32_t> display_codes(const Picture& p) {
     const colour::Transfer transfer = colour::rgb_space(p.space).transfer;
     constexpr int n = 8192; // codes by the root of linear light: finer than 8 bits everywhere

@@ -48,10 +48,6 @@ Picture rendered(const frame::Frame& frame, const std::function<colour::Vec3(con
 /// The picture with its colours so many times as far from grey of their luminance: to look at faults, never to hand on.
 Picture exaggerated(const Picture& picture, double times);
 
-/// The frame in small: means of squares of whole pixels, so many that it is at most this wide. What is clipped stays
-/// clipped.
-frame::Frame smaller(const frame::Frame& frame, int most_width);
-
 /// Where a frame's input saturates and where the picture made of it leaves its range.
 struct Clipping {
     std::vector<std::uint8_t> bits; ///< of each pixel: 0 to 2, the input's R, G, B; 3 to 5, the output's

@@ -398,6 +398,44 @@ bool is_own_work(const fs::path& file) {
     } catch (const Exiv2::Error&) { return false; }
 }
 
+Frame smaller(const Frame& f, int most_width) {
+    const int n = std::clamp((f.width + most_width - 1) / most_width, 1, std::max(1, std::min(f.width, f.height)));
+    if (n == 1) return f;
+    Frame s{.width = f.width / n,
+            .height = f.height / n,
+            .full_width = f.full_width,
+            .full_height = f.full_height,
+            .cell = f.cell * n,
+            .is_raw = f.is_raw,
+            .linear = f.linear,
+            .encoding = f.encoding,
+            .assumed = f.assumed,
+            .clips_at = f.clips_at,
+            .recorded = f.recorded,
+            .metadata = f.metadata,
+            .camera_from_xyz = f.camera_from_xyz,
+            .as_shot = f.as_shot,
+            .xyz_from_rgb = f.xyz_from_rgb,
+            .file = f.file};
+    s.rgb.resize(static_cast<std::size_t>(s.width) * static_cast<std::size_t>(s.height) * 3);
+    if (!f.clipped.empty()) s.clipped.resize(s.rgb.size() / 3);
+    const float share = 1.0F / static_cast<float>(n * n);
+    tbb::parallel_for(0, s.height, [&](int y) {
+        for (int x = 0; x < s.width; ++x) {
+            Eigen::Vector3f sum = Eigen::Vector3f::Zero();
+            std::uint8_t clipped = 0;
+            for (int v = y * n; v < (y + 1) * n; ++v)
+                for (int u = x * n; u < (x + 1) * n; ++u) {
+                    sum += Eigen::Map<const Eigen::Vector3f>(f.at(u, v));
+                    if (!f.clipped.empty()) clipped |= f.clipped[static_cast<std::size_t>(v) * f.width + u];
+                }
+            Eigen::Map<Eigen::Vector3f>(s.at(x, y)) = share * sum;
+            if (!s.clipped.empty()) s.clipped[static_cast<std::size_t>(y) * s.width + x] = clipped;
+        }
+    });
+    return s;
+}
+
 void make_upright(Frame& frame, int orientation) {
     if (orientation <= 1 || orientation > 8) return;
     const int w = frame.width, h = frame.height;

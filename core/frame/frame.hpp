@@ -94,6 +94,10 @@ struct Frame {
     float* at(int x, int y) { return &rgb[(static_cast<std::size_t>(y) * width + x) * 3]; }
 };
 
+/// The frame in small: means of squares of whole pixels, so many that it is at most this wide. What is clipped stays
+/// clipped.
+Frame smaller(const Frame& frame, int most_width);
+
 /// How code values become linear light: a named transfer function, or a 1D LUT file that OpenColorIO reads.
 class Encoding {
 public:

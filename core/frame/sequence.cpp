@@ -95,29 +95,6 @@ Frame cut_out(const Frame& whole, const std::array<int, 4>& part) {
     return f;
 }
 
-// Means of squares of whole pixels; what is clipped stays so.
-Frame in_small(const Frame& whole, int most_width) {
-    const int cell = std::clamp((whole.width + most_width - 1) / most_width, 1, std::min(whole.width, whole.height));
-    Frame f = whole;
-    f.cell = cell;
-    f.width = whole.width / cell;
-    f.height = whole.height / cell;
-    const auto pixels = static_cast<std::size_t>(f.width) * static_cast<std::size_t>(f.height);
-    f.rgb.assign(pixels * 3, 0);
-    if (!f.clipped.empty()) f.clipped.assign(pixels, 0);
-    const float share = 1.0F / static_cast<float>(cell * cell);
-    for (int y = 0; y < f.height * cell; ++y)
-        for (int x = 0; x < f.width * cell; ++x) {
-            float* to = f.at(x / cell, y / cell);
-            const float* from = whole.at(x, y);
-            for (int c = 0; c < 3; ++c) to[c] += share * from[c];
-            if (!f.clipped.empty())
-                f.clipped[static_cast<std::size_t>(y / cell) * f.width + x / cell] |=
-                    whole.clipped[static_cast<std::size_t>(y) * whole.width + x];
-        }
-    return f;
-}
-
 constexpr double usual_rate = 24; ///< of pictures whose files do not tell
 
 class OpenSequence final : public ClipReader::Open {
@@ -151,7 +128,7 @@ public:
         }
         if (!options.part && options.most_width <= 0) return *kept_;
         Frame f = options.part ? cut_out(*kept_, *options.part) : *kept_;
-        return options.most_width > 0 && options.most_width < f.width ? in_small(f, options.most_width) : f;
+        return options.most_width > 0 ? smaller(f, options.most_width) : f;
     }
 
 private:

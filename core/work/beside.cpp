@@ -83,4 +83,68 @@ apply::Picture as_difference(const Beside& both, double full) {
     return p;
 }
 
+PartOfBoth part_of(const Beside& both, const chart::Point& corner, const chart::Point& opposite) {
+    constexpr std::size_t least_pixels = 16, most_pixels = 40000; // more tell no more
+    constexpr int tones = 41;                                     // quantiles
+    const auto& space = colour::rgb_space(both.lead.space);
+    const auto between = [](double a, double b, int size) {
+        return std::pair{std::clamp(static_cast<int>(std::floor(std::min(a, b))), 0, size),
+                         std::clamp(static_cast<int>(std::ceil(std::max(a, b))), 0, size)};
+    };
+    const auto [x0, x1] = between(corner.x(), opposite.x(), both.lead.width);
+    const auto [y0, y1] = between(corner.y(), opposite.y(), both.lead.height);
+    std::vector<std::size_t> at;
+    for (int y = y0; y < y1; ++y)
+        for (int x = x0; x < x1; ++x)
+            if (const auto i = static_cast<std::size_t>(y) * static_cast<std::size_t>(both.lead.width) +
+                               static_cast<std::size_t>(x);
+                both.delta_e_2000[i] >= 0)
+                at.push_back(i);
+    if (at.size() < least_pixels)
+        throw Error(ErrorKind::usage, "the region is too small, or only one of the cameras shows it", {},
+                    "Draw it where both pictures lie over each other");
+    if (const std::size_t step = at.size() / most_pixels + 1; step > 1) {
+        std::size_t kept = 0;
+        for (std::size_t i = 0; i < at.size(); i += step) at[kept++] = at[i];
+        at.resize(kept);
+    }
+    PartOfBoth part;
+    const auto count = static_cast<double>(at.size());
+    const colour::Mat3 to_xyz = space.to_xyz_d50();
+    const auto seen_in = [&](const apply::Picture& p) {
+        PartOfBoth::Seen s;
+        s.colours = {256, 256, std::vector<std::uint32_t>(std::size_t{256} * 256)};
+        colour::Vec3 light = colour::Vec3::Zero();
+        for (const std::size_t i : at) {
+            colour::Vec3 code;
+            for (Eigen::Index c = 0; c < 3; ++c) {
+                const double v = std::clamp(static_cast<double>(p.rgb[3 * i + static_cast<std::size_t>(c)]), 0.0, 1.0);
+                light[c] += v / count;
+                code[c] = colour::encode(space.transfer, v);
+                s.tone[static_cast<std::size_t>(c)].push_back(code[c]);
+            }
+            const Eigen::Vector2d place = scope::on_vectorscope(code, scope::Standard::bt709);
+            const int x = std::clamp(static_cast<int>(place.x()), 0, 255),
+                      y = std::clamp(static_cast<int>(place.y()), 0, 255);
+            ++s.colours.count[static_cast<std::size_t>(256 * y + x)];
+        }
+        for (std::vector<double>& codes : s.tone) {
+            std::sort(codes.begin(), codes.end());
+            std::vector<double> even;
+            for (int k = 0; k < tones; ++k)
+                even.push_back(codes[static_cast<std::size_t>(k) * (codes.size() - 1) / (tones - 1)]);
+            codes = even;
+        }
+        s.mean = light.unaryExpr([&](double v) { return colour::encode(space.transfer, v); });
+        return std::pair{s, colour::lab_from_xyz(to_xyz * light)};
+    };
+    const auto [lead, lead_lab] = seen_in(both.lead);
+    const auto [other, other_lab] = seen_in(both.other);
+    part.lead = lead;
+    part.other = other;
+    part.delta_e_2000 = colour::delta_e_2000(lead_lab, other_lab);
+    for (const std::size_t i : at) part.each += both.delta_e_2000[i] / count;
+    return part;
+}
+
 } // namespace refero::work

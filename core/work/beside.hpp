@@ -3,6 +3,7 @@
 
 #include "apply/apply.hpp"
 #include "chart/geometry.hpp"
+#include "scope/scope.hpp"
 
 namespace refero::work {
 
@@ -22,5 +23,20 @@ apply::Picture in_strips(const Beside& both, int strips);
 /// The differences as a picture of greys: black for none, white from `full` CIEDE2000 on; the same space's linear
 /// codes, so that equal steps look equal.
 apply::Picture as_difference(const Beside& both, double full);
+
+/// What both show in a part of the pictures, without the pixels that the other does not cover.
+struct PartOfBoth {
+    /// One camera's part, in the space's codes (0 to 1).
+    struct Seen {
+        colour::Vec3 mean{0, 0, 0};              ///< code of the mean light
+        scope::Trace colours;                    ///< on the vectorscope, BT.709
+        std::array<std::vector<double>, 3> tone; ///< codes in their order at equal shares of the pixels, R, G, B
+    };
+    Seen lead, other;
+    double delta_e_2000 = 0; ///< between both means
+    double each = 0;         ///< the mean of the pixels' own, smoothed as in Beside
+};
+/// Corners are opposite ones in pixels of the pictures. Throws Error(usage) where too few pixels show both.
+PartOfBoth part_of(const Beside& both, const chart::Point& corner, const chart::Point& opposite);
 
 } // namespace refero::work

@@ -70,6 +70,22 @@ TEST_F(MatchWalk, two_cameras_are_matched_kept_handed_over_and_grow_stale) {
         seen->setCurrentIndex(i);
         photograph(window, QString("match-%1").arg(i));
     }
+    // A region of both on the scopes, drawn by two clicks; and the patches again.
+    auto* region = child<QToolButton>("matchRegion");
+    region->click();
+    ASSERT_TRUE(match().picture()->picking());
+    EXPECT_NE(seen->currentIndex(), static_cast<int>(MatchView::Seen::scopes)) << "clicked on a picture";
+    for (const QPoint& off : {QPoint(-70, -50), QPoint(60, 40)})
+        QTest::mouseClick(match().picture(), Qt::LeftButton, {}, match().picture()->rect().center() + off);
+    EXPECT_EQ(seen->currentIndex(), static_cast<int>(MatchView::Seen::scopes)) << notice().toStdString();
+    auto* scope = match().findChild<MatchScope*>();
+    ASSERT_TRUE(scope->region());
+    EXPECT_LT(scope->region()->delta_e_2000, 4);
+    EXPECT_EQ(scope->region()->lead.tone[0].size(), scope->region()->other.tone[0].size());
+    photograph(window, "match-region");
+    region->click();
+    EXPECT_FALSE(scope->region());
+    seen->setCurrentIndex(0);
     press(Qt::Key_W);
     // Handed over, by its own row: the setup's chain does not count it.
     desk().handovers.write_match(kept, "cube", {.size = 17}, scratch / "b-to-a.cube");

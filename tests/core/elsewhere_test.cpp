@@ -210,13 +210,13 @@ TEST(Looking, a_smaller_frame_has_the_means_and_keeps_what_is_clipped) {
     f.clipped.resize(32);
     for (std::size_t i = 0; i < 96; ++i) f.rgb[i] = static_cast<float>(i % 24 / 3); // the column
     f.clipped[9] = 2;                                                               // second row, second column
-    const auto s = apply::smaller(f, 4);
+    const auto s = frame::smaller(f, 4);
     EXPECT_EQ(s.width, 4);
     EXPECT_EQ(s.cell, 4);
     EXPECT_FLOAT_EQ(s.at(1, 0)[0], 2.5f);
     EXPECT_EQ(s.clipped[0], 2);
     EXPECT_EQ(s.clipped[1], 0);
-    EXPECT_EQ(apply::smaller(f, 8).width, 8);
+    EXPECT_EQ(frame::smaller(f, 8).width, 8);
 }
 
 } // namespace

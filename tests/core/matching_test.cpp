@@ -165,5 +165,25 @@ TEST(Beside, pictures_are_laid_over_each_other_by_the_chart) {
     EXPECT_NEAR(map.rgb[3 * (30 + 70 * 200)], 0, 0.01);
 }
 
+// A region of one square: its means, its tones and its place on the scope are the ink's own.
+TEST(Beside, a_region_of_both_is_measured_alone) {
+    const Vec3 ink(0.5, 0.4, 0.3), redder(0.55, 0.4, 0.3);
+    const chart::Corners corners{{{40, 20}, {140, 20}, {140, 100}, {40, 100}}};
+    chart::Corners moved = corners;
+    for (chart::Point& p : moved) p.x() += 10;
+    const work::Beside both = work::beside(squares(200, 120, ink, 0), corners, squares(200, 120, redder, 10), moved);
+    const work::PartOfBoth part = work::part_of(both, {38, 58}, {22, 44}); // inside a square of ink, from either corner
+    const colour::Mat3 to_xyz = colour::rgb_space("srgb").to_xyz_d50();
+    EXPECT_NEAR(part.delta_e_2000,
+                colour::delta_e_2000(colour::lab_from_xyz(to_xyz * ink), colour::lab_from_xyz(to_xyz * redder)), 1e-3);
+    EXPECT_NEAR(part.lead.mean[0], colour::encode(colour::Transfer::srgb, 0.5), 1e-6);
+    EXPECT_NEAR(part.other.mean[0], colour::encode(colour::Transfer::srgb, 0.55), 1e-4);
+    EXPECT_NEAR(part.other.tone[0].front(), part.other.tone[0].back(), 1e-3);
+    const auto place = scope::on_vectorscope(part.lead.mean, scope::Standard::bt709);
+    EXPECT_EQ(part.lead.colours.at(static_cast<int>(place.x()), static_cast<int>(place.y())), 16u * 14u);
+    EXPECT_THROW(work::part_of(both, {193, 0}, {199, 100}), Error) << "the other does not reach so far";
+    EXPECT_THROW(work::part_of(both, {50, 50}, {50, 50}), Error);
+}
+
 } // namespace
 } // namespace refero
