@@ -319,7 +319,10 @@ void MainWindow::show_task() {
 }
 
 void MainWindow::notice(const QString& text) {
-    notice_text_->setText(text);
+    QString sentence = text; // unless it begins with the name of a file
+    if (const QString first = text.section(' ', 0, 0); !first.contains('.') && !first.contains('/') && !text.isEmpty())
+        sentence[0] = sentence[0].toUpper();
+    notice_text_->setText(sentence);
     notice_strip_->show();
 }
 

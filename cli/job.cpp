@@ -1,6 +1,7 @@
 // refero-cli job: a job's work without a window, by the same functions.
 #include "frame/sequence.hpp"
 #include "job/document.hpp"
+#include "prove/elsewhere.hpp"
 #include "verb.hpp"
 #include "work/archive.hpp"
 #include "work/frames.hpp"
@@ -17,8 +18,8 @@ namespace fs = std::filesystem;
 namespace {
 
 struct JobArguments {
-    std::string file, action, setup, output, chunk, rendering, encoding, formats = "cube,dcp,icc,matrix",
-                                                                         name = "{stem}";
+    std::string file, action, setup, output, chunk, rendering, intent, look, encoding, formats = "cube,dcp,icc,matrix",
+                                                                                       name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
     bool list = false, all_frames = false;
@@ -145,6 +146,48 @@ Result fit(job::JobFile& job, const JobArguments& a) {
                                         {"cross_validated", json_of(made.cross_validated)}});
             r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches left out\n", c.title, fit::name_of(made.model),
                                  made.cross_validated.mean);
+        } catch (const Error& e) { note_failure(r, c.title, e); }
+    }
+    return r;
+}
+
+/// The correction in force under a name, fitted for another kind of work or with a look of its own where one is given.
+Result keep(job::JobFile& job, const JobArguments& a) {
+    if (a.rendering.empty() || a.rendering == "all")
+        throw Error(ErrorKind::usage, "a rendering needs a name of its own, other than all", {},
+                    "Give it with --rendering: web, print");
+    std::optional<fit::Intent> intent;
+    if (!a.intent.empty()) intent = fit::intent_named(a.intent);
+    std::optional<balance::Look> look;
+    if (!a.look.empty()) look = prove::look_from(a.look);
+    Result r;
+    r.json["kept"] = r.json["failed"] = Json::array();
+    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+        if (a.setup.empty() && !c.correction) continue;
+        try {
+            // Fitted before anything is kept: one that cannot be made leaves no other in its place.
+            work::KeptRendering made{0, a.rendering, c.settings, nullptr, {}};
+            if (intent) made.settings.intent = *intent;
+            if (look) made.settings.look = *look;
+            plan::Change kept = work::keep_rendering(job.content(), c, a.rendering);
+            std::optional<work::FitRequest> request;
+            fit::Correction correction;
+            if (intent || look) {
+                if (c.balance_only())
+                    throw Error(ErrorKind::usage, c.title + " is only balanced: there is nothing to fit anew", {},
+                                "Keep it without --intent and --look");
+                request = work::fit_request(job.content(), c, made);
+                correction = work::fit(*request);
+            }
+            job.change(kept);
+            if (request)
+                for (work::KeptRendering k : work::renderings_of(job.content(), work::chain_of(job.content(), c.id)))
+                    if (k.name == a.rendering) {
+                        k.settings = made.settings;
+                        job.change(work::keep(job.content(), *request, k, correction));
+                    }
+            r.json["kept"].push_back({{"setup", c.title}, {"rendering", a.rendering}});
+            r.words += c.title + ": kept as " + a.rendering + "\n";
         } catch (const Error& e) { note_failure(r, c.title, e); }
     }
     return r;
@@ -381,14 +424,18 @@ Result archive(job::JobFile& job, const JobArguments& a) {
 Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
-    app.add_option("ACTION", a->action, "new, status, take, fit, handover, apply, report or archive")->required();
+    app.add_option("ACTION", a->action, "new, status, take, fit, keep, handover, apply, report or archive")->required();
     app.add_option("FRAME", a->files, "take: frames, clips and folders of them");
     app.add_option("--encoding", a->encoding,
                    "take: how pictures and clips are encoded, a name or a 1D LUT file; default: by their own tags");
     app.add_option("--setup", a->setup,
-                   "fit, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
-    app.add_option("--rendering", a->rendering,
-                   "handover, apply: a rendering by its name, or all; default: handover all, apply the setup's own");
+                   "fit, keep, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
+    app.add_option(
+        "--rendering", a->rendering,
+        "handover, apply: a rendering by its name, or all; default: handover all, apply the setup's own; keep: "
+        "the name under which the correction in force is kept");
+    app.add_option("--intent", a->intent, "keep: fitted anew for even, people, textiles, plants or paint");
+    app.add_option("--look", a->look, "keep: with this look: one that Refero kept, a LUT or a CDL");
     app.add_option("-o,--output", a->output,
                    "handover, apply: folder to write to, made if missing; report, archive: the file");
     app.add_flag("--all-frames", a->all_frames, "archive: not the chart shots alone");
@@ -405,6 +452,7 @@ Run add_job(CLI::App& app) {
             {"status", [&](job::JobFile& job) { return status(job); }},
             {"take", [&](job::JobFile& job) { return take(job, *a); }},
             {"fit", [&](job::JobFile& job) { return fit(job, *a); }},
+            {"keep", [&](job::JobFile& job) { return keep(job, *a); }},
             {"handover", [&](job::JobFile& job) { return hand_over(job, *a); }},
             {"apply", [&](job::JobFile& job) { return develop(job, *a); }},
             {"report", [&](job::JobFile& job) { return report(job, *a); }},
@@ -412,9 +460,11 @@ Run add_job(CLI::App& app) {
         const auto action = actions.find(a->action);
         if (action == actions.end())
             throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {},
-                        "Known: new status take fit handover apply report archive");
+                        "Known: new status take fit keep handover apply report archive");
         if (!a->files.empty() && a->action != "take")
             throw Error(ErrorKind::usage, "only take has frames to take", a->files.front(), "Leave it out");
+        if (!(a->intent.empty() && a->look.empty()) && a->action != "keep")
+            throw Error(ErrorKind::usage, "only keep takes an intent or a look", {}, "Leave it out");
         if (a->files.empty() && a->action == "take") throw Error(ErrorKind::usage, "there are no frames to take");
         // A chunk of a batch and a list of them only look: many run at a time.
         const bool looks = a->action == "status" || (a->action == "apply" && (a->list || !a->chunk.empty()));

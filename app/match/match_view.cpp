@@ -155,7 +155,7 @@ QWidget* MatchView::make_evidence() {
     const std::pair<QString, QString> names[] = {
         {tr("Strips"), tr("Both pictures in alternate strips: colours that differ show edges")},
         {tr("Split"), tr("The lead left of the line, the other right of it; X flips")},
-        {tr("Difference"), tr("CIEDE2000 of each place, noise smoothed; what lies off the chart's plane is shifted")},
+        {tr("Difference"), tr("CIEDE2000 of each place, noise smoothed; shifts between both show as differences")},
         {tr("Scopes"), tr("Patches of both, or a region, on one vectorscope and tone scale")}};
     for (const auto& [name, tooltip] : names) seen_->setTabToolTip(seen_->addTab(name), tooltip);
     seen_->setDrawBase(false);
@@ -457,6 +457,11 @@ void MatchView::show_picture() {
         return;
     }
     picture_->set_after({});
+    picture_->setToolTip(both_->features
+                             ? tr("Laid over each other by the chart's plane, and off it by %1 features "
+                                  "of the scene")
+                                   .arg(both_->features)
+                             : tr("Laid over each other by the chart's plane: what lies off it is shifted"));
     if (seen == Seen::strips) {
         picture_->set_picture(rendition(work::in_strips(*both_, strips)));
         scale_->setText(matched ? tr("odd strips: the lead, even: the other as matched")

@@ -246,6 +246,19 @@ std::string to_json(const Look& look) {
     return j.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
+namespace {
+
+/// What is not known would be lost without a word. Throws Error(input).
+void require_known(const nlohmann::json& object, const std::string& where, const std::vector<std::string>& known) {
+    if (!object.is_object()) throw Error(ErrorKind::input, "this look is damaged: " + where + " is no object");
+    for (const auto& [key, value] : object.items())
+        if (std::find(known.begin(), known.end(), key) == known.end())
+            throw Error(ErrorKind::input, formatted("{} of this look has '{}', which is not known", where, key), {},
+                        formatted("Known are {}", fmt::join(known, ", ")));
+}
+
+} // namespace
+
 Look look_from_json(const std::string& text) {
     const auto j = nlohmann::json::parse(text, nullptr, false);
     if (!j.is_object() || !j.contains("refero_look"))
@@ -253,12 +266,16 @@ Look look_from_json(const std::string& text) {
     Look look;
     try {
         if (j["refero_look"] != 1) throw Error(ErrorKind::input, "this look is of a newer Refero", {}, "Update Refero");
+        require_known(j, "the whole", {"refero_look", "name", "on", "curve", "hues", "brought"});
+        if (j.contains("hues"))
+            require_known(j["hues"], "hues", std::vector<std::string>(look_hues.begin(), look_hues.end()));
         look.name = j.value("name", "");
         look.on = j.value("on", true);
         if (j.contains("curve")) j["curve"].get_to(look.curve);
         for (std::size_t k = 0; k < look_hues.size(); ++k)
             if (j.contains("hues") && j["hues"].contains(look_hues[k])) {
                 const auto& s = j["hues"][look_hues[k]];
+                require_known(s, look_hues[k], {"shift_deg", "saturation", "lightness"});
                 look.ring[k] = {s.value("shift_deg", 0.0), s.value("saturation", 0.0), s.value("lightness", 0.0)};
             }
         if (j.contains("brought")) {

@@ -284,18 +284,15 @@ bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
 }
 
 /// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
-std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
-    // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
-    // lightens the darks: what looks like stray light is not told from these.
-    // In the depths of a finished picture compression makes spots of its own.
-    const bool too_dark = s.finished() && is_alarm(underexposure(s).status);
-    const bool told = !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s) && !too_dark;
-    const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
-    const Finding glare =
-        against(s.limits.at("glare"), "glare", veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
-                "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp", untold(s));
-    std::map<std::string, double> growth;                     // of the limit in force, by patch
-    std::vector<std::pair<double, std::string>> shiny, dirty; // by how much, worst first
+/// What lies on single patches.
+struct OnPatches {
+    std::map<std::string, double> growth;                     ///< of the limit in force, by patch
+    std::vector<std::pair<double, std::string>> shiny, dirty; ///< percent, and the patch; worst first
+};
+
+OnPatches on_patches(const Shot& s, bool too_dark) {
+    OnPatches found;
+    auto& [growth, shiny, dirty] = found;
     const std::vector<Around> around = around_patches(s);
     const bool step = s.light.step > 0;
     for (std::size_t i = 0; i < s.reading.patches.size(); ++i) {
@@ -342,15 +339,28 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
         std::erase_if(dirty, [&](const auto& d) { return d.second == id; });
         dirty.emplace_back(100, id);
     }
-    const auto worst_first = [](auto& v) { std::sort(v.rbegin(), v.rend()); };
+    std::sort(shiny.rbegin(), shiny.rend());
+    std::sort(dirty.rbegin(), dirty.rend());
+    return found;
+}
+
+std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
+    // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
+    // lightens the darks: what looks like stray light is not told from these.
+    // In the depths of a finished picture compression makes spots of its own.
+    const bool too_dark = s.finished() && is_alarm(underexposure(s).status);
+    const bool told = !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s) && !too_dark;
+    const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
+    const Finding glare =
+        against(s.limits.at("glare"), "glare", veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
+                "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp", untold(s));
+    auto [growth, shiny, dirty] = on_patches(s, too_dark);
     const auto beyond = [](const auto& v, double limit) {
         std::vector<std::string> ids;
         for (const auto& [by, id] : v)
             if (by >= limit) ids.push_back(id);
         return ids;
     };
-    worst_first(shiny);
-    worst_first(dirty);
     const auto shiny_ids = beyond(shiny, s.limits.at("glare spot").caution),
                dirty_ids = beyond(dirty, s.limits.at("occlusion").caution);
     const Finding spot = against(

@@ -7,12 +7,13 @@
 
 namespace refero::work {
 
-/// Two pictures of one size: the other's is laid on the lead's by the plane of the chart that both show. What lies off
-/// that plane is shifted between them.
+/// Two pictures of one size: the other's is laid on the lead's by the plane of the chart that both show; what lies off
+/// that plane then follows features of the scene, where that makes both more alike (docs/methods.md, Matching).
 struct Beside {
     apply::Picture lead, other;      ///< the other is black outside its frame
     std::vector<float> delta_e_2000; ///< of each pixel, both smoothed by 2 px; below 0 outside
     double mean = 0;                 ///< of those inside
+    int features = 0; ///< that tell how what lies off the chart's plane is shifted; 0: laid by the plane alone
 };
 /// Corners are in pixels of their pictures. Both pictures are renderings in one space. Throws Error(usage).
 Beside beside(const apply::Picture& lead, const chart::Corners& lead_corners, const apply::Picture& other,

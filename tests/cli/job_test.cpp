@@ -78,6 +78,49 @@ TEST_F(Cli, a_job_is_made_filled_fitted_and_handed_over) {
     EXPECT_EQ(run("job k.refero status --json").object()["setups"].size(), 3u);
 }
 
+// Several renderings of a setup: as fitted, and for another kind of work with a look; each handed over by its name.
+TEST_F(Cli, renderings_are_kept_and_handed_over_by_name) {
+    simulate("a.dng", {.width = 900, .height = 600});
+    simulate("b.dng", {.camera = "stills-b", .light = "tungsten", .width = 900, .height = 600});
+    written(scratch / "pale.cc", "<ColorCorrection id=\"pale\"><SOPNode><Slope>1 1 1</Slope><Offset>0 0 0</Offset>"
+                                 "<Power>1 1 1</Power></SOPNode><SatNode><Saturation>0.5</Saturation></SatNode>"
+                                 "</ColorCorrection>");
+    ASSERT_EQ(run("job j.refero new").status, 0);
+    ASSERT_EQ(run("job j.refero take a.dng b.dng").status, 0);
+    EXPECT_NE(run("job j.refero keep --rendering web").out.find("nothing to do"), std::string::npos)
+        << "not fitted yet";
+    ASSERT_EQ(run("job j.refero fit").status, 0);
+    const std::string title = run("job j.refero status --json").object()["setups"][0]["setup"];
+    EXPECT_EQ(run("job j.refero keep --rendering web --json").object()["kept"].size(), 2u);
+    const Outcome pale =
+        run("job j.refero keep --rendering pale --intent people --look pale.cc --setup '" + title + "' --json");
+    ASSERT_EQ(pale.status, 0) << pale.err;
+    EXPECT_EQ(pale.object()["kept"].size(), 1u);
+    const auto cubes = [&](const char* rendering) {
+        const Outcome out =
+            run(std::string("job j.refero handover --formats cube -o ") + rendering + " --rendering " + rendering);
+        EXPECT_EQ(out.status, 0) << out.err;
+        std::vector<std::string> texts;
+        for (const auto& entry : fs::directory_iterator(scratch / rendering))
+            if (entry.path().extension() == ".cube") texts.push_back(read_file(entry.path()));
+        return texts;
+    };
+    const auto web = cubes("web"), looked = cubes("pale");
+    EXPECT_EQ(web.size(), 2u);
+    ASSERT_EQ(looked.size(), 1u);
+    EXPECT_EQ(std::count(web.begin(), web.end(), looked[0]), 0);
+    // The setup's own stays; the same name is kept anew in its place; what holds no longer is fitted with the rest.
+    EXPECT_EQ(run("job j.refero status --json").object()["setups"][0]["state"], "handed over");
+    EXPECT_EQ(run("job j.refero keep --rendering pale --setup '" + title + "'").status, 0);
+    EXPECT_EQ(run("job j.refero handover --formats cube -o all --json").object()["written"].size(), 7u);
+    expect_error("job j.refero keep", 2, "--rendering");
+    expect_error("job j.refero keep --rendering all", 2, "all");
+    expect_error("job j.refero keep --rendering web --intent weddings", 2, "weddings");
+    expect_error("job j.refero keep --rendering web --look nowhere.cube", 3, "nowhere.cube");
+    expect_error("job j.refero keep --rendering web --setup Nobody", 2, "Nobody");
+    expect_error("job j.refero fit --intent people", 2, "keep");
+}
+
 TEST_F(Cli, every_verb_that_looks_at_frames_takes_clips) {
     const auto chart = test::rendered({.width = 640, .height = 400});
     auto scene = chart.scene;

@@ -172,6 +172,9 @@ TEST(Look, is_kept_as_text_with_its_lut_and_refused_where_it_cannot_be) {
     refused("\"shift_deg\":6.0", "\"shift_deg\":400.0", "red");
     refused("\"refero_look\":1", "\"refero_look\":2", "newer");
     refused("[0.75,0.8]", "[0.75]", "damaged");
+    // What is not known is named: it would be lost.
+    refused("\"refero_look\":1", "\"refero_look\":1,\"contrast\":1.2", "contrast");
+    refused("\"shift_deg\":6.0", "\"chroma\":6.0", "chroma");
     EXPECT_THROW(look_from_json("words"), Error);
     for (const char* name : {"words.cube", "words.cc", "words.json"}) {
         write_whole(scratch / name, std::string("words"));

@@ -165,6 +165,72 @@ TEST(Beside, pictures_are_laid_over_each_other_by_the_chart) {
     EXPECT_NEAR(map.rgb[3 * (30 + 70 * 200)], 0, 0.01);
 }
 
+/// A scene of irregular spots, as a function of where one looks.
+Vec3 spots_at(double x, double y) {
+    Vec3 v(0.25, 0.25, 0.25);
+    for (int k = 0; k < 240; ++k) {
+        const double cx = std::fmod(k * 137.508, 640), cy = std::fmod(k * 97.33 + 11, 400), r = 4 + k % 7;
+        const double d2 = ((x - cx) * (x - cx) + (y - cy) * (y - cy)) / (r * r);
+        if (d2 < 12) v += std::exp(-d2) * Vec3(0.3 * (k % 3 - 1), 0.25 * (k % 5 - 2) / 2.0, 0.3 * ((k / 2) % 3 - 1));
+    }
+    return v.cwiseMax(0.02).cwiseMin(0.98);
+}
+
+// Off the chart's plane the other camera sees the scene shifted, more towards the right, and darker by its exposure.
+TEST(Beside, what_lies_off_the_charts_plane_follows_the_scene) {
+    constexpr int width = 640, height = 400;
+    const auto shift = [](double x, double y) { // none at the chart, left
+        const double off = std::clamp((x - 220) / 120, 0.0, 1.0);
+        return Vec3(off * (9 + 0.01 * y), off * -4, 0);
+    };
+    const auto picture = [&](bool moved) {
+        apply::Picture p{width, height, std::vector<float>(std::size_t{3} * width * height), "srgb"};
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                const Vec3 by = moved ? shift(x, y) : Vec3::Zero();
+                const Vec3 v = spots_at(x - by[0], y - by[1]);
+                for (int c = 0; c < 3; ++c)
+                    p.rgb[3 * (static_cast<std::size_t>(y) * width + x) + static_cast<std::size_t>(c)] =
+                        static_cast<float>(v[c]);
+            }
+        return p;
+    };
+    const apply::Picture lead = picture(false), other = picture(true);
+    const chart::Corners corners{{{40, 80}, {200, 80}, {200, 260}, {40, 260}}};
+    const auto off = [&](const work::Beside& b, int from, int to) { // mean difference of light in columns
+        double sum = 0;
+        int n = 0;
+        for (int y = 40; y < height - 40; ++y)
+            for (int x = from; x < to; ++x, ++n)
+                sum += std::abs(b.other.rgb[3 * (static_cast<std::size_t>(y) * width + x) + 1] -
+                                lead.rgb[3 * (static_cast<std::size_t>(y) * width + x) + 1]);
+        return sum / n;
+    };
+    const work::Beside still = work::beside(lead, corners, lead, corners);
+    EXPECT_LT(off(still, 40, 600), 1e-3);
+    const work::Beside b = work::beside(lead, corners, other, corners);
+    EXPECT_GE(b.features, 12);
+    work::Beside plane = b; // as the plane alone lays it
+    plane.other = other;
+    std::printf("[ measured ] off the chart's plane, by the plane %.4f, by %d features %.4f of light apart\n",
+                off(plane, 380, 600), b.features, off(b, 380, 600));
+    EXPECT_LT(off(b, 380, 600), 0.2 * off(plane, 380, 600));
+    EXPECT_LT(off(b, 60, 190), 0.01); // the chart stays
+    apply::Picture darker = other;
+    for (float& v : darker.rgb) v *= 0.7F;
+    EXPECT_GE(work::beside(lead, corners, darker, corners).features, 12);
+    // What lies in the plane and looks alike everywhere stays there, however its colours differ.
+    const apply::Picture checks = squares(640, 400, {0.5, 0.4, 0.3}, 0),
+                         others = squares(640, 400, {0.45, 0.42, 0.3}, 0);
+    const work::Beside alike = work::beside(checks, corners, others, corners);
+    EXPECT_EQ(alike.features, 0);
+    EXPECT_EQ(alike.other.rgb, work::beside(others, corners, others, corners).other.rgb);
+    // Nothing to hold on to: the plane alone.
+    apply::Picture plain = lead;
+    std::fill(plain.rgb.begin(), plain.rgb.end(), 0.3F);
+    EXPECT_EQ(work::beside(plain, corners, plain, corners).features, 0);
+}
+
 // A region of one square: its means, its tones and its place on the scope are the ink's own.
 TEST(Beside, a_region_of_both_is_measured_alone) {
     const Vec3 ink(0.5, 0.4, 0.3), redder(0.55, 0.4, 0.3);
