@@ -300,7 +300,6 @@ void MainWindow::make_menus() {
 
 void MainWindow::use_theme(Theme::Kind kind) {
     Theme::use(kind);
-    menu_button_->setIcon(icon("menu"));
     board()->refresh();
     if (setup_view_->setup()) setup_view_->refresh();
 }

@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QFile>
 #include <QFontDatabase>
+#include <QIconEngine>
 #include <QPainter>
 #include <QSettings>
 #include <QStyleFactory>
@@ -135,25 +136,36 @@ void start_theme() {
     Theme::use(static_cast<Theme::Kind>(std::clamp(kept, 0, 2)));
 }
 
+namespace {
+
+/// Painted in the colours of the theme that is in use when it is painted.
+class TintedIcon : public QIconEngine {
+public:
+    explicit TintedIcon(QByteArray svg) : svg_(std::move(svg)) {}
+    void paint(QPainter* painter, const QRect& rect, QIcon::Mode mode, QIcon::State) override {
+        QByteArray tinted = svg_;
+        tinted.replace("#000", (mode == QIcon::Disabled ? current.line : current.text).name().toLatin1());
+        QSvgRenderer(tinted).render(painter, rect);
+    }
+    QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override {
+        QPixmap pixmap(size);
+        pixmap.fill(Qt::transparent);
+        QPainter painter(&pixmap);
+        paint(&painter, {QPoint(), size}, mode, state);
+        return pixmap;
+    }
+    QIconEngine* clone() const override { return new TintedIcon(svg_); }
+
+private:
+    QByteArray svg_; ///< black
+};
+
+} // namespace
+
 QIcon icon(const QString& name) {
     QFile file(":/icons/" + name + ".svg");
     if (!file.open(QFile::ReadOnly)) return {};
-    const QByteArray svg = file.readAll();
-    QIcon result;
-    for (const auto mode : {QIcon::Normal, QIcon::Disabled}) {
-        QByteArray tinted = svg;
-        tinted.replace("#000", (mode == QIcon::Normal ? current.text : current.line).name().toLatin1());
-        QSvgRenderer renderer(tinted);
-        for (const int size : {20, 40}) {
-            QPixmap pixmap(size, size);
-            pixmap.fill(Qt::transparent);
-            QPainter painter(&pixmap);
-            renderer.render(&painter);
-            painter.end();
-            result.addPixmap(pixmap, mode);
-        }
-    }
-    return result;
+    return QIcon(new TintedIcon(file.readAll()));
 }
 
 namespace {

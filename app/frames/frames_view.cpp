@@ -1,9 +1,11 @@
 #include "frames_view.hpp"
 
+#include <QApplication>
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QMenu>
 #include <QVBoxLayout>
+#include <numeric>
 
 #include "../setup/page.hpp"
 #include "../theme.hpp"
@@ -11,6 +13,19 @@
 #include "work/plate.hpp"
 
 namespace refero::app {
+
+void FramesView::share_width() {
+    constexpr std::array<int, FramesModel::column_count> least{80, 124, 148, 166, 150, 60, 146, 146, 160};
+    const double all = std::accumulate(least.begin(), least.end(), 0), more = std::max(1.0, table_->width() / all);
+    for (int c = 0; !own_widths_ && c < FramesModel::column_count; ++c)
+        table_->setColumnWidth(c, static_cast<int>(more * least[static_cast<std::size_t>(c)]));
+}
+
+void FramesView::resizeEvent(QResizeEvent* event) {
+    QWidget::resizeEvent(event);
+    layout()->activate();
+    share_width();
+}
 
 FramesView::FramesView(Desk& desk, QWidget* parent)
     : QWidget(parent),
@@ -60,9 +75,11 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
     table_->horizontalHeader()->setHighlightSections(false);
     table_->setContextMenuPolicy(Qt::CustomContextMenu);
     table_->setAccessibleName(tr("Frames of the job"));
-    const int widths[] = {80, 124, 148, 166, 150, 60, 146, 146, 160};
-    for (int c = 0; c < FramesModel::column_count; ++c) table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setStretchLastSection(true);
+    share_width();
+    connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this, [this] {
+        if (QApplication::mouseButtons() & Qt::LeftButton) own_widths_ = true; // pulled by hand: they stay
+    });
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setProperty("dim", true);
     layout->addWidget(empty_, 1);

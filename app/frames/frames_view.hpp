@@ -26,7 +26,12 @@ public:
 signals:
     void setup_opened(Id setup);
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
+    /// Columns share the table's width, unless the user has pulled one.
+    void share_width();
     void tell();
     void fill_setups();
     void menu_at(const QPoint& at);
@@ -39,6 +44,7 @@ private:
     QComboBox* setups_;
     QPushButton *put_, *chart_, *watch_;
     ClipPanel* clip_;
+    bool own_widths_ = false;
 };
 
 } // namespace refero::app

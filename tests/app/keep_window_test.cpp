@@ -176,6 +176,11 @@ TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
         ++unreadable;
         EXPECT_NE(f.problem.find("onvert it to DNG"), std::string::npos) << f.problem; // the remedy
     }
+    // On a wide screen the columns have more room, the names of setups too.
+    window.show_board(BoardPlace::frames);
+    const int narrow = frames().table()->columnWidth(FramesModel::setup);
+    window.resize(1900, 800);
+    ASSERT_TRUE(wait_for([&] { return frames().table()->columnWidth(FramesModel::setup) > 1.3 * narrow; }));
     EXPECT_EQ(mains, 1);
     EXPECT_EQ(copies, 1);
     EXPECT_EQ(unreadable, 1);

@@ -563,9 +563,17 @@ TEST_F(Window, text_has_contrast_in_every_theme) {
         const double x = luminance(a), y = luminance(b);
         return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
     };
+    const QIcon made_before = icon("export"); // a theme may be chosen while the window is open
     for (const auto kind : {Theme::Kind::dark, Theme::Kind::mid, Theme::Kind::light}) {
         Theme::use(kind);
         const Theme& t = Theme::now();
+        const QImage drawn = made_before.pixmap(40, 40).toImage();
+        double seen = 0;
+        for (int y = 0; y < drawn.height(); ++y)
+            for (int x = 0; x < drawn.width(); ++x)
+                if (drawn.pixelColor(x, y).alpha() > 250)
+                    seen = std::max(seen, ratio(drawn.pixelColor(x, y), t.raised));
+        EXPECT_GE(seen, 4.5) << int(kind);
         for (const QColor& ground : {t.window, t.panel, t.raised}) {
             EXPECT_GE(ratio(t.text, ground), 4.5) << int(kind);
             EXPECT_GE(ratio(t.dim, ground), 4.5) << int(kind);
