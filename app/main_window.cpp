@@ -189,25 +189,20 @@ QWidget* MainWindow::make_place_line() {
     return line;
 }
 
+QAction* MainWindow::add(QMenu* to, const QString& icon_name, const QString& text, const QKeySequence& key,
+                         const std::function<void()>& action) {
+    auto* a = new QAction(text, this);
+    if (!icon_name.isEmpty()) a->setIcon(icon(icon_name));
+    if (!key.isEmpty()) a->setShortcut(key);
+    connect(a, &QAction::triggered, this, action);
+    addAction(a);
+    if (to) to->addAction(a);
+    return a;
+}
+
 void MainWindow::make_menus() {
     auto* menu = new QMenu(this);
     menu->setToolTipsVisible(true);
-    const auto add = [&](QMenu* to, const QString& icon_name, const QString& text, const QKeySequence& key,
-                         auto&& action) {
-        auto* a = new QAction(text, this);
-        if (!icon_name.isEmpty()) a->setIcon(icon(icon_name));
-        if (!key.isEmpty()) a->setShortcut(key);
-        connect(a, &QAction::triggered, this, action);
-        addAction(a);
-        if (to) to->addAction(a);
-        return a;
-    };
-    const auto picture = [this]() -> PictureView* {
-        return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture()
-               : places_->currentWidget() == match_    ? match_->cameras_view()->picture()
-               : compares()                            ? board_->compare_view()->picture()
-                                                       : nullptr;
-    };
     add(menu, "", tr("New job \u2026"), QKeySequence::New, [this] { new_job(); });
     add(menu, "open", tr("Open \u2026"), QKeySequence::Open, [this] { choose_files(); });
     add(menu, "export", tr("Save the job as \u2026"), QKeySequence::SaveAs, [this] { save_as(); });
@@ -219,6 +214,42 @@ void MainWindow::make_menus() {
         add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { in_kit() ? desk_.kit.redo() : desk_.job.redo(); });
     tell_history();
     menu->addSeparator();
+    make_place_actions(menu);
+    menu->addSeparator();
+    add(menu, "folder", tr("Find moved frames \u2026"), {}, [this] { find_moved(); });
+    add(menu, "", tr("Simulated camera"), Qt::Key_S, [this] { show_camera(!camera_->isVisible()); });
+    menu->addSeparator();
+    add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
+    add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
+        if (places_->currentWidget() == setup_view_) setup_view_->go_on();
+        if (places_->currentWidget() == match_) {
+            if (match_->view() == MatchPlace::exposures) match_->exposures_view()->compare();
+            else match_->cameras_view()->go_on();
+        }
+        if (places_->currentWidget() == monitor_) monitor_->check();
+        if (places_->currentWidget() == practice_) practice_->next();
+    });
+    add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return,
+        [this] { desk_.setups.fit_all(); });
+    menu->addSeparator();
+    make_picture_actions(menu);
+    menu->addSeparator();
+    auto* themes = menu->addMenu(icon("theme"), tr("Surround"));
+    add(themes, "", tr("Light"), {}, [this] { use_theme(Theme::Kind::light); });
+    add(themes, "", tr("Mid grey"), {}, [this] { use_theme(Theme::Kind::mid); });
+    add(themes, "", tr("Dark"), {}, [this] { use_theme(Theme::Kind::dark); });
+    add(menu, "help", tr("Keys"), QKeySequence::HelpContents, [this] { shortcuts(); });
+    add(menu, "", tr("About Refero"), {}, [this] { about(); });
+    menu->addSeparator();
+    add(menu, "", tr("Quit"), QKeySequence::Quit, [this] { close(); });
+    for (int i = 0; i < step_count; ++i)
+        add(nullptr, "", name_of(static_cast<Step>(i)), Qt::ALT | static_cast<Qt::Key>(Qt::Key_1 + i), [this, i] {
+            if (places_->currentWidget() == setup_view_) setup_view_->choose(static_cast<Step>(i));
+        });
+    menu_button_->setMenu(menu);
+}
+
+void MainWindow::make_place_actions(QMenu* menu) {
     add(menu, "", tr("Board"), Qt::Key_1, [this] { show_board(); });
     add(menu, "", tr("Plan"), Qt::Key_2, [this] { show_plan(); });
     add(menu, "", tr("Match"), Qt::Key_3, [this] { show_match(); });
@@ -240,23 +271,15 @@ void MainWindow::make_menus() {
         show_board();
         board()->filter()->setFocus();
     });
-    menu->addSeparator();
-    add(menu, "folder", tr("Find moved frames \u2026"), {}, [this] { find_moved(); });
-    add(menu, "", tr("Simulated camera"), Qt::Key_S, [this] { show_camera(!camera_->isVisible()); });
-    menu->addSeparator();
-    add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
-    add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
-        if (places_->currentWidget() == setup_view_) setup_view_->go_on();
-        if (places_->currentWidget() == match_) {
-            if (match_->view() == MatchPlace::exposures) match_->exposures_view()->compare();
-            else match_->cameras_view()->go_on();
-        }
-        if (places_->currentWidget() == monitor_) monitor_->check();
-        if (places_->currentWidget() == practice_) practice_->next();
-    });
-    add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return,
-        [this] { desk_.setups.fit_all(); });
-    menu->addSeparator();
+}
+
+void MainWindow::make_picture_actions(QMenu* menu) {
+    const auto picture = [this]() -> PictureView* {
+        return places_->currentWidget() == setup_view_ ? setup_view_->page()->picture()
+               : places_->currentWidget() == match_    ? match_->cameras_view()->picture()
+               : compares()                            ? board_->compare_view()->picture()
+                                                       : nullptr;
+    };
     add(menu, "whole", tr("Whole picture"), Qt::Key_W, [picture] {
         if (auto* p = picture()) p->show_whole();
     });
@@ -282,20 +305,6 @@ void MainWindow::make_menus() {
             for (PictureView* each : findChildren<PictureView*>()) each->tell_colours(on);
         }
     });
-    menu->addSeparator();
-    auto* themes = menu->addMenu(icon("theme"), tr("Surround"));
-    add(themes, "", tr("Light"), {}, [this] { use_theme(Theme::Kind::light); });
-    add(themes, "", tr("Mid grey"), {}, [this] { use_theme(Theme::Kind::mid); });
-    add(themes, "", tr("Dark"), {}, [this] { use_theme(Theme::Kind::dark); });
-    add(menu, "help", tr("Keys"), QKeySequence::HelpContents, [this] { shortcuts(); });
-    add(menu, "", tr("About Refero"), {}, [this] { about(); });
-    menu->addSeparator();
-    add(menu, "", tr("Quit"), QKeySequence::Quit, [this] { close(); });
-    for (int i = 0; i < step_count; ++i)
-        add(nullptr, "", name_of(static_cast<Step>(i)), Qt::ALT | static_cast<Qt::Key>(Qt::Key_1 + i), [this, i] {
-            if (places_->currentWidget() == setup_view_) setup_view_->choose(static_cast<Step>(i));
-        });
-    menu_button_->setMenu(menu);
 }
 
 void MainWindow::use_theme(Theme::Kind kind) {

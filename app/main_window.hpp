@@ -68,6 +68,11 @@ private:
     QWidget* make_question_strip();
     QWidget* make_task_strip();
     void make_menus();
+    /// An action with its key, in a menu where one is given.
+    QAction* add(QMenu* to, const QString& icon_name, const QString& text, const QKeySequence& key,
+                 const std::function<void()>& action);
+    void make_place_actions(QMenu* menu);
+    void make_picture_actions(QMenu* menu);
     void tell_place();
     void follow_screen();
     void show_task();

@@ -84,6 +84,15 @@ ChartEditor::ChartEditor(QWidget* parent)
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
 
+    row->addLayout(make_table(), 1);
+    row->addWidget(make_panel());
+    outer->addLayout(row, 1);
+    lay_out();
+    before_.clear();
+    show_all();
+}
+
+QWidget* ChartEditor::make_panel() {
     auto* panel = new QFrame;
     panel->setProperty("panel", true);
     panel->setFixedWidth(290);
@@ -150,6 +159,23 @@ ChartEditor::ChartEditor(QWidget* parent)
     ends->addWidget(save_, 1);
     side->addLayout(ends);
 
+    connect(start_, &QComboBox::activated, this,
+            [this](int i) { i == 0 ? lay_out() : start_from(start_->itemData(i).toString().toStdString()); });
+    connect(lay, &QPushButton::clicked, this, &ChartEditor::lay_out);
+    connect(bring, &QPushButton::clicked, this, [this] {
+        std::vector<std::filesystem::path> files;
+        for (const QString& f :
+             QFileDialog::getOpenFileNames(this, tr("Measurements of the chart"), last_folder(),
+                                           tr("Measurements (*.cgats *.txt *.csv *.tsv);;All files (*)")))
+            files.emplace_back(f.toStdString());
+        if (!files.empty()) import(files);
+    });
+    connect(undo_, &QPushButton::clicked, this, &ChartEditor::undo);
+    connect(save_, &QPushButton::clicked, this, &ChartEditor::save);
+    return panel;
+}
+
+QLayout* ChartEditor::make_table() {
     auto* left = new QVBoxLayout;
     map_->setToolTip(tr("The chart, each patch with its lightness L*"));
     left->addWidget(map_);
@@ -172,23 +198,6 @@ ChartEditor::ChartEditor(QWidget* parent)
     below->addWidget(remove_);
     below->addStretch();
     left->addLayout(below);
-    row->addLayout(left, 1);
-    row->addWidget(panel);
-    outer->addLayout(row, 1);
-
-    connect(start_, &QComboBox::activated, this,
-            [this](int i) { i == 0 ? lay_out() : start_from(start_->itemData(i).toString().toStdString()); });
-    connect(lay, &QPushButton::clicked, this, &ChartEditor::lay_out);
-    connect(bring, &QPushButton::clicked, this, [this] {
-        std::vector<std::filesystem::path> files;
-        for (const QString& f :
-             QFileDialog::getOpenFileNames(this, tr("Measurements of the chart"), last_folder(),
-                                           tr("Measurements (*.cgats *.txt *.csv *.tsv);;All files (*)")))
-            files.emplace_back(f.toStdString());
-        if (!files.empty()) import(files);
-    });
-    connect(undo_, &QPushButton::clicked, this, &ChartEditor::undo);
-    connect(save_, &QPushButton::clicked, this, &ChartEditor::save);
     connect(table_, &QTableWidget::cellChanged, this, &ChartEditor::cell_edited);
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (r >= 0 && table_->item(r, 0)) map_->select_patch(table_->item(r, 0)->text());
@@ -213,9 +222,7 @@ ChartEditor::ChartEditor(QWidget* parent)
         next.definition.patches.erase(next.definition.patches.begin() + r);
         change(std::move(next));
     });
-    lay_out();
-    before_.clear();
-    show_all();
+    return left;
 }
 
 void ChartEditor::start_from(const std::string& id) {

@@ -47,6 +47,8 @@ private:
         chart::Definition definition;
         chart::Reference reference;
     };
+    QWidget* make_panel();
+    QLayout* make_table();
     void print();
     void change(State next);
     void show_all();

@@ -54,6 +54,27 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     auto* row = new QHBoxLayout(main);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
+    fill_kinds();
+    row->addWidget(kinds_);
+    forms_->addWidget(make_form());
+    forms_->addWidget(develop_);
+    row->addWidget(forms_, 1);
+    make_side();
+    connect(kinds_, &QListWidget::currentRowChanged, this, &HandoverPage::choose_kind);
+    connect(write_, &QPushButton::clicked, this, &HandoverPage::write);
+    connect(put_, &QPushButton::clicked, this, &HandoverPage::put);
+    const auto tell_next = [this] {
+        if (const deliver::Format* f = format_at(kinds_->currentRow())) next_->setText(next_step(*f));
+    };
+    connect(encoding_, &QComboBox::currentTextChanged, this, tell_next);
+    connect(model_, &QLineEdit::textChanged, this, tell_next);
+    connect(destination_, &QComboBox::editTextChanged, this,
+            [this](const QString& folder) { put_->setEnabled(write_->isEnabled() && !folder.trimmed().isEmpty()); });
+    arrange("handover", main, make_written());
+    kinds_->setCurrentRow(0);
+}
+
+void HandoverPage::fill_kinds() {
     kinds_->setFixedWidth(210);
     kinds_->setStyleSheet("QListView::item { border: none; padding-left: 12px; }");
     kinds_->setAccessibleName(tr("Kind of file"));
@@ -65,8 +86,9 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     for (const deliver::Format& f : deliver::formats())
         add_kind(qt(f.title), f.folder ? tr("a folder") : "*" + qt(f.extension), qt(f.id));
     add_kind(tr("Corrected frames"), tr("TIFF, PNG, JPEG, EXR, DNG"), "frames");
-    row->addWidget(kinds_);
+}
 
+QWidget* HandoverPage::make_form() {
     auto* form_panel = new QFrame;
     form_panel->setProperty("panel", true);
     auto* form = new QGridLayout(form_panel);
@@ -129,10 +151,21 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     add(tr("&Program's folder"), destination_,
         tr("Where a program on this machine looks for files of this kind; remembered for each kind"), choose);
     form->setRowStretch(line, 1);
-    forms_->addWidget(form_panel);
-    forms_->addWidget(develop_);
-    row->addWidget(forms_, 1);
+    connect(choose, &QToolButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(
+            this, tr("Where the program looks"),
+            destination_->currentText().isEmpty() ? last_folder() : destination_->currentText());
+        if (!folder.isEmpty()) destination_->setEditText(folder);
+    });
+    connect(browse, &QToolButton::clicked, this, [this] {
+        const QString folder =
+            QFileDialog::getExistingDirectory(this, tr("Folder for handover files"), folder_->text());
+        if (!folder.isEmpty()) folder_->setText(folder);
+    });
+    return form_panel;
+}
 
+void HandoverPage::make_side() {
     auto* heading = new QLabel(tr("What it holds for"));
     heading->setFont(title_font());
     side()->addWidget(heading);
@@ -165,7 +198,9 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
                                          tr("Pictures (*.jpg *.jpeg *.png *.tif *.tiff *.exr);;All files (*)"));
         if (!file.isEmpty()) verify(file.toStdString());
     });
+}
 
+QWidget* HandoverPage::make_written() {
     auto* below = new QWidget;
     auto* column = new QVBoxLayout(below);
     column->setContentsMargins(0, 0, 0, 0);
@@ -186,33 +221,11 @@ HandoverPage::HandoverPage(Desk& desk, QWidget* parent)
     written_->setToolTip(tr("Open a row to see its folder"));
     column->addWidget(written_, 1);
 
-    connect(kinds_, &QListWidget::currentRowChanged, this, &HandoverPage::choose_kind);
-    connect(write_, &QPushButton::clicked, this, &HandoverPage::write);
-    connect(put_, &QPushButton::clicked, this, &HandoverPage::put);
-    const auto tell_next = [this] {
-        if (const deliver::Format* f = format_at(kinds_->currentRow())) next_->setText(next_step(*f));
-    };
-    connect(encoding_, &QComboBox::currentTextChanged, this, tell_next);
-    connect(model_, &QLineEdit::textChanged, this, tell_next);
-    connect(destination_, &QComboBox::editTextChanged, this,
-            [this](const QString& folder) { put_->setEnabled(write_->isEnabled() && !folder.trimmed().isEmpty()); });
-    connect(choose, &QToolButton::clicked, this, [this] {
-        const QString folder = QFileDialog::getExistingDirectory(
-            this, tr("Where the program looks"),
-            destination_->currentText().isEmpty() ? last_folder() : destination_->currentText());
-        if (!folder.isEmpty()) destination_->setEditText(folder);
-    });
-    connect(browse, &QToolButton::clicked, this, [this] {
-        const QString folder =
-            QFileDialog::getExistingDirectory(this, tr("Folder for handover files"), folder_->text());
-        if (!folder.isEmpty()) folder_->setText(folder);
-    });
     connect(written_, &QTableWidget::cellActivated, this, [this](int r, int) {
         const QString file = written_->item(r, 0)->toolTip();
         QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(file).absolutePath()));
     });
-    arrange("handover", main, below);
-    kinds_->setCurrentRow(0);
+    return below;
 }
 
 QString HandoverPage::default_name() const {

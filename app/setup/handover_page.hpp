@@ -28,6 +28,10 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
+    void fill_kinds();
+    QWidget* make_form();
+    void make_side();
+    QWidget* make_written();
     void choose_usual(const deliver::Format* format);
     void choose_kind();
     void write();

@@ -30,6 +30,12 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
       facts_(new Facts),
       frames_(new QListWidget),
       hint_(new QLabel) {
+    make_verdict();
+    make_placing();
+    arrange("shot", picture_, make_evidence());
+}
+
+void ShotPage::make_verdict() {
     // Read from two metres away.
     QFont huge = figure_font();
     huge.setPointSizeF(1.7 * huge.pointSizeF());
@@ -60,11 +66,14 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     first->addStretch();
     connect(card_, &QPushButton::clicked, this, [this] { picture_->pick({tr("Click the card")}); });
     connect(middle_, &QPushButton::clicked, this, [this] { desk_.cards.balance_on(setup_, std::nullopt); });
-    auto* actions = side_row();
     connect(findings_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (item && !item->data(Qt::UserRole).toString().isEmpty())
             picture_->select_patch(item->data(Qt::UserRole).toString());
     });
+}
+
+void ShotPage::make_placing() {
+    auto* actions = side_row();
     chart_ = new QComboBox;
     chart_->setObjectName("chartChoice");
     chart_->setAccessibleName(tr("Chart to look for"));
@@ -128,7 +137,9 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
         s.corners = corners;
         desk_.setups.change(setup_, s, tr("Move a corner"));
     });
+}
 
+QWidget* ShotPage::make_evidence() {
     auto* tabs = new QTabWidget;
     tabs->setObjectName("shotTabs");
     tabs->setDocumentMode(true);
@@ -161,10 +172,10 @@ ShotPage::ShotPage(Desk& desk, QWidget* parent)
     column->addWidget(frames_, 1);
     connect(frames_, &QListWidget::itemActivated, this,
             [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toLongLong()); });
-    values_ = new ValuesPanel(desk);
+    values_ = new ValuesPanel(desk_);
     tabs->addTab(values_, tr("Values of this chart"));
     tabs->addTab(grid, tr("Frames of this setup"));
-    arrange("shot", picture_, tabs);
+    return tabs;
 }
 
 void ShotPage::place_by_hand() {

@@ -24,6 +24,10 @@ signals:
     void next_wanted();
 
 private:
+    void make_verdict();
+    /// What finds and places the chart, and refuses the shot.
+    void make_placing();
+    QWidget* make_evidence();
     void place_by_hand();
     void place_from_two(const chart::Point& first, const chart::Point& last);
     void snap();
