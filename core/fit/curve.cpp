@@ -69,6 +69,30 @@ std::vector<Point> points_of(const std::vector<CurveShot>& shots, const chart::R
     return points;
 }
 
+/// The known curve whose shape is nearest.
+void name_nearest(ToneCurve& curve) {
+    curve.nearest_stops = INFINITY;
+    for (const auto transfer :
+         {colour::Transfer::linear, colour::Transfer::srgb, colour::Transfer::bt709, colour::Transfer::bt1886,
+          colour::Transfer::oprgb, colour::Transfer::hlg, colour::Transfer::pq, colour::Transfer::acescct}) {
+        std::vector<double> off;
+        for (int i = 0; i < table_size; ++i) {
+            const double code = i / (table_size - 1.0), light = colour::decode(transfer, code);
+            if (code >= curve.first_code && code <= curve.last_code && light > 0)
+                off.push_back(std::log2(curve.decode(code) / light));
+        }
+        if (off.size() < 10) continue;
+        const double n = static_cast<double>(off.size());
+        double mean = 0, spread = 0;
+        for (const double v : off) mean += v / n;
+        for (const double v : off) spread += (v - mean) * (v - mean) / n;
+        if (std::sqrt(spread) < curve.nearest_stops) {
+            curve.nearest_stops = std::sqrt(spread);
+            curve.nearest = colour::name_of(transfer);
+        }
+    }
+}
+
 } // namespace
 
 double ToneCurve::decode(double code) const {
@@ -153,26 +177,7 @@ ToneCurve estimate_curve(const std::vector<CurveShot>& shots, const chart::Refer
     }
     for (double& v : curve.linear) v /= curve.linear.back();
 
-    curve.nearest_stops = INFINITY;
-    for (const auto transfer :
-         {colour::Transfer::linear, colour::Transfer::srgb, colour::Transfer::bt709, colour::Transfer::bt1886,
-          colour::Transfer::oprgb, colour::Transfer::hlg, colour::Transfer::pq, colour::Transfer::acescct}) {
-        std::vector<double> off;
-        for (int i = 0; i < table_size; ++i) {
-            const double code = i / (table_size - 1.0), light = colour::decode(transfer, code);
-            if (code >= curve.first_code && code <= curve.last_code && light > 0)
-                off.push_back(std::log2(curve.decode(code) / light));
-        }
-        if (off.size() < 10) continue;
-        const double n = static_cast<double>(off.size());
-        double mean = 0, spread = 0;
-        for (const double v : off) mean += v / n;
-        for (const double v : off) spread += (v - mean) * (v - mean) / n;
-        if (std::sqrt(spread) < curve.nearest_stops) {
-            curve.nearest_stops = std::sqrt(spread);
-            curve.nearest = colour::name_of(transfer);
-        }
-    }
+    name_nearest(curve);
     return curve;
 }
 

@@ -445,6 +445,61 @@ std::vector<std::string> odd_patches(const read::Reading& reading, const chart::
     return ids;
 }
 
+namespace {
+
+/// How a chart is explained: without a shadow, or with the step of one, and what the pixels at its edge show.
+struct Shading {
+    Explanation best;
+    Step edge;
+    std::optional<Estimate> at_edge;
+    bool shaded = false;
+};
+
+/// A shadow is a step along a straight edge. A patch that the edge crosses is partly in it.
+Shading shading_of(const Explainer& x, const ChartPixels* pixels, const std::optional<Strips>& strips, bool finished) {
+    Shading s{x.explain(nullptr), {}, {}, false};
+    if (finished) {
+        if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips) : std::nullopt)
+            s = {x.explain(&seen->step), seen->step, seen->size, true};
+    } else if (const Step step = x.search(x.open(s.best)); step.gained > 0) {
+        const Explanation shaded = x.explain(&step);
+        const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
+        const double evidence =
+            shaded.log_likelihood - s.best.log_likelihood + (within ? shown_by(*within, shaded.beta[2]) : 0);
+        if (evidence >= step_evidence && std::abs(shaded.beta[2]) >= least_step) {
+            s = {shaded, step, {}, true};
+            if (within) s.at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
+        }
+    }
+    return s;
+}
+
+/// What is left of each patch once it is explained.
+void tell_patches(Explained& e, const Explainer& x, const Explanation& best, const read::Reading& reading) {
+    double veil_sd = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const auto at = static_cast<Eigen::Index>(c);
+        e.veil[at] = best.channel[c]->veil;
+        e.white[at] = best.channel[c]->white;
+        veil_sd += best.channel[c]->veil_sd / 3;
+    }
+    e.level = e.white.mean();
+    e.usable = e.level > 0;
+    e.veil_sd = veil_sd;
+    const double floor = dark_share * e.level;
+    for (std::size_t i = 0; i < x.patches.size(); ++i) {
+        const auto row = static_cast<Eigen::Index>(i);
+        const std::size_t at = x.patches[i].index;
+        const Vec3 seen = x.seen.row(row), expected = e.expected[at] = x.expected(best, i);
+        if (!reading.patches[at].usable()) continue;
+        e.excess[at] = std::log2((std::max(0.0, seen.mean()) + floor) / (std::max(0.0, expected.mean()) + floor));
+        e.light[at] = e.excess[at] + std::log2(best.gain[row]);
+        std::tie(e.residual[at], e.residual_sd[at]) = x.residual(best, i);
+    }
+}
+
+} // namespace
+
 Explained explain(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference,
                   bool finished, const ChartPixels* pixels) {
     Explained e;
@@ -457,32 +512,9 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     Explainer x(reading, &d, reference, finished);
     if (x.usable < least_patches || !(x.seen.maxCoeff() > 1e-5)) return e;
 
-    Explanation best = x.explain(nullptr);
-    Step edge;
-    std::optional<Estimate> at_edge;
     auto inside = pixels ? gradients_of(pixels->patches) : std::nullopt;
     const auto strips = finished && pixels ? std::optional<Strips>(strips_of(*pixels, reading, d)) : std::nullopt;
-    // A shadow is a step along a straight edge. A patch that the edge crosses is partly in it.
-    bool shaded_at_all = false;
-    if (finished) {
-        if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips) : std::nullopt) {
-            best = x.explain(&seen->step);
-            edge = seen->step;
-            at_edge = seen->size;
-            shaded_at_all = true;
-        }
-    } else if (const Step step = x.search(x.open(best)); step.gained > 0) {
-        const Explanation shaded = x.explain(&step);
-        const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
-        const double evidence =
-            shaded.log_likelihood - best.log_likelihood + (within ? shown_by(*within, shaded.beta[2]) : 0);
-        if (evidence >= step_evidence && std::abs(shaded.beta[2]) >= least_step) {
-            best = shaded;
-            edge = step;
-            if (within) at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
-            shaded_at_all = true;
-        }
-    }
+    const auto [best, edge, at_edge, shaded_at_all] = shading_of(x, pixels, strips, finished);
 
     Estimate light{best.beta, best.covariance};
     const auto& [red, green, blue] = best.channel;
@@ -528,26 +560,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         e.step_angle_deg = edge.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
         e.step_at = turn ? -edge.at : edge.at;
     }
-    double veil_sd = 0;
-    for (std::size_t c = 0; c < 3; ++c) {
-        const auto at = static_cast<Eigen::Index>(c);
-        e.veil[at] = best.channel[c]->veil;
-        e.white[at] = best.channel[c]->white;
-        veil_sd += best.channel[c]->veil_sd / 3;
-    }
-    e.level = e.white.mean();
-    e.usable = e.level > 0;
-    e.veil_sd = veil_sd;
-    const double floor = dark_share * e.level;
-    for (std::size_t i = 0; i < x.patches.size(); ++i) {
-        const auto row = static_cast<Eigen::Index>(i);
-        const std::size_t at = x.patches[i].index;
-        const Vec3 seen = x.seen.row(row), expected = e.expected[at] = x.expected(best, i);
-        if (!reading.patches[at].usable()) continue;
-        e.excess[at] = std::log2((std::max(0.0, seen.mean()) + floor) / (std::max(0.0, expected.mean()) + floor));
-        e.light[at] = e.excess[at] + std::log2(best.gain[row]);
-        std::tie(e.residual[at], e.residual_sd[at]) = x.residual(best, i);
-    }
+    tell_patches(e, x, best, reading);
     return e;
 }
 

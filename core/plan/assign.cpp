@@ -139,13 +139,21 @@ Assignment assign_chart(const Shoot& shoot, const Frame& f, double kelvin) {
 
 namespace {
 
-/// Chart shots in force of each camera, by the job's time.
+/// Seconds of a recording's time code, NaN where it has none.
+double code_seconds(const Frame& f) {
+    int h = 0, m = 0, s = 0, picture = 0;
+    if (std::sscanf(f.timecode.c_str(), "%d:%d:%d%*1[:;]%d", &h, &m, &s, &picture) != 4) return NAN;
+    return h * 3600.0 + m * 60.0 + s + (f.frames_per_second > 0 ? picture / f.frames_per_second : 0);
+}
+
+/// Chart shots in force of each camera, by the job's time, and of recordings by their time code.
 struct Timeline {
     struct Mark {
         double at;
         const Setup* setup;
+        std::string reel = {};
     };
-    std::map<Id, std::vector<Mark>> marks;
+    std::map<Id, std::vector<Mark>> marks, by_code;
 
     explicit Timeline(const Shoot& shoot) {
         for (const ChartShot& s : shoot.chart_shots) {
@@ -154,9 +162,12 @@ struct Timeline {
             if (!f || !setup || !refusal(shoot, s).empty()) continue;
             const double at = time_in_job(shoot, *f);
             if (std::isfinite(at)) marks[setup->camera].push_back({at, setup});
+            if (const double code = code_seconds(*f); std::isfinite(code))
+                by_code[setup->camera].push_back({code + std::max(0.0, f->position_s), setup, f->reel});
         }
-        for (auto& [camera, list] : marks)
-            std::stable_sort(list.begin(), list.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
+        for (auto* all : {&marks, &by_code})
+            for (auto& [camera, list] : *all)
+                std::stable_sort(list.begin(), list.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
     }
 };
 
@@ -168,24 +179,30 @@ Assignment assigned(const Shoot& shoot, const Timeline& timeline, const Frame& f
     for (const Setup& s : shoot.setups)
         if (fits(s, f)) own.push_back(&s);
     if (own.empty()) return {0, "no setup is planned for this camera, lens and mode"};
-    const double at = time_in_job(shoot, f);
+    double at = time_in_job(shoot, f);
+    const bool coded = !std::isfinite(at); // a recording that tells no time: by its time code, on its own reel
+    if (coded) at = code_seconds(f);
+    const auto& marks = coded ? timeline.by_code : timeline.marks;
     const Timeline::Mark *before = nullptr, *after = nullptr;
-    if (const auto list = timeline.marks.find(f.camera); list != timeline.marks.end() && std::isfinite(at))
+    if (const auto list = marks.find(f.camera); list != marks.end() && std::isfinite(at))
         for (const Timeline::Mark& m : list->second) {
-            if (!fits(*m.setup, f)) continue;
+            if (!fits(*m.setup, f) || (coded && m.reel != f.reel)) continue;
             if (m.at <= at) before = &m;
             else if (!after) after = &m;
         }
+    const auto when = [coded](const Timeline::Mark& m) {
+        return coded ? "time code " + time_of(m.at).substr(11, 8) : time_of_day(m.at);
+    };
     const bool end = shoot.brief().chart_at_end;
     const Timeline::Mark* chosen = end ? (after ? after : before) : before;
     if (chosen == before && before)
         return {before->setup->id,
                 (end ? "no chart shot after it; the last before it, at " : "the last chart shot before it, at ") +
-                    time_of_day(before->at)};
-    if (chosen) return {chosen->setup->id, "the next chart shot after it, at " + time_of_day(chosen->at)};
+                    when(*before)};
+    if (chosen) return {chosen->setup->id, "the next chart shot after it, at " + when(*chosen)};
     if (own.size() == 1) return {own.front()->id, "the only setup of this camera, lens and mode"};
     if (!std::isfinite(at)) return {0, "the file does not say when it was taken"};
-    return {0, after ? "taken before the first chart shot, at " + time_of_day(after->at)
+    return {0, after ? "taken before the first chart shot, at " + when(*after)
                      : "no chart shot of this camera, lens and mode yet"};
 }
 

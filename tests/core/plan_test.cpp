@@ -296,6 +296,43 @@ TEST(Assign, a_frame_belongs_to_the_latest_chart_shot_before_it) {
     EXPECT_EQ(time_of(time_in_job(s, s.frames[0])), "2026-05-04T09:00:00");
 }
 
+// Recordings whose files tell no time follow each other by their time code, within one reel (SMPTE ST 12-1: hours,
+// minutes, seconds, pictures).
+TEST(Assign, a_recording_without_a_time_is_placed_by_its_time_code) {
+    Shoot s = three_by_four();
+    add_chart_shot(s, 1, 1, 1, "09:00:00");
+    add_chart_shot(s, 2, 3, 1, "11:00:00");
+    const auto recording = [](Id id, const char* code, const char* reel) {
+        Frame f = taken(id, 1, "09:00:00");
+        f.taken.clear();
+        f.timecode = code;
+        f.reel = reel;
+        f.frames_per_second = 25;
+        return f;
+    };
+    const char* codes[] = {"10:00:00:00", "10:20:00:12"};
+    for (std::size_t i = 0; i < 2; ++i) {
+        s.frames[i].taken.clear();
+        s.frames[i].timecode = codes[i];
+        s.frames[i].reel = "A001";
+        s.frames[i].frames_per_second = 25;
+    }
+    const Assignment first = assign_ordinary(s, recording(10, "10:05:00:00", "A001"));
+    EXPECT_EQ(first.setup, 1);
+    EXPECT_NE(first.reason.find("time code 10:00:00"), std::string::npos) << first.reason;
+    EXPECT_EQ(assign_ordinary(s, recording(11, "10:20:00:11", "A001")).setup, 1) << "a picture before the chart";
+    EXPECT_EQ(assign_ordinary(s, recording(11, "10:20:00;13", "A001")).setup, 3);
+    s.frames[1].position_s = 2; // the chart is held up in the middle of that recording
+    EXPECT_EQ(assign_ordinary(s, recording(11, "10:20:01:00", "A001")).setup, 1);
+    EXPECT_EQ(assign_ordinary(s, recording(12, "10:05:00:00", "A002")).setup, 0) << "another reel counts anew";
+    EXPECT_EQ(assign_ordinary(s, recording(13, "", "A001")).setup, 0);
+    // Before its chart is known: it is placed as soon as that has come.
+    s.frames.push_back(recording(14, "10:30:00:00", "A001"));
+    EXPECT_EQ(moves(s).back().to.setup, 3);
+    s.briefs[0].chart_at_end = true;
+    EXPECT_EQ(assign_ordinary(s, recording(15, "09:59:00:00", "A001")).setup, 1);
+}
+
 TEST(Assign, moves_leave_alone_what_was_given_by_hand) {
     Shoot s = three_by_four();
     add_chart_shot(s, 1, 1, 1, "09:00:00");
