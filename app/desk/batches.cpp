@@ -106,7 +106,7 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
     tasks_.run(
         {Doing::writing, wish.setups.size() == 1 ? wish.setups.front() : 0},
         frames.size() == 1 ? tr("Developing 1 frame") : tr("Developing %1 frames").arg(frames.size()),
-        [=, this, gate = gate_](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        [=, gate = gate_](std::stop_token stop, const Progress& progress) -> Tasks::Then {
             std::size_t ended = 0;
             work::develop_all(
                 frames, options,

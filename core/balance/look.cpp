@@ -4,6 +4,7 @@
 #include <numbers>
 
 #include <Eigen/LU>
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "balance/balance.hpp"
@@ -77,7 +78,8 @@ std::vector<std::uint16_t> words_of(const std::string& digits) {
         const auto digit = base64.find(c);
         if (digit == std::string_view::npos) throw Error(ErrorKind::input, "the LUT of this look is damaged");
         bits = bits << 6 | static_cast<std::uint32_t>(digit);
-        if ((held += 6) < 8) continue;
+        held += 6;
+        if (held < 8) continue;
         held -= 8;
         const std::uint32_t byte = bits >> held & 255;
         if (high) words.push_back(static_cast<std::uint16_t>(byte << 8 | low));

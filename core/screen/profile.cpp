@@ -99,7 +99,8 @@ cmsStage* table_stage(const F& value) {
     std::vector<cmsUInt16Number> all;
     all.reserve(3 * nodes * nodes * nodes);
     for (int i = 0; i < nodes * nodes * nodes; ++i) {
-        const Vec3 at = Vec3(i / (nodes * nodes), i / nodes % nodes, i % nodes) / (nodes - 1);
+        const int red = i / (nodes * nodes), green = i / nodes % nodes, blue = i % nodes;
+        const Vec3 at = Vec3(red, green, blue) / (nodes - 1);
         const Vec3 v = value(at);
         for (int c = 0; c < 3; ++c)
             all.push_back(static_cast<cmsUInt16Number>(std::lround(65535 * std::clamp(v[c], 0.0, 1.0))));
