@@ -4,6 +4,7 @@
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QMenu>
+#include <QStyle>
 #include <QVBoxLayout>
 #include <numeric>
 
@@ -15,9 +16,10 @@
 namespace refero::app {
 
 void FramesView::share_width() {
-    constexpr std::array<int, FramesModel::column_count> least{80, 124, 148, 166, 150, 60, 146, 146, 160};
-    const double all = std::accumulate(least.begin(), least.end(), 0), more = std::max(1.0, table_->width() / all);
-    for (int c = 0; !own_widths_ && c < FramesModel::column_count; ++c)
+    constexpr std::array<int, FramesModel::column_count> least{80, 104, 152, 156, 172, 56, 118, 190, 160};
+    const int room = table_->width() - 2 * table_->frameWidth() - style()->pixelMetric(QStyle::PM_ScrollBarExtent);
+    const double all = std::accumulate(least.begin(), least.end(), 0), more = std::max(1.0, room / all);
+    for (int c = 0; !own_widths_ && c < FramesModel::column_count - 1; ++c) // the last takes what is left
         table_->setColumnWidth(c, static_cast<int>(more * least[static_cast<std::size_t>(c)]));
 }
 
