@@ -8,6 +8,7 @@
 #include <QPrinter>
 #include <QRegularExpression>
 #include <QSplitter>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include "../board/board_model.hpp"
@@ -367,7 +368,10 @@ void PlanView::fill_list() {
     const QString html = list.groups.empty() ? tr("<p style='color:#555'>The shot list appears here once combinations "
                                                   "are ticked.</p>")
                                              : shot_list_html(list, 8.5);
-    if (std::exchange(listed_, html) != html) list_->setHtml(html);
+    if (std::exchange(listed_, html) == html) return;
+    QTimer::singleShot(0, this, [this, html] { // laid out after the matrix is seen
+        if (listed_ == html) list_->setHtml(html);
+    });
 }
 
 void PlanView::add_camera(const QString& name) {

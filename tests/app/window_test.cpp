@@ -348,10 +348,12 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     EXPECT_EQ(desk().chains.at(id(4)).state, State::stale); // its light was re-lit: no fit mends that
     stall.phase("all fitted");
     photograph(window, "board");
+    stall.restart();
     key(Qt::Key_F);
     EXPECT_EQ(window.board_place()->frames_view()->model()->rowCount(), 17);
     ASSERT_TRUE(idle());
     QTest::qWait(300);
+    stall.phase("frames shown");
     photograph(window, "frames");
     // The gate's verdicts, worst first.
     auto* rows = window.board_place()->frames_view()->model();
@@ -363,11 +365,14 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     stall.restart();
     key(Qt::Key_L);
     EXPECT_GT(window.board_place()->log_view()->table()->rowCount(), 30);
+    QTest::qWait(50); // back to the events, which the meter waits for
+    stall.phase("log shown");
     photograph(window, "log");
     stall.restart();
     key(Qt::Key_2);
     EXPECT_EQ(window.plan_view()->matrix()->rowCount(), 6);
-    stall.phase("frames, log and plan shown");
+    QTest::qWait(50);
+    stall.phase("plan shown");
     photograph(window, "plan");
     // The interview's two cameras, or the two that photograph, made alike.
     key(Qt::Key_1);
