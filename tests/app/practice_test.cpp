@@ -1,4 +1,6 @@
 // The place Practice, through the real window.
+#include <QFileDialog>
+
 #include "job_window.hpp"
 
 namespace refero::app {
@@ -114,6 +116,64 @@ TEST_F(PracticeWalk, what_is_thought_of_is_rehearsed_side_by_side) {
     EXPECT_EQ(table->item(4, 1)->text(), QString::fromUtf8("\u2013"));
     EXPECT_GT(table->item(4, 2)->text().toDouble(), table->item(0, 2)->text().toDouble());
     photograph(window, "practice-rehearsal");
+}
+
+// Tables are chosen in the dialog; one that cannot be read is told; cancelled, and then the same again.
+TEST_F(PracticeWalk, a_rehearsal_takes_tables_and_can_be_cancelled) {
+    std::string sensitivities = "nm,red,green,blue\n", light = "nm,power\n";
+    for (int nm = 380; nm <= 780; nm += 5) {
+        const auto band = [&](double at, double wide) { return std::exp(-0.5 * std::pow((nm - at) / wide, 2)); };
+        sensitivities += formatted("{},{:.5f},{:.5f},{:.5f}\n", nm, band(600, 35), band(540, 40), band(455, 28));
+        light += formatted("{},{:.5f}\n", nm, 0.3 + band(560, 90));
+    }
+    test::written(scratch / "mine.csv", sensitivities);
+    test::written(scratch / "lamp.csv", light);
+    test::written(scratch / "words.csv", "these are words");
+    child<QTabWidget>("practiceTabs")->setCurrentIndex(3);
+    const auto named = [&](const char* name) {
+        for (auto* box : view().findChildren<QComboBox*>())
+            if (box->accessibleName() == name) return box;
+        return static_cast<QComboBox*>(nullptr);
+    };
+    QTableWidget* table = nullptr;
+    for (auto* t : view().findChildren<QTableWidget*>())
+        if (t->accessibleName() == "Expected errors") table = t;
+    ASSERT_TRUE(table);
+    QStringList files; // chosen one after the other
+    QTimer chooser;
+    QObject::connect(&chooser, &QTimer::timeout, [&] {
+        auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+        if (!dialog || files.isEmpty()) return;
+        dialog->findChild<QLineEdit*>("fileNameEdit")->setText(files.takeFirst());
+        static_cast<QDialog*>(dialog)->accept();
+    });
+    chooser.start(20);
+    const auto rehearse = [&](const QStringList& tables) {
+        files = tables;
+        QTest::mouseClick(child<QPushButton>("rehearse"), Qt::LeftButton);
+    };
+    const auto path = [&](const char* name) { return QString::fromStdString((scratch / name).string()); };
+    named("Camera")->setCurrentIndex(named("Camera")->count() - 1);
+    named("Light")->setCurrentIndex(named("Light")->count() - 1);
+    rehearse({path("words.csv")});
+    EXPECT_TRUE(notice().contains("words.csv")) << notice().toStdString();
+    EXPECT_EQ(desk().tasks.running(), 0);
+
+    rehearse({path("mine.csv"), path("lamp.csv")});
+    EXPECT_EQ(desk().tasks.running(), 1);
+    desk().tasks.cancel_all();
+    ASSERT_TRUE(idle());
+    EXPECT_EQ(table->columnCount(), 1) << "cancelled: nothing stands there";
+    rehearse({path("mine.csv"), path("lamp.csv")});
+    ASSERT_TRUE(wait_for([&] { return table->columnCount() == 2 && desk().tasks.running() == 0; }));
+    EXPECT_TRUE(table->horizontalHeaderItem(1)->text().startsWith("mine\nlamp"))
+        << table->horizontalHeaderItem(1)->text().toStdString();
+    EXPECT_GT(table->item(0, 1)->text().toDouble(), 0);
+    // Own surfaces: shares, not powers.
+    test::written(scratch / "cloths.csv", light);
+    files = {path("cloths.csv")};
+    QTest::mouseClick(child<QPushButton>("ownSurfaces"), Qt::LeftButton);
+    EXPECT_TRUE(notice().contains("above 1")) << notice().toStdString();
 }
 
 } // namespace refero::app
