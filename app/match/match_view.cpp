@@ -341,6 +341,8 @@ void MatchView::show_figures(const Chain& lead, const Chain& other, const std::o
                 " " + tr("The other way, %1, leaves %2.").arg(way_words(c.way)).arg(c.cross_validated.mean, 0, 'f', 2);
             break;
         }
+    if (!match->correction->look.curve.empty())
+        words += " " + tr("The tone curve of the lead's picture goes with it, as the curve of a look.");
     if (lead.nominal() || other.nominal())
         words +=
             " " + tr("Both ways compare the cameras with each other: nominal values of the chart matter little here.");

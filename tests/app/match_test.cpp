@@ -115,6 +115,44 @@ TEST_F(MatchWalk, two_cameras_are_matched_kept_handed_over_and_grow_stale) {
     EXPECT_EQ(desk().matches.kept(lead(), other())->candidates.size(), kept.candidates.size());
 }
 
+// The camera's own picture leads the raw file of the same exposure: its tone curve goes with the match by itself.
+TEST_F(MatchWalk, raw_follows_the_cameras_own_picture_in_the_window) {
+    plan_shoot({"Stills A", "Stills B"}, {"Window"});
+    const Id raw = of("Stills A", "Window"), finished = of("Stills B", "Window");
+    const fs::path shot = shoot(raw, "raw.dng", "2026-05-04T10:00:00");
+    desk().frames.take_in({shot}, raw);
+    ASSERT_TRUE(idle());
+    desk().setups.fit(raw);
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(raw).correction && desk().tasks.running() == 0; }));
+    fit::Correction style = *desk().chains.at(raw).correction; // as a camera would: a curve, and more colour
+    style.look.curve = {{0, 0}, {0.2, 0.15}, {0.5, 0.56}, {0.8, 0.87}, {1, 0.98}};
+    for (auto& hue : style.look.ring) hue.saturation = 15;
+    const apply::Picture developed = apply::corrected(frame::read(shot, {.size = frame::Size::full}), style, "srgb");
+    const auto codes = apply::display_codes(developed);
+    ASSERT_TRUE(
+        QImage(reinterpret_cast<const uchar*>(codes.data()), developed.width, developed.height, QImage::Format_RGB32)
+            .save(QString::fromStdString((scratch / "own.jpg").string()), "JPEG", 95));
+    desk().job.undo(); // the raw setup has no correction of its own
+    desk().frames.take_in({scratch / "own.jpg"}, finished);
+    ASSERT_TRUE(idle());
+    ASSERT_TRUE(desk().chains.at(finished).shot) << desk().chains.at(finished).problem;
+    press(Qt::Key_3);
+    match().show_setup(finished);
+    match().choose_other(raw);
+    ASSERT_EQ(match().lead(), finished);
+    press(Qt::Key_Return, Qt::ControlModifier);
+    ASSERT_TRUE(wait_for([&] { return desk().matches.kept(finished, raw) && desk().tasks.running() == 0; }, 60000))
+        << notice().toStdString();
+    const work::KeptMatch kept = *desk().matches.kept(finished, raw);
+    EXPECT_FALSE(kept.correction->look.curve.empty()) << "the mode's tone curve, where it can be changed";
+    EXPECT_LT(kept.cross_validated.mean, 1.5);
+    EXPECT_LT(kept.cross_validated.mean, 0.5 * kept.before.mean);
+    test::measured("raw to the camera's own picture in the window: CIEDE2000 %.2f by balance, %.2f left out",
+                   kept.before.mean, kept.cross_validated.mean);
+    EXPECT_TRUE(child<QLabel>("matchWords")->text().contains("tone curve"));
+    photograph(window, "match-own");
+}
+
 TEST_F(MatchWalk, what_cannot_be_matched_is_said_and_keeps_nothing) {
     two_cameras();
     EXPECT_TRUE(desk().matches.obstacle(lead(), of("Stills B", "Tungsten")).contains("different lights"));
