@@ -230,7 +230,7 @@ TEST_F(Firm, nothing_that_a_file_or_a_folder_does_ends_the_window) {
     // What nothing else catches.
     window.findChild<QWidget*>("noticeStrip")->hide();
     QTimer::singleShot(0, &window, [] { throw std::runtime_error("out of the blue"); });
-    EXPECT_TRUE(wait_for([&] { return notice().contains("out of the blue"); }));
+    EXPECT_TRUE(wait_for([&] { return notice().contains("Out of the blue"); }));
 }
 
 TEST_F(Firm, a_job_whose_log_is_damaged_can_still_be_used) {
