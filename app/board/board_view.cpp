@@ -190,49 +190,13 @@ BoardView::BoardView(Desk& desk, QWidget* parent)
     connect(fit_all_, &QPushButton::clicked, &desk_.setups, &Setups::fit_all);
     head->addWidget(fit_all_);
     layout->addLayout(head);
-    table_->setModel(model_);
-    table_->setItemDelegate(new CellDelegate(desk, this));
-    table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->setShowGrid(false);
-    table_->horizontalHeader()->setHighlightSections(false);
-    table_->verticalHeader()->setHighlightSections(false);
-    table_->setCornerButtonEnabled(false);
-    table_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
-    table_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
-    table_->setFrameShape(QFrame::NoFrame);
-    table_->horizontalHeader()->setFixedHeight(46);
-    table_->verticalHeader()->setFixedWidth(header_width);
-    table_->verticalHeader()->setMinimumSectionSize(40);
-    table_->setDragEnabled(true);
-    table_->setAcceptDrops(true);
-    table_->setDragDropMode(QAbstractItemView::DragDrop);
-    table_->setDropIndicatorShown(true);
-    table_->setContextMenuPolicy(Qt::CustomContextMenu);
-    table_->setAccessibleName(tr("Board: cameras down, lights across"));
-    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: "
-                          "transparent; } QTableView::item, QTableView::item:selected { background: transparent; } "
-                          "QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } "
-                          "QHeaderView, QHeaderView::section { background: transparent; border: none; }");
+    set_up_table();
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setProperty("dim", true);
     empty_->setText(tr("No setups yet.\nLay the shoot out in Plan (key 2), or drop a frame that shows a chart."));
     layout->addWidget(empty_, 1);
     layout->addWidget(table_, 1);
-    auto* key = new QWidget;
-    auto* row = new QHBoxLayout(key);
-    row->setContentsMargins(header_width + 6, 0, 0, 0);
-    row->setSpacing(5);
-    for (const plan::State state :
-         {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected,
-          plan::State::proved, plan::State::handed_over, plan::State::stale}) {
-        row->addWidget(new StateGlyph(state));
-        auto* label = new QLabel(words_for(state));
-        label->setProperty("dim", true);
-        row->addWidget(label);
-        row->addSpacing(10);
-    }
-    row->addStretch();
-    layout->addWidget(key);
+    layout->addWidget(make_key());
     connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
         if (const Id setup = model_->setup_at(i)) emit setup_opened(setup);
         else plan_cell(i.row(), i.column());
@@ -257,6 +221,50 @@ BoardView::BoardView(Desk& desk, QWidget* parent)
         model_->touch(setup);
         tell();
     });
+}
+
+void BoardView::set_up_table() {
+    table_->setModel(model_);
+    table_->setItemDelegate(new CellDelegate(desk_, this));
+    table_->setSelectionMode(QAbstractItemView::SingleSelection);
+    table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
+    table_->verticalHeader()->setHighlightSections(false);
+    table_->setCornerButtonEnabled(false);
+    table_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
+    table_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+    table_->setFrameShape(QFrame::NoFrame);
+    table_->horizontalHeader()->setFixedHeight(46);
+    table_->verticalHeader()->setFixedWidth(header_width);
+    table_->verticalHeader()->setMinimumSectionSize(40);
+    table_->setDragEnabled(true);
+    table_->setAcceptDrops(true);
+    table_->setDragDropMode(QAbstractItemView::DragDrop);
+    table_->setDropIndicatorShown(true);
+    table_->setContextMenuPolicy(Qt::CustomContextMenu);
+    table_->setAccessibleName(tr("Board: cameras down, lights across"));
+    table_->setStyleSheet("QTableView { background: transparent; border: none; selection-background-color: "
+                          "transparent; } QTableView::item, QTableView::item:selected { background: transparent; } "
+                          "QTableCornerButton::section { background: transparent; } QTableView:focus { border: none; } "
+                          "QHeaderView, QHeaderView::section { background: transparent; border: none; }");
+}
+
+QWidget* BoardView::make_key() {
+    auto* key = new QWidget;
+    auto* row = new QHBoxLayout(key);
+    row->setContentsMargins(header_width + 6, 0, 0, 0);
+    row->setSpacing(5);
+    for (const plan::State state :
+         {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected,
+          plan::State::proved, plan::State::handed_over, plan::State::stale}) {
+        row->addWidget(new StateGlyph(state));
+        auto* label = new QLabel(words_for(state));
+        label->setProperty("dim", true);
+        row->addWidget(label);
+        row->addSpacing(10);
+    }
+    row->addStretch();
+    return key;
 }
 
 Id BoardView::chosen() const { return model_->setup_at(table_->currentIndex()); }

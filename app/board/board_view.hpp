@@ -30,6 +30,8 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    void set_up_table();
+    QWidget* make_key();
     void stretch();
     void tell();
     void apply_filter();

@@ -63,6 +63,31 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
     head->addWidget(watch_);
     layout->addLayout(head);
 
+    set_up_table();
+    empty_->setAlignment(Qt::AlignCenter);
+    empty_->setProperty("dim", true);
+    layout->addWidget(empty_, 1);
+    layout->addWidget(table_, 1);
+    layout->addWidget(clip_);
+    layout->addLayout(make_actions());
+
+    filter_->setAccessibleName(tr("Filter of the frames"));
+    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
+        model_->set_filter(text);
+        tell();
+    });
+    connect(watch_, &QPushButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"), last_folder());
+        if (!folder.isEmpty()) desk_.frames.open({folder.toStdString()}, 0);
+        tell();
+    });
+    connect(&desk.chains, &Chains::frames_changed, this, &FramesView::tell);
+    connect(&desk.chains, &Chains::structure_changed, this, &FramesView::fill_setups);
+    fill_setups();
+    tell();
+}
+
+void FramesView::set_up_table() {
     table_->setModel(model_);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
@@ -82,11 +107,15 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
     connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this, [this] {
         if (QApplication::mouseButtons() & Qt::LeftButton) own_widths_ = true; // pulled by hand: they stay
     });
-    empty_->setAlignment(Qt::AlignCenter);
-    empty_->setProperty("dim", true);
-    layout->addWidget(empty_, 1);
-    layout->addWidget(table_, 1);
-    layout->addWidget(clip_);
+    connect(table_, &QWidget::customContextMenuRequested, this, &FramesView::menu_at);
+    connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
+        const plan::Frame* f = desk_.job.frame(model_->id_at(i.row()));
+        if (f && f->setup) emit setup_opened(f->setup);
+    });
+    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &FramesView::tell);
+}
+
+QLayout* FramesView::make_actions() {
     auto* row = new QHBoxLayout;
     put_->setToolTip(tr("Puts the chosen frames into this setup"));
     put_->setObjectName("putButton");
@@ -102,18 +131,6 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
     auto* hint = new QLabel(tr("Bold: put there by hand. More by the right mouse button."));
     hint->setProperty("dim", true);
     row->addWidget(hint);
-    layout->addLayout(row);
-
-    filter_->setAccessibleName(tr("Filter of the frames"));
-    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
-        model_->set_filter(text);
-        tell();
-    });
-    connect(watch_, &QPushButton::clicked, this, [this] {
-        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"), last_folder());
-        if (!folder.isEmpty()) desk_.frames.open({folder.toStdString()}, 0);
-        tell();
-    });
     connect(put_, &QPushButton::clicked, this, [this] {
         if (!chosen().empty()) desk_.frames.assign(chosen(), setups_->currentData().toLongLong());
     });
@@ -123,16 +140,7 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
             desk_.frames.make_chart_shot(frames.front(), setups_->currentData().toLongLong(),
                                          clip_->isVisible() ? clip_->position_s() : 0);
     });
-    connect(table_, &QWidget::customContextMenuRequested, this, &FramesView::menu_at);
-    connect(table_, &QTableView::activated, this, [this](const QModelIndex& i) {
-        const plan::Frame* f = desk_.job.frame(model_->id_at(i.row()));
-        if (f && f->setup) emit setup_opened(f->setup);
-    });
-    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &FramesView::tell);
-    connect(&desk.chains, &Chains::frames_changed, this, &FramesView::tell);
-    connect(&desk.chains, &Chains::structure_changed, this, &FramesView::fill_setups);
-    fill_setups();
-    tell();
+    return row;
 }
 
 std::vector<Id> FramesView::chosen() const {

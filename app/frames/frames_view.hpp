@@ -30,6 +30,8 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    void set_up_table();
+    QLayout* make_actions();
     /// Columns share the table's width, unless the user has pulled one.
     void share_width();
     void tell();

@@ -79,6 +79,30 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     auto* top = side_row();
     top->addWidget(light_, 1);
     top->addWidget(facts_, 1);
+    make_choices();
+    auto* seen = new QSplitter(Qt::Vertical);
+    seen->setHandleWidth(8);
+    seen->setChildrenCollapsible(false);
+    plots_->setObjectName("balancePlots");
+    plots_->setDocumentMode(true);
+    plots_->addTab(plot_, tr("Neutral ladder"));
+    plots_->addTab(scopes_, tr("Scopes"));
+    seen->addWidget(picture_part());
+    seen->addWidget(plots_);
+    seen->setSizes({400, 250});
+    fill_tabs();
+    arrange("balance", seen, tabs_);
+    connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
+    connect(scopes_, &Scopes::region_wanted, this, [this] {
+        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
+    });
+    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
+        if (at.size() == 1) return desk_.setups.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
+        picture_->set_region(scopes_->take_region(at[0], at[1]));
+    });
+}
+
+void BalancePage::make_choices() {
     auto* row = side_row();
     curves_->setObjectName("curves");
     curves_->setToolTip(
@@ -97,14 +121,9 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     white_->setToolTip(tr("The neutral that becomes neutral and reads its reference luminance"));
     white_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     connect(white_, &QComboBox::activated, this, [this] { balance_on(white_->currentData().toString()); });
+}
 
-    auto* seen = new QSplitter(Qt::Vertical);
-    seen->setHandleWidth(8);
-    seen->setChildrenCollapsible(false);
-    plots_->setObjectName("balancePlots");
-    plots_->setDocumentMode(true);
-    plots_->addTab(plot_, tr("Neutral ladder"));
-    plots_->addTab(scopes_, tr("Scopes"));
+void BalancePage::fill_tabs() {
     tabs_->setObjectName("balanceTabs");
     tabs_->setDocumentMode(true);
     tabs_->addTab(candidates_tab(), tr("What to balance on"));
@@ -115,11 +134,6 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     tabs_->addTab(codes_, tr("Codes"));
     connect(codes_, &CodesPanel::patch_chosen, picture_, &PictureView::select_patch);
     exposures_->setObjectName("exposures");
-    seen->addWidget(picture_part());
-    seen->addWidget(plots_);
-    seen->setSizes({400, 250});
-    arrange("balance", seen, tabs_);
-    connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
     connect(tabs_, &QTabWidget::currentChanged, this, [this] {
         if (tabs_->currentWidget() == finish_ || tabs_->currentWidget() == look_) plots_->setCurrentWidget(scopes_);
         if (tabs_->currentWidget() == look_) look_->show_setup(setup_);
@@ -138,13 +152,6 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
         s.finish = finish;
         desk_.setups.change(setup_, s, what);
         render(false);
-    });
-    connect(scopes_, &Scopes::region_wanted, this, [this] {
-        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
-    });
-    connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
-        if (at.size() == 1) return desk_.setups.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
-        picture_->set_region(scopes_->take_region(at[0], at[1]));
     });
 }
 

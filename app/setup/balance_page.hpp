@@ -26,6 +26,8 @@ public:
     PictureView* picture() override { return picture_; }
 
 private:
+    void make_choices();
+    void fill_tabs();
     QWidget* candidates_tab();
     QWidget* picture_part();
     void balance_on(const QString& white);

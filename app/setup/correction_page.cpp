@@ -56,6 +56,19 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     fit_ = side_button(tr("Fit the correction"), {}, tr("Fits every model and cross-validates it (Ctrl+Return)"), true,
                        action);
     fit_->setObjectName("fitButton");
+    make_choices(action);
+
+    auto* view = new QWidget;
+    auto* column = new QVBoxLayout(view);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    column->addLayout(picture_bar());
+    column->addWidget(picture_, 1);
+    fill_tabs();
+    arrange("correction", view, tabs_);
+}
+
+void CorrectionPage::make_choices(QHBoxLayout* action) {
     auto* controls = side_row();
     const auto add = [controls](const QString& text, QComboBox* box, const QString& tooltip) {
         auto* label = new QLabel(text);
@@ -109,13 +122,9 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
         s.intent = fit::intent_named(intent_->currentData().toString().toStdString());
         desk_.setups.change(setup_, s, tr("Rendering"));
     });
+}
 
-    auto* view = new QWidget;
-    auto* column = new QVBoxLayout(view);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    column->addLayout(picture_bar());
-    column->addWidget(picture_, 1);
+void CorrectionPage::fill_tabs() {
     tabs_->setObjectName("correctionTabs");
     tabs_->setDocumentMode(true);
     tabs_->addTab(candidates_tab(), tr("Candidates"));
@@ -138,7 +147,6 @@ CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     });
     connect(picture_, &PictureView::picked, this,
             [this](const std::vector<chart::Point>& at) { picture_->set_region(scopes_->take_region(at[0], at[1])); });
-    arrange("correction", view, tabs_);
 }
 
 QHBoxLayout* CorrectionPage::picture_bar() {

@@ -27,6 +27,9 @@ public:
     PictureView* picture() override { return picture_; }
 
 private:
+    /// Model, rendering and what goes into the fit; some stand beside the button.
+    void make_choices(QHBoxLayout* action);
+    void fill_tabs();
     void show_pictures();
     void show_candidates(const Chain& s);
     void show_differences(const Chain& s);
