@@ -165,27 +165,19 @@ Result keep(job::JobFile& job, const JobArguments& a) {
     for (const work::Chain& c : chosen(job.content(), a.setup)) {
         if (a.setup.empty() && !c.correction) continue;
         try {
-            // Fitted before anything is kept: one that cannot be made leaves no other in its place.
-            work::KeptRendering made{0, a.rendering, c.settings, nullptr, {}};
-            if (intent) made.settings.intent = *intent;
-            if (look) made.settings.look = *look;
-            plan::Change kept = work::keep_rendering(job.content(), c, a.rendering);
-            std::optional<work::FitRequest> request;
-            fit::Correction correction;
+            work::Chain as = c; // as it is kept
+            if (intent) as.settings.intent = *intent;
+            if (look) as.settings.look = *look;
             if (intent || look) {
                 if (c.balance_only())
                     throw Error(ErrorKind::usage, c.title + " is only balanced: there is nothing to fit anew", {},
                                 "Keep it without --intent and --look");
-                request = work::fit_request(job.content(), c, made);
-                correction = work::fit(*request);
+                fit::Correction made = work::fit(work::fit_request(job.content(), as));
+                made.finish = as.settings.finish;
+                made.look = as.settings.look;
+                as.correction = std::make_shared<const fit::Correction>(std::move(made));
             }
-            job.change(kept);
-            if (request)
-                for (work::KeptRendering k : work::renderings_of(job.content(), work::chain_of(job.content(), c.id)))
-                    if (k.name == a.rendering) {
-                        k.settings = made.settings;
-                        job.change(work::keep(job.content(), *request, k, correction));
-                    }
+            job.change(work::keep_rendering(job.content(), as, a.rendering));
             r.json["kept"].push_back({{"setup", c.title}, {"rendering", a.rendering}});
             r.words += c.title + ": kept as " + a.rendering + "\n";
         } catch (const Error& e) { note_failure(r, c.title, e); }

@@ -184,8 +184,7 @@ QWidget* MatchView::make_evidence() {
             return measure_region();
         }
         if (static_cast<Seen>(seen_->currentIndex()) == Seen::scopes) show_as(Seen::strips);
-        picture_->setFocus();
-        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
+        picture_->pick_region();
     });
     connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
         region_ = std::array{at[0], at[1]};
@@ -299,6 +298,8 @@ void MatchView::show_pair() {
         scope_->set({});
         ways_->setRowCount(0);
         both_.reset();
+        region_.reset();
+        measure_region();
         looked_at_.clear();
         picture_->set_picture({}, tr("No two cameras have read a chart under one light yet"));
         picture_->set_after({});
@@ -405,9 +406,11 @@ void MatchView::look() {
                                .arg(lead.correction_id)
                                .arg(match ? match->row : 0);
     if (wanted == looked_at_) return show_picture();
+    // A region is of these two pictures; it stays where only the match is another.
+    if (!looked_at_.startsWith(QString("%1|%2|").arg(lead_).arg(other_))) region_.reset();
     looked_at_ = wanted;
     both_.reset();
-    scope_->set_region({});
+    measure_region();
     show_picture();
     desk_.matches.look(lead_, other_, look_width, [this, wanted](std::shared_ptr<const work::Beside> both) {
         if (wanted != looked_at_) return;

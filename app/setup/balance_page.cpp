@@ -93,9 +93,7 @@ BalancePage::BalancePage(Desk& desk, QWidget* parent)
     fill_tabs();
     arrange("balance", seen, tabs_);
     connect(plot_, &NeutralPlot::patch_chosen, picture_, &PictureView::select_patch);
-    connect(scopes_, &Scopes::region_wanted, this, [this] {
-        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
-    });
+    connect(scopes_, &Scopes::region_wanted, picture_, &PictureView::pick_region);
     connect(picture_, &PictureView::picked, this, [this](const std::vector<chart::Point>& at) {
         if (at.size() == 1) return desk_.setups.take_spot(setup_, frame_->currentData().toLongLong(), at[0]);
         picture_->set_region(scopes_->take_region(at[0], at[1]));

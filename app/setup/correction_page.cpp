@@ -142,9 +142,7 @@ void CorrectionPage::fill_tabs() {
         with.version = row;
         compare_with(with);
     });
-    connect(scopes_, &Scopes::region_wanted, this, [this] {
-        picture_->pick({tr("Click one corner of the region"), tr("Now the opposite corner")});
-    });
+    connect(scopes_, &Scopes::region_wanted, picture_, &PictureView::pick_region);
     connect(picture_, &PictureView::picked, this,
             [this](const std::vector<chart::Point>& at) { picture_->set_region(scopes_->take_region(at[0], at[1])); });
 }

@@ -28,6 +28,8 @@ public:
     void select_patch(const QString& id);
     /// The next clicks name a place each; `words` tell what to click. Escape ends it.
     void pick(const QStringList& words);
+    /// The same for two opposite corners of a region.
+    void pick_region() { pick({tr("Click one corner of the region"), tr("Now the opposite corner")}); }
     bool picking() const { return !pick_words_.isEmpty(); }
     /// Where the view settles when a new picture comes: the whole picture, or the chart.
     void keep_chart_in_view(bool on) { chart_in_view_ = on; }

@@ -83,6 +83,9 @@ TEST_F(MatchWalk, two_cameras_are_matched_kept_handed_over_and_grow_stale) {
     EXPECT_LT(scope->region()->delta_e_2000, 4);
     EXPECT_EQ(scope->region()->lead.tone[0].size(), scope->region()->other.tone[0].size());
     photograph(window, "match-region");
+    // Made anew, the match is measured in the same region; another pair has none.
+    desk().matches.match(lead(), other());
+    ASSERT_TRUE(wait_for([&] { return desk().tasks.running() == 0 && scope->region(); }));
     region->click();
     EXPECT_FALSE(scope->region());
     seen->setCurrentIndex(0);
