@@ -24,35 +24,6 @@ using colour::Vec3;
 
 namespace {
 
-/// What any smooth function of camera RGB can reach: local linear regression on a surface's sixty nearest by
-/// chromaticity, itself left out, over a large set of all families.
-fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index first,
-                         Eigen::Index tested) {
-    std::vector<double> all(static_cast<std::size_t>(tested));
-    const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array();
-    tbb::parallel_for(first, first + tested, [&](Eigen::Index i) {
-        constexpr int near = 60;
-        std::vector<std::pair<double, Eigen::Index>> d;
-        for (Eigen::Index k = 0; k < rgb.cols(); ++k)
-            if (k != i) d.emplace_back((chroma.col(k) - chroma.col(i)).squaredNorm(), k);
-        std::nth_element(d.begin(), d.begin() + near, d.end());
-        const double reach = d[near].first;
-        Mat3 a = Mat3::Zero(), b = Mat3::Zero();
-        for (int n = 0; n < near; ++n) {
-            const Eigen::Index k = d[static_cast<std::size_t>(n)].second;
-            const Vec3 x(1, chroma(0, k) - chroma(0, i), chroma(1, k) - chroma(1, i));
-            const double w = std::exp(-4 * d[static_cast<std::size_t>(n)].first / reach);
-            a += w * x * x.transpose();
-            b += w * x * (xyz.col(k) / rgb.col(k).sum()).transpose();
-        }
-        a(1, 1) += 1e-7;
-        a(2, 2) += 1e-7;
-        const Vec3 y = (a.ldlt().solve(b)).row(0).transpose() * rgb.col(i).sum();
-        all[static_cast<std::size_t>(i - first)] = difference(xyz.col(i), y);
-    });
-    return fit::statistics(all);
-}
-
 /// The same by kernel regression (Nadaraya 1964, Watson 1964): the mean of all others, weighted by a Gaussian of the
 /// distance in chromaticity, of the width that does best.
 std::array<fit::Statistics, 2> kernel_floors(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz,
@@ -220,7 +191,13 @@ int main(int argc, char** argv) {
     app.add_option("--broad", broad, "bands of all surfaces so many times as broad");
     app.add_option("--folds", folds, "only look for folds, with so many random cameras");
     CLI11_PARSE(app, argc, argv);
-    if (only_renderings) return renderings(seed), 0;
+    if (only_renderings) {
+        for (const bool with_spectra : {true, false}) {
+            std::cout << (with_spectra ? "chart with spectra\n" : "chart of XYZ only\n");
+            renderings(seed, with_spectra);
+        }
+        return 0;
+    }
     if (folds > 0) return count_folds(folds, seed), 0;
 
     const chart::Definition d = chart::find_definition("grid24");

@@ -102,6 +102,52 @@ inline std::vector<Spectrum> dyed_papers(int count, std::uint64_t seed) {
     return all;
 }
 
+/// Skins by the logarithm of what they throw back: blood as bells of its three bands, melanin as a straight rise to the
+/// violet on logarithmic axes. Made otherwise than those that renderings are taught by.
+inline std::vector<Spectrum> skins(int count, std::uint64_t seed) {
+    Draw random(seed);
+    std::vector<Spectrum> all;
+    for (int n = 0; n < count; ++n) {
+        const double level = random(0.22, 0.36), melanin = std::exp(random(std::log(0.04), std::log(0.75))),
+                     power = random(2.4, 3.4), blood = random(0.05, 0.3), oxygen = random(0.3, 1);
+        const Spectrum full = bell(417, 18, 20, 1.6) + bell(542, 15, 15, 0.75) + bell(576, 11, 10, 0.8),
+                       spent = bell(430, 18, 20, 1.6) + bell(556, 22, 20, 0.85);
+        Spectrum r;
+        for (int i = 0; i < Spectrum::size; ++i) {
+            const double density = level + melanin * std::pow(Spectrum::nm(i) / 500, -power) +
+                                   blood * (oxygen * full[i] + (1 - oxygen) * spent[i]) +
+                                   0.1 * blood * (700 - Spectrum::nm(i)) / 300;
+            r[i] = 0.02 + 0.95 * std::pow(10, -std::max(0.0, density - 0.12));
+        }
+        all.push_back(r);
+    }
+    return all;
+}
+
+/// Plants by the outline of their spectra: a dip in blue and one in red, a hump between, the rise behind the red, some
+/// of it browned or reddened. Made otherwise than those that renderings are taught by.
+inline std::vector<Spectrum> plants(int count, std::uint64_t seed) {
+    Draw random(seed);
+    std::vector<Spectrum> all;
+    for (int n = 0; n < count; ++n) {
+        const double dark = random(0.03, 0.09), hump = random(0.02, 0.2), hump_at = random(545, 562),
+                     red_dip = random(0.3, 1), edge = random(694, 712), far = random(0.35, 0.6),
+                     brown = random(0, 1) < 0.4 ? random(0, 0.5) : 0, flush = random(0, 1) < 0.3 ? random(0, 0.9) : 0;
+        const Spectrum green = bell(hump_at, random(20, 30), random(35, 60), hump), dip = bell(676, 14, 13, red_dip);
+        Spectrum r;
+        for (int i = 0; i < Spectrum::size; ++i) {
+            const double x = Spectrum::nm(i), rise = 1 / (1 + std::exp((edge - x) / 9)),
+                         ramp = 1 / (1 + std::exp((600 - x) / 45));
+            double v = dark + green[i] * (1 - flush * std::exp(-0.5 * std::pow((x - 545) / 35, 2))) +
+                       brown * 0.5 * ramp * (1 - 0.5 * dip[i]);
+            v = v * (1 - 0.35 * dip[i]);
+            r[i] = std::clamp(v + rise * (far - v), 0.01, 0.95);
+        }
+        all.push_back(r);
+    }
+    return all;
+}
+
 inline Eigen::Matrix3Xd xyz_of(const std::vector<Spectrum>& surfaces) {
     const Spectrum d50 = colour::illuminant_d(50);
     Eigen::Matrix3Xd all(3, surfaces.size());
@@ -221,6 +267,35 @@ inline fit::Statistics errors(const Eigen::Matrix3Xd& truth, const std::function
 }
 
 /// What each rendering leaves on unseen surfaces of its kind and elsewhere, over what `even` leaves there.
-void renderings(std::uint64_t seed);
+void renderings(std::uint64_t seed, bool with_spectra);
+
+/// What any smooth function of camera RGB can reach: local linear regression on a surface's sixty nearest by
+/// chromaticity, itself left out, over a large set of all families.
+inline fit::Statistics floor_of(const Eigen::Matrix3Xd& rgb, const Eigen::Matrix3Xd& xyz, Eigen::Index first,
+                                Eigen::Index tested) {
+    std::vector<double> all(static_cast<std::size_t>(tested));
+    const Eigen::Matrix3Xd chroma = rgb.array().rowwise() / rgb.colwise().sum().array();
+    tbb::parallel_for(first, first + tested, [&](Eigen::Index i) {
+        constexpr int near = 60;
+        std::vector<std::pair<double, Eigen::Index>> d;
+        for (Eigen::Index k = 0; k < rgb.cols(); ++k)
+            if (k != i) d.emplace_back((chroma.col(k) - chroma.col(i)).squaredNorm(), k);
+        std::nth_element(d.begin(), d.begin() + near, d.end());
+        const double reach = d[near].first;
+        Mat3 a = Mat3::Zero(), b = Mat3::Zero();
+        for (int n = 0; n < near; ++n) {
+            const Eigen::Index k = d[static_cast<std::size_t>(n)].second;
+            const Vec3 x(1, chroma(0, k) - chroma(0, i), chroma(1, k) - chroma(1, i));
+            const double w = std::exp(-4 * d[static_cast<std::size_t>(n)].first / reach);
+            a += w * x * x.transpose();
+            b += w * x * (xyz.col(k) / rgb.col(k).sum()).transpose();
+        }
+        a(1, 1) += 1e-7;
+        a(2, 2) += 1e-7;
+        const Vec3 y = (a.ldlt().solve(b)).row(0).transpose() * rgb.col(i).sum();
+        all[static_cast<std::size_t>(i - first)] = difference(xyz.col(i), y);
+    });
+    return fit::statistics(all);
+}
 
 } // namespace refero::bench

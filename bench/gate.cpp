@@ -18,11 +18,14 @@
 #include <tbb/parallel_for.h>
 
 #include "clip_encoder.hpp"
+#include "gate_curves.hpp"
 #include "gate_set.hpp"
 #include "simulate/simulate.hpp"
 #include "work/pipeline.hpp"
 
 using namespace refero;
+using bench::Curve;
+using bench::strengths;
 using Json = nlohmann::json;
 
 namespace {
@@ -279,6 +282,7 @@ struct Outcome {
     std::set<std::string> fired;
     bool reshoot = false;
     std::string kind;
+    std::set<std::string> there; ///< beside the fault that was made, by the scene's own numbers
     bool unknown(const std::string& check) const {
         const auto f = findings.find(check);
         return f != findings.end() && f->second.status == inspect::Status::unknown;
@@ -295,6 +299,58 @@ void write_clip(const cv::Mat& rgb, const Setting& setting, const std::filesyste
     cv::cvtColor(even, bgr, cv::COLOR_RGB2BGR);
     bench::Encoder encoder(file, bgr.cols, bgr.rows, clip_rate, setting.style->lines == 720 ? "24" : "21");
     for (int i = 0; i < clip_pictures; ++i) encoder.add(bgr);
+}
+
+/// What a scene holds whatever it was made for: a lamp at one side is bright there as well, what is dark drowns.
+std::set<std::string> there_in(const Json& scene, const Setting& setting, const simulate::Rendering& rendering) {
+    std::set<std::string> there;
+    const auto map = chart::pixels_from_mm(definition(), rendering.charts[0].corners);
+    const auto middle = [&](const chart::Patch& p) {
+        const chart::Point q = map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2});
+        return cv::Point(std::clamp(static_cast<int>(q.x()), 0, rendering.scene.width - 1),
+                         std::clamp(static_cast<int>(q.y()), 0, rendering.scene.height - 1));
+    };
+    // A neutral at saturation, or at the picture's last code.
+    cv::Mat codes;
+    if (setting.style) codes = bench::finished_codes(rendering, *setting.style);
+    const double scale = setting.style ? static_cast<double>(codes.cols) / rendering.scene.width : 1;
+    for (const chart::Patch& p : definition().patches) {
+        if (p.role != "neutral") continue;
+        const cv::Point q = middle(p);
+        const auto* light = &rendering.rgb[(static_cast<std::size_t>(q.y) * rendering.scene.width + q.x) * 3];
+        double most = std::max({light[0], light[1], light[2]});
+        if (setting.style) {
+            const cv::Vec3b code = codes.at<cv::Vec3b>(static_cast<int>(scale * q.y), static_cast<int>(scale * q.x));
+            most = std::max({code[0], code[1], code[2]}) / 254.0;
+        }
+        if (most >= 1) there.insert("clipping");
+    }
+    // The light on a chart that is grey all over.
+    simulate::Scene grey = realised(scene, setting);
+    grey.charts[0].reflectance.assign(grey.charts[0].reflectance.size(), colour::Spectrum::constant(0.5));
+    grey.charts[0].faded.clear();
+    grey.objects.clear();
+    grey.sheens.clear();
+    grey.veil = 0;
+    const auto lit = simulate::render(grey);
+    double least = INFINITY, most = 0;
+    for (const chart::Patch& p : definition().patches) {
+        const cv::Point q = middle(p);
+        const double green = lit.rgb[(static_cast<std::size_t>(q.y) * grey.width + q.x) * 3 + 1];
+        least = std::min(least, green);
+        most = std::max(most, green);
+    }
+    if (std::log2(most / least) >= limit("evenness")) there.insert("evenness");
+    // Electrons of a grey in two sites, and its signal to noise.
+    const auto signal_to_noise = [&](double reflectance) {
+        const double electrons =
+            2 * reflectance * grey.white * setting.camera.full_well_e * setting.camera.base_iso / grey.iso;
+        return electrons / std::sqrt(electrons + 2 * std::pow(setting.camera.read_noise_e, 2));
+    };
+    if (grey.white <= std::exp2(-limit("underexposure")) || signal_to_noise(0.031) < limit("underexposure black"))
+        there.insert("underexposure");
+    if (20 * std::log10(signal_to_noise(0.2)) < limit("noise")) there.insert("noise");
+    return there;
 }
 
 /// `recording` tells of the file's kind, not of the shot: it is told apart.
@@ -316,6 +372,7 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
             o.fired.insert(f.check);
             o.reshoot |= f.status == inspect::Status::reshoot;
         }
+        if (!o.fired.empty()) o.there = there_in(scene, setting, rendering);
     } catch (const find::NoChart& e) {
         o.found = false;
         o.reshoot = true;
@@ -343,13 +400,6 @@ Draw draw_of(const Fault& fault, std::uint64_t seed, int frame) {
                             std::hash<std::string>{}(fault.check))};
 }
 
-/// Strengths over the limit at which the curves are measured.
-constexpr double strengths[] = {0.5, 0.7, 0.85, 1, 1.15, 1.4, 2};
-struct Curve {
-    std::string check;
-    std::vector<double> fired; ///< shares, by strength
-};
-
 std::vector<Curve> curves(int frames, std::uint64_t seed, Whose whose, bool finished,
                           const std::filesystem::path& folder) {
     std::vector<Curve> all;
@@ -375,45 +425,12 @@ std::vector<Curve> curves(int frames, std::uint64_t seed, Whose whose, bool fini
     return all;
 }
 
-/// Small pictures of the curves, four in a row: strength on a logarithmic axis, share of the frames from 0 to 1.
-std::string drawing_of(const std::vector<Curve>& all) {
-    constexpr double w = 200, h = 110, left = 34, top = 26, across = w - left - 14, down = h - top - 22;
-    const auto x_of = [&](double k) {
-        return left +
-               across * std::log(k / strengths[0]) / std::log(strengths[std::size(strengths) - 1] / strengths[0]);
-    };
-    const auto y_of = [&](double share) { return top + down * (1 - share); };
-    const int rows = static_cast<int>((all.size() + 3) / 4);
-    std::string svg = formatted(
-        R"(<svg xmlns="http://www.w3.org/2000/svg" width="{:g}" height="{:g}" viewBox="-8 0 {:g} {:g}" font-family="sans-serif" font-size="10"><rect x="-8" width="100%" height="100%" fill="white"/>)",
-        4 * w + 8, rows * h, 4 * w + 8, rows * h);
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        svg += formatted(
-            "\n<g transform=\"translate({:g},{:g})\"><text x=\"{:g}\" y=\"16\" font-weight=\"bold\">{}</text>",
-            w * static_cast<double>(i % 4), h * static_cast<double>(i / 4), left, all[i].check);
-        svg += formatted("<path d=\"M{:g} {:g}V{:g}H{:g}\" fill=\"none\" stroke=\"#888\"/><path d=\"M{:g} {:g}V{:g}\" "
-                         "stroke=\"#bbb\" stroke-dasharray=\"3 3\"/>",
-                         left, y_of(1), y_of(0), left + across, x_of(1), y_of(1), y_of(0));
-        for (const double share : {0.0, 1.0})
-            svg += formatted("<text x=\"{:g}\" y=\"{:g}\" text-anchor=\"end\">{:.0f} %</text>", left - 4,
-                             y_of(share) + 3, 100 * share);
-        for (const double k : {0.5, 1.0, 2.0})
-            svg +=
-                formatted("<text x=\"{:g}\" y=\"{:g}\" text-anchor=\"middle\">{:g}</text>", x_of(k), y_of(0) + 13, k);
-        std::string points;
-        for (std::size_t k = 0; k < all[i].fired.size(); ++k)
-            points += formatted("{:g},{:g} ", x_of(strengths[k]), y_of(all[i].fired[k]));
-        svg += "<polyline fill=\"none\" stroke=\"#0a6b6b\" stroke-width=\"2\" points=\"" + points + "\"/></g>";
-    }
-    return svg + "\n</svg>\n";
-}
-
 /// Faults whose strength is drawn from `from` to 4 times the limit; those that are told later have limits that grow.
 void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, const std::string& only, bool verbose,
                    const std::filesystem::path& folder) {
     std::printf(
         "| fault | from times the limit | frames | caught | of the limit in force, known | unknown | not found | "
-        "others |\n|---|---|---|---|---|---|---|---|\n");
+        "others that are not there | others that are |\n|---|---|---|---|---|---|---|---|---|\n");
     std::vector<double> growths;
     for (const Fault& fault : faults()) {
         const std::string check = fault.check;
@@ -422,7 +439,7 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
         const double from = finished ? 1.5 : later ? 2 : 1.2;
         std::mutex mutex;
         int caught = 0, unknown = 0, lost = 0, beside = 0, in_force = 0, in_force_caught = 0;
-        std::map<std::string, int> others;
+        std::map<std::string, int> others, true_ones;
         tbb::parallel_for(0, frames, [&](int i) {
             Draw d = draw_of(fault, seed, i);
             bench::Random r(d.random());
@@ -466,17 +483,22 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
             }
             bool other = false;
             for (const auto& f : o.fired)
-                if (f != check) {
+                if (f != check && o.there.contains(f)) ++true_ones[f];
+                else if (f != check) {
                     ++others[f];
                     other = true;
                 }
             beside += other;
         });
-        std::string more;
-        for (const auto& [name, n] : others) more += formatted("{}{} {}", more.empty() ? "" : ", ", name, n);
+        const auto list = [](const std::map<std::string, int>& counts) {
+            std::string text;
+            for (const auto& [name, n] : counts) text += formatted("{}{} {}", text.empty() ? "" : ", ", name, n);
+            return text;
+        };
         const std::string of_force = later ? share_of(in_force_caught, in_force) : "";
-        std::printf("| %s | %g | %d | %s | %s | %d | %d | %d: %s |\n", check.c_str(), from, frames,
-                    share_of(caught, frames).c_str(), of_force.c_str(), unknown, lost, beside, more.c_str());
+        std::printf("| %s | %g | %d | %s | %s | %d | %d | %d: %s | %s |\n", check.c_str(), from, frames,
+                    share_of(caught, frames).c_str(), of_force.c_str(), unknown, lost, beside, list(others).c_str(),
+                    list(true_ones).c_str());
         std::fflush(stdout);
     }
     if (growths.empty()) return;
@@ -561,7 +583,7 @@ int main(int argc, char** argv) {
     std::filesystem::create_directories(folder);
     if (!drawing.empty()) {
         const auto all = curves(frames, seed, whose, finished, folder);
-        std::ofstream(drawing) << drawing_of(all);
+        std::ofstream(drawing) << bench::drawing_of(all);
         std::printf("| check |");
         for (const double k : strengths) std::printf(" %g |", k);
         std::printf("\n|---|");

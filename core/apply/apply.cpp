@@ -114,51 +114,66 @@ Kernel kernel_of(const frame::Frame& f, const fit::Correction& c, const colour::
 
 namespace {
 
+using Then = std::function<void(float* row)>;
+
 /// Row by row from `in` to `out`, which may be the same; `then` is done to each row.
-void rows_through(const Kernel& kernel, const frame::Frame& f, const float* in, float* all, const Progress& progress,
-                  const std::stop_token& stop, const std::function<void(float* row)>& then = {}) {
+void rows_through(const Kernel& kernel, int width, int height, const float* in, float* all, const Progress& progress,
+                  const std::stop_token& stop, const Then& then = {}) {
     std::atomic<int> done{0};
-    tbb::parallel_for(tbb::blocked_range<int>(0, f.height, 8), [&](const tbb::blocked_range<int>& rows) {
+    tbb::parallel_for(tbb::blocked_range<int>(0, height, 8), [&](const tbb::blocked_range<int>& rows) {
         for (int y = rows.begin(); y < rows.end(); ++y) {
             if (stop.stop_requested()) return;
-            const std::size_t at = static_cast<std::size_t>(y) * f.width * 3;
-            correct_pixels(kernel, in + at, static_cast<std::size_t>(f.width), all + at);
+            const std::size_t at = static_cast<std::size_t>(y) * width * 3;
+            correct_pixels(kernel, in + at, static_cast<std::size_t>(width), all + at);
             if (then) then(all + at);
-            if (const int n = ++done; progress && n % 256 == 0) progress(static_cast<double>(n) / f.height);
+            if (const int n = ++done; progress && n % 256 == 0) progress(static_cast<double>(n) / height);
         }
     });
     throw_if_stopped(stop);
 }
 
-void correct_rows(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const float* in,
-                  float* all, const Progress& progress, const std::stop_token& stop, const Parts& parts, Gamut gamut) {
+/// Look and gamut on a row; nothing where neither has anything to do.
+Then after(const fit::Correction& c, const colour::RgbSpace& to, int width, const Parts& parts, Gamut gamut) {
     const Vec3f luminance = to.to_xyz().row(1).transpose().cast<float>();
     const bool map = gamut == Gamut::map && to.name != "xyz-d50";
-    const std::optional<LookRows> look =
-        parts.look && !c.look.empty() ? std::optional<LookRows>(std::in_place, c.look, to) : std::nullopt;
-    std::function<void(float*)> then;
-    if (map || look)
-        then = [&](float* row) {
-            if (look) (*look)(row, static_cast<std::size_t>(f.width));
-            if (map) map_row(f.width, luminance, row);
-        };
-    rows_through(kernel_of(f, c, to, parts), f, in, all, progress, stop, then);
+    const auto look = parts.look && !c.look.empty() ? std::make_shared<const LookRows>(c.look, to) : nullptr;
+    if (!map && !look) return {};
+    return [=](float* row) {
+        if (look) (*look)(row, static_cast<std::size_t>(width));
+        if (map) map_row(width, luminance, row);
+    };
 }
 
 } // namespace
 
 Picture corrected(const frame::Frame& f, const fit::Correction& c, const std::string& space, const Progress& progress,
                   std::stop_token stop, const Parts& parts, Gamut gamut) {
+    const colour::RgbSpace& to = colour::rgb_space(space);
     Picture p{f.width, f.height, std::vector<float>(f.rgb.size()), space};
-    correct_rows(f, c, colour::rgb_space(space), f.rgb.data(), p.rgb.data(), progress, stop, parts, gamut);
+    rows_through(kernel_of(f, c, to, parts), f.width, f.height, f.rgb.data(), p.rgb.data(), progress, stop,
+                 after(c, to, f.width, parts, gamut));
     return p;
 }
 
-Picture corrected(frame::Frame&& f, const fit::Correction& c, const std::string& space, const Progress& progress,
-                  std::stop_token stop, const Parts& parts, Gamut gamut) {
-    f.clipped = {};
-    correct_rows(f, c, colour::rgb_space(space), f.rgb.data(), f.rgb.data(), progress, stop, parts, gamut);
-    return {f.width, f.height, std::move(f.rgb), space};
+Strips strips_of(frame::Frame&& f, const fit::Correction& c, const std::string& space, const Parts& parts, Gamut gamut,
+                 std::stop_token stop) {
+    const colour::RgbSpace& to = colour::rgb_space(space);
+    const int width = f.width, height = f.height;
+    const auto kernel = std::make_shared<const Kernel>(kernel_of(f, c, to, parts));
+    const auto rgb = std::make_shared<std::vector<float>>(std::move(f.rgb));
+    f.clipped = {}; // of no more use, and large
+    return {width, height, space, 0,
+            [=, then = after(c, to, width, parts, gamut)](int first, int rows) -> const float* {
+                float* at = rgb->data() + static_cast<std::size_t>(first) * width * 3;
+                rows_through(*kernel, width, rows, at, at, {}, stop, then);
+                return at;
+            }};
+}
+
+Strips strips_of(const Picture& p) {
+    return {p.width, p.height, p.space, p.white_luminance, [&p](int first, int) -> const float* {
+                return p.rgb.data() + static_cast<std::size_t>(first) * p.width * 3;
+            }};
 }
 
 Clipping clipping_of(const Picture& p, const frame::Frame& f) {
@@ -183,7 +198,7 @@ Picture uncorrected(const frame::Frame& f, const colour::Vec3& gains, const std:
     Kernel kernel{.calm = f.is_raw, .coefficients = {1, 0, 0, 0, 1, 0, 0, 0, 1}};
     for (std::size_t k = 0; k < 3; ++k) kernel.gains[k] = static_cast<float>(gains[static_cast<Eigen::Index>(k)]);
     Picture p{f.width, f.height, std::vector<float>(f.rgb.size()), space};
-    rows_through(kernel, f, f.rgb.data(), p.rgb.data(), {}, stop);
+    rows_through(kernel, f.width, f.height, f.rgb.data(), p.rgb.data(), {}, stop);
     return p;
 }
 

@@ -34,9 +34,6 @@ Gamut gamut_named(const std::string& name);
 Picture corrected(const frame::Frame& frame, const fit::Correction& correction, const std::string& space,
                   const Progress& progress = {}, std::stop_token stop = {}, const Parts& parts = {},
                   Gamut gamut = Gamut::clip);
-/// The same in the frame's own memory, which it gives up: for large frames.
-Picture corrected(frame::Frame&& frame, const fit::Correction& correction, const std::string& space,
-                  const Progress& progress, std::stop_token stop, const Parts& parts, Gamut gamut);
 /// The frame with no more than a neutral balance and its exposure (gains), for the picture "before".
 Picture uncorrected(const frame::Frame& frame, const colour::Vec3& gains, const std::string& space,
                     std::stop_token stop = {});
@@ -75,10 +72,23 @@ enum class Depth { usual, eight, sixteen, half, full };
 /// "8", "16", "half" or "float"; empty: usual. Throws Error(usage) for others, and for what a format does not hold.
 Depth depth_named(const std::string& name, Format format);
 
+/// A picture as writers want it, some rows at a time, each once and in their order: it never exists as a whole.
+struct Strips {
+    int width = 0, height = 0;
+    std::string space;
+    double white_luminance = 0;                            ///< see Picture
+    std::function<const float*(int first, int rows)> rows; ///< linear RGB, interleaved; good until the next call
+};
+/// The same as `corrected`, in the frame's own memory. Rows throw Error(cancelled).
+Strips strips_of(frame::Frame&& frame, const fit::Correction& correction, const std::string& space, const Parts& parts,
+                 Gamut gamut, std::stop_token stop = {});
+/// Of a picture that outlives them.
+Strips strips_of(const Picture& picture);
+
 /// TIFF and PNG 16-bit unless told 8, JPEG 8-bit quality 95, all with the space's encoding and ICC profile; EXR half
 /// unless told float, linear. What the metadata says of the shot goes with them (EXIF, XMP; EXR's standard attributes).
 /// Written whole or not at all.
-void write(const Picture& picture, const std::filesystem::path& file, Format format, const frame::Metadata& metadata,
+void write(const Strips& picture, const std::filesystem::path& file, Format format, const frame::Metadata& metadata,
            Existing existing = Existing::replace, Depth depth = Depth::usual);
 
 /// What a copy of a DNG says otherwise than the DNG.

@@ -16,7 +16,7 @@ namespace refero::apply {
 
 namespace {
 
-Imf::Header header_of(const Picture& p, const frame::Metadata& m, Imf::PixelType type) {
+Imf::Header header_of(const Strips& p, const frame::Metadata& m, Imf::PixelType type) {
     Imf::Header header(p.width, p.height);
     header.compression() = Imf::ZIP_COMPRESSION;
     for (const char* channel : {"R", "G", "B"}) header.channels().insert(channel, Imf::Channel(type));
@@ -57,7 +57,7 @@ Imf::Header header_of(const Picture& p, const frame::Metadata& m, Imf::PixelType
 
 } // namespace
 
-void write_exr(const Picture& p, const frame::Metadata& metadata, bool whole_floats, const std::filesystem::path& file,
+void write_exr(const Strips& p, const frame::Metadata& metadata, bool whole_floats, const std::filesystem::path& file,
                const std::filesystem::path& target) {
     constexpr int band = 16; // lines of one ZIP block
     const Imf::PixelType type = whole_floats ? Imf::FLOAT : Imf::HALF;
@@ -68,7 +68,7 @@ void write_exr(const Picture& p, const frame::Metadata& metadata, bool whole_flo
         Imf::OutputFile out(file.c_str(), header_of(p, metadata, type));
         for (int y = 0; y < p.height; y += band) {
             const int rows = std::min(band, p.height - y);
-            const float* from = &p.rgb[static_cast<std::size_t>(y) * p.width * 3];
+            const float* from = p.rows(y, rows);
             for (std::size_t i = 0; !whole_floats && i < static_cast<std::size_t>(rows) * p.width * 3; ++i)
                 lines[i] = half(from[i]);
             const char* first =
@@ -82,7 +82,7 @@ void write_exr(const Picture& p, const frame::Metadata& metadata, bool whole_flo
             out.setFrameBuffer(buffer);
             out.writePixels(rows);
         }
-    } catch (const std::exception& problem) {
+    } catch (const Error&) { throw; } catch (const std::exception& problem) {
         throw Error(ErrorKind::internal, std::string("cannot be written: ") + problem.what(), target,
                     "Check free space and permissions");
     }

@@ -7,14 +7,11 @@
 
 namespace refero::apply {
 
-/// A picture ready to be written: code values of its space, row by row.
+/// A picture ready to be written: code values of its space, made as they are wanted, each row once.
 struct Codes {
     int width = 0, height = 0;
-    std::vector<std::uint16_t> deep;   ///< 16 bits a value: TIFF, PNG
-    std::vector<std::uint8_t> shallow; ///< 8 bits a value: JPEG, and the others on demand
-    /// TIFF: the codes of some rows, made as they are wanted; the others hold all of them above.
-    std::function<const std::uint8_t*(int first, int rows)> strip;
-    int bits = 16;
+    int bits = 16;                                                 ///< of a value; 16 in this machine's order
+    std::function<const std::uint8_t*(int first, int rows)> strip; ///< good until the next call
     std::vector<unsigned char> icc;
     frame::Metadata metadata;
 };
@@ -25,7 +22,7 @@ void write_tiff(const Codes& codes, const std::filesystem::path& file, const std
 std::string png_bytes(const Codes& codes);
 std::string jpeg_bytes(const Codes& codes);
 /// Half floats, or whole ones, linear; the space's primaries, unless it has none (XYZ).
-void write_exr(const Picture& picture, const frame::Metadata& metadata, bool whole_floats,
+void write_exr(const Strips& picture, const frame::Metadata& metadata, bool whole_floats,
                const std::filesystem::path& file, const std::filesystem::path& target);
 
 /// What copy_dng wrote behind the file, or nothing.

@@ -20,6 +20,8 @@ struct Errors {
     char text[JMSG_LENGTH_MAX];
 };
 
+constexpr int band = 16; ///< rows that are made at a time
+
 // No object with a destructor lives between here and the jump.
 bool encode(jpeg_compress_struct& c, Errors& errors, unsigned char** bytes, unsigned long* size, const Codes& codes,
             const unsigned char* exif, std::size_t exif_size, const unsigned char* xmp, std::size_t xmp_size) {
@@ -39,9 +41,10 @@ bool encode(jpeg_compress_struct& c, Errors& errors, unsigned char** bytes, unsi
     if (xmp_size > 0 && xmp_size <= most_in_segment)
         jpeg_write_marker(&c, JPEG_APP0 + 1, xmp, static_cast<unsigned>(xmp_size));
     jpeg_write_icc_profile(&c, codes.icc.data(), static_cast<unsigned>(codes.icc.size()));
-    while (c.next_scanline < c.image_height) {
-        auto* row = const_cast<JSAMPROW>(&codes.shallow[std::size_t{c.next_scanline} * c.image_width * 3]);
-        jpeg_write_scanlines(&c, &row, 1);
+    for (int y = 0; y < codes.height; y += band) {
+        const int rows = std::min(band, codes.height - y);
+        auto* row = const_cast<JSAMPROW>(codes.strip(y, rows));
+        for (int i = 0; i < rows; ++i, row += std::size_t{c.image_width} * 3) jpeg_write_scanlines(&c, &row, 1);
     }
     jpeg_finish_compress(&c);
     return true;
@@ -59,17 +62,21 @@ std::string jpeg_bytes(const Codes& codes) {
         std::longjmp(own->back, 1);
     };
     errors.base.output_message = [](j_common_ptr) {};
-    unsigned char* bytes = nullptr;
-    unsigned long size = 0;
+    struct Kept {
+        jpeg_compress_struct& of;
+        unsigned char* bytes = nullptr;
+        unsigned long size = 0;
+        ~Kept() {
+            jpeg_destroy_compress(&of);
+            std::free(bytes);
+        }
+    } kept{c}; // goes also where the rows throw
     const std::string exif = std::string("Exif\0\0", 6) + frame::exif_of(codes.metadata);
     const auto data = [](const std::string& text) { return reinterpret_cast<const unsigned char*>(text.data()); };
     const std::string xmp = codes.metadata.xmp.empty() ? std::string() : frame::xmp_identifier() + codes.metadata.xmp;
-    const bool good = encode(c, errors, &bytes, &size, codes, data(exif), exif.size(), data(xmp), xmp.size());
-    std::string result(reinterpret_cast<const char*>(bytes), good ? size : 0);
-    jpeg_destroy_compress(&c);
-    std::free(bytes);
-    if (!good) throw Error(ErrorKind::internal, std::string("the JPEG encoder failed: ") + errors.text);
-    return result;
+    if (!encode(c, errors, &kept.bytes, &kept.size, codes, data(exif), exif.size(), data(xmp), xmp.size()))
+        throw Error(ErrorKind::internal, std::string("the JPEG encoder failed: ") + errors.text);
+    return {reinterpret_cast<const char*>(kept.bytes), kept.size};
 }
 
 } // namespace refero::apply

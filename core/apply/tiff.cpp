@@ -86,12 +86,9 @@ void write_tiff(const Codes& codes, const fs::path& file, const fs::path& target
         return Error(ErrorKind::internal, "cannot be written" + (problem.empty() ? problem : ": " + problem), target,
                      "Check free space and permissions");
     };
-    TIFF* t = TIFFOpenExt(file.c_str(), "w", options.get());
+    std::unique_ptr<TIFF, void (*)(TIFF*)> open(TIFFOpenExt(file.c_str(), "w", options.get()), TIFFClose);
+    TIFF* t = open.get();
     if (!t) throw failed();
-    const auto close = [&] {
-        if (t) TIFFClose(t);
-        t = nullptr;
-    };
     const frame::Metadata& m = codes.metadata;
     const auto width = static_cast<std::uint32_t>(codes.width), height = static_cast<std::uint32_t>(codes.height);
     const bool deep = codes.bits == 16;
@@ -128,7 +125,7 @@ void write_tiff(const Codes& codes, const fs::path& file, const fs::path& target
     good = good && TIFFSetDirectory(t, 0) == 1 && TIFFSetField(t, TIFFTAG_EXIFIFD, exif) == 1;
     good = good && (!m.position || TIFFSetField(t, TIFFTAG_GPSIFD, position) == 1);
     good = good && TIFFRewriteDirectory(t) == 1 && TIFFFlush(t) == 1;
-    close();
+    open.reset();
     if (!good || !problem.empty()) throw failed();
 }
 

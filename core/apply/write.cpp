@@ -5,7 +5,6 @@
 
 #include "apply/internal.hpp"
 #include "apply/kernel.hpp"
-#include "apply/readout.hpp"
 #include "colour/icc.hpp"
 
 namespace refero::apply {
@@ -46,38 +45,26 @@ Depth depth_named(const std::string& name, Format format) {
 
 namespace {
 
-/// Code values of some rows of a picture, clipped to 0 to 1; n bits as T holds them.
+/// Code values of a picture's rows, clipped to 0 to 1; as many bits as T has.
 template<class T>
-void encode_rows(const Picture& p, const Encoder& encoder, int first, int rows, T* codes) {
-    const std::size_t n = static_cast<std::size_t>(p.width) * 3;
-    tbb::parallel_for(tbb::blocked_range<int>(0, rows, 16), [&](const tbb::blocked_range<int>& some) {
-        const std::size_t from = static_cast<std::size_t>(some.begin()) * n,
-                          count = static_cast<std::size_t>(some.size()) * n;
-        encoder(&p.rgb[static_cast<std::size_t>(first) * n + from], count, codes + from);
-    });
-}
-
-std::vector<std::uint8_t> shallow_codes(const Picture& p, colour::Transfer transfer) {
-    std::vector<std::uint8_t> codes(p.rgb.size());
-    encode_rows(p, Encoder(transfer, 255), 0, p.height, codes.data());
-    return codes;
-}
-
-/// The same strip by strip.
-template<class T>
-std::function<const std::uint8_t*(int, int)> strips_of(const Picture& p, colour::Transfer transfer) {
+std::function<const std::uint8_t*(int, int)> encoded(const Strips& p, colour::Transfer transfer) {
     const auto codes = std::make_shared<std::vector<T>>();
     const auto encoder = std::make_shared<const Encoder>(transfer, static_cast<float>(std::numeric_limits<T>::max()));
     return [&p, codes, encoder](int first, int rows) {
-        codes->resize(static_cast<std::size_t>(rows) * p.width * 3);
-        encode_rows(p, *encoder, first, rows, codes->data());
+        const std::size_t n = static_cast<std::size_t>(p.width) * 3;
+        codes->resize(static_cast<std::size_t>(rows) * n);
+        const float* light = p.rows(first, rows);
+        tbb::parallel_for(tbb::blocked_range<int>(0, rows, 8), [&](const tbb::blocked_range<int>& some) {
+            const std::size_t from = static_cast<std::size_t>(some.begin()) * n;
+            (*encoder)(light + from, static_cast<std::size_t>(some.size()) * n, codes->data() + from);
+        });
         return reinterpret_cast<const std::uint8_t*>(codes->data());
     };
 }
 
 } // namespace
 
-void write(const Picture& p, const fs::path& file, Format format, const frame::Metadata& metadata, Existing existing,
+void write(const Strips& p, const fs::path& file, Format format, const frame::Metadata& metadata, Existing existing,
            Depth depth) {
     if (format == Format::exr)
         return write_whole(
@@ -88,10 +75,7 @@ void write(const Picture& p, const fs::path& file, Format format, const frame::M
                                     "No copyright, use freely");
     const bool eight = format == Format::jpeg || depth == Depth::eight;
     codes.bits = eight ? 8 : 16;
-    if (format == Format::tiff)
-        codes.strip = eight ? strips_of<std::uint8_t>(p, space.transfer) : strips_of<std::uint16_t>(p, space.transfer);
-    else if (eight) codes.shallow = shallow_codes(p, space.transfer);
-    else codes.deep = deep_codes(p);
+    codes.strip = eight ? encoded<std::uint8_t>(p, space.transfer) : encoded<std::uint16_t>(p, space.transfer);
     switch (format) {
     case Format::png: return write_whole(file, png_bytes(codes), existing);
     case Format::jpeg: return write_whole(file, jpeg_bytes(codes), existing);

@@ -37,6 +37,11 @@ struct Surfaces {
     std::vector<std::array<int, 3>> from; ///< the chart's patches that each is made of; -1: none
 };
 Surfaces plausible_surfaces(const Reflectances& patches, bool measured);
+/// Some hundred surfaces of a kind of work by the colourants that make them: skin, plants, dyed cloth, paint; none for
+/// even.
+const Reflectances& surfaces_of(Intent intent);
+/// XYZ (D50) of reflectances.
+Eigen::Matrix3Xd xyz_of(const Reflectances& reflectance);
 
 /// Sensitivity times light, a channel each, from balanced readings of known reflectances: the likeliest under what
 /// cameras and lights are like (a Gaussian process with the mean and covariance of invented ones).

@@ -1,11 +1,10 @@
 // What cameras, lights and surfaces are like: the priors behind the spectral model. docs/methods.md, Spectral fit.
 #include <cmath>
 #include <numbers>
-#include <random>
 
 #include <Eigen/Cholesky>
 
-#include "fit/internal.hpp"
+#include "fit/random.hpp"
 
 namespace refero::fit {
 
@@ -15,27 +14,6 @@ using colour::Spectrum;
 constexpr int bands = Spectrum::size;
 using Vector = Eigen::Matrix<double, bands, 1>;
 using Matrix = Eigen::Matrix<double, bands, bands>;
-
-/// Numbers that are the same on every machine.
-class Random {
-public:
-    explicit Random(std::uint64_t seed) : engine_(seed) {}
-    double uniform(double low, double high) {
-        return low + (high - low) * (static_cast<double>(engine_() >> 11) * 0x1p-53);
-    }
-    int below(int n) { return std::min(n - 1, static_cast<int>(uniform(0, n))); }
-    double normal() {
-        return std::sqrt(-2 * std::log(uniform(1e-300, 1))) * std::cos(2 * std::numbers::pi * uniform(0, 1));
-    }
-    Vector normals() {
-        Vector v;
-        for (double& x : v) x = normal();
-        return v;
-    }
-
-private:
-    std::mt19937_64 engine_;
-};
 
 /// Root of a Gaussian covariance over wavelength.
 Matrix smooth_root(double length_nm) {
@@ -241,9 +219,11 @@ Surfaces plausible_surfaces(const Reflectances& patches, bool measured) {
     s.reflectance.leftCols(smooth_count) = stretch > 1 ? smooth_surfaces(stretch) : usual;
     s.from.assign(smooth_count, {-1, -1, -1});
     add_related(patches, stretch, s.reflectance, s.from);
-    s.samples = samples_of(xyz_weights() * s.reflectance);
+    s.samples = samples_of(xyz_of(s.reflectance));
     return s;
 }
+
+Eigen::Matrix3Xd xyz_of(const Reflectances& reflectance) { return xyz_weights() * reflectance; }
 
 SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced,
                                            const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {

@@ -1,9 +1,13 @@
 #include "work/batch.hpp"
 
 #include <atomic>
-#include <mutex>
 #include <set>
 #include <thread>
+
+#include <tbb/enumerable_thread_specific.h>
+#include <tbb/info.h>
+#include <tbb/parallel_pipeline.h>
+#include <tbb/task_arena.h>
 
 #include "work/renderings.hpp"
 
@@ -62,40 +66,72 @@ std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopO
     return all;
 }
 
+namespace {
+
+/// A frame on its way through the pipeline.
+struct OnItsWay {
+    BatchEnd end;
+    frame::Frame pixels;
+};
+
+/// What goes wrong with a frame is told with it and keeps the others going.
+void attempt(OnItsWay& frame, const std::filesystem::path& file, const std::function<void()>& step) {
+    if (frame.end.problem) return;
+    try {
+        // Whoever waits for others here takes no other frame up meanwhile.
+        tbb::this_task_arena::isolate(step);
+    } catch (const Error& e) { frame.end.problem = e; } catch (const std::bad_alloc&) {
+        frame.end.problem =
+            Error(ErrorKind::internal, "there is not enough memory", file, "Work on fewer frames at a time");
+    } catch (const std::exception& e) { frame.end.problem = Error(ErrorKind::internal, e.what(), file); }
+}
+
+} // namespace
+
 void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& options,
                  const std::function<void(const BatchEnd&)>& ended, std::stop_token stop) {
-    std::atomic<std::size_t> next{0};
-    std::mutex one_at_a_time;
+    using Way = std::shared_ptr<OnItsWay>;
+    const int jobs = jobs_for(options.jobs, frames.size());
+    std::size_t next = 0;
+    std::atomic<bool> over = false;
     std::optional<Error> wrong;
-    const auto work = [&] {
-        Reel reel;
-        for (std::size_t i; (i = next++) < frames.size();) {
-            if (stop.stop_requested()) return;
-            BatchEnd end{i, {}, {}};
-            try {
-                end.done =
-                    develop(frames[i].frame, *frames[i].correction, frames[i].second, options.develop, {}, stop, &reel);
-                end.done->correction = frames[i].row;
-            } catch (const Error& e) { end.problem = e; } catch (const std::bad_alloc&) {
-                end.problem = Error(ErrorKind::internal, "there is not enough memory", frames[i].frame.source.file,
-                                    "Work on fewer frames at a time");
-            } catch (const std::exception& e) {
-                end.problem = Error(ErrorKind::internal, e.what(), frames[i].frame.source.file);
-            }
-            const std::lock_guard guard(one_at_a_time);
-            if (end.problem && end.problem->kind() == ErrorKind::cancelled) return;
-            if (end.problem && end.problem->kind() == ErrorKind::usage) {
-                if (!wrong) wrong = end.problem;
-                next = frames.size(); // it is wrong for all of them
-                return;
-            }
-            ended(end);
+    tbb::enumerable_thread_specific<Reel> reels;
+    const auto source = [&](std::size_t i) { return frames[i].frame.source.file; };
+    const auto begin = tbb::make_filter<void, Way>(tbb::filter_mode::serial_in_order, [&](tbb::flow_control& flow) {
+        if (next == frames.size() || over || stop.stop_requested()) {
+            flow.stop();
+            return Way();
         }
-    };
-    std::vector<std::thread> others;
-    for (int k = 1; k < jobs_for(options.jobs, frames.size()); ++k) others.emplace_back(work);
-    work();
-    for (std::thread& t : others) t.join();
+        return std::make_shared<OnItsWay>(OnItsWay{{next++, {}, {}}, {}});
+    });
+    const auto take = tbb::make_filter<Way, Way>(tbb::filter_mode::parallel, [&](const Way& way) {
+        const std::size_t i = way->end.frame;
+        attempt(*way, source(i),
+                [&] { way->pixels = take_frame(frames[i].frame, options.develop, reels.local(), stop); });
+        return way;
+    });
+    const auto write = tbb::make_filter<Way, Way>(tbb::filter_mode::parallel, [&](const Way& way) {
+        const BatchFrame& f = frames[way->end.frame];
+        attempt(*way, source(way->end.frame), [&] {
+            way->end.done = develop(f.frame, std::move(way->pixels), *f.correction, f.second, options.develop, stop);
+            way->end.done->correction = f.row;
+        });
+        way->pixels = {};
+        return way;
+    });
+    const auto end = tbb::make_filter<Way, void>(tbb::filter_mode::serial_out_of_order, [&](const Way& way) {
+        const auto& problem = way->end.problem;
+        if (problem && problem->kind() == ErrorKind::cancelled) return;
+        if (problem && problem->kind() == ErrorKind::usage) { // it is wrong for all of them
+            if (!wrong) wrong = problem;
+            over = true;
+            return;
+        }
+        if (!over) ended(way->end);
+    });
+    // Files are waited for as well: more threads than processors where more frames are asked for.
+    tbb::task_arena arena(std::max(jobs, tbb::info::default_concurrency()));
+    arena.execute([&] { tbb::parallel_pipeline(static_cast<std::size_t>(jobs), begin & take & write & end); });
     if (wrong) throw *wrong;
     throw_if_stopped(stop);
 }

@@ -184,18 +184,6 @@ bool is_finished(const Development& d, const std::string& record) {
 
 namespace {
 
-/// A still of a range comes from the clip that is open already.
-frame::Frame frame_of(const FrameSource& source, Reel* reel, const std::stop_token& stop) {
-    if (!reel || frame::kind_of(source.file) != frame::FileKind::clip) return read(source, frame::Size::full, {}, stop);
-    if (!reel->reader || reel->file != source.file) {
-        reel->reader = std::make_unique<frame::ClipReader>(source.file);
-        reel->file = source.file;
-    }
-    frame::StillOptions options{.clip_code = source.clip_code};
-    if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
-    return reel->reader->still(source.position_s, options, stop);
-}
-
 /// A copy of a raw file that bears the correction's balance and, with its colour, a profile.
 Developed copy_balanced(const Development& d, const fit::Correction& correction, const SecondLight& second,
                         const DevelopOptions& o, const std::string& record) {
@@ -227,8 +215,21 @@ Developed copy_balanced(const Development& d, const fit::Correction& correction,
 
 } // namespace
 
-Developed develop(const Development& d, const fit::Correction& correction, const SecondLight& second,
-                  const DevelopOptions& o, const Progress& progress, std::stop_token stop, Reel* reel) {
+frame::Frame take_frame(const Development& d, const DevelopOptions& o, Reel& reel, std::stop_token stop) {
+    if (o.format == apply::Format::dng) return {};
+    const FrameSource& source = d.source;
+    if (frame::kind_of(source.file) != frame::FileKind::clip) return read(source, frame::Size::full, {}, stop);
+    if (!reel.reader || reel.file != source.file) {
+        reel.reader = std::make_unique<frame::ClipReader>(source.file);
+        reel.file = source.file;
+    }
+    frame::StillOptions options{.clip_code = source.clip_code};
+    if (!source.encoding.empty()) options.encoding = frame::Encoding::named(source.encoding);
+    return reel.reader->still(source.position_s, options, stop);
+}
+
+Developed develop(const Development& d, frame::Frame&& f, const fit::Correction& correction, const SecondLight& second,
+                  const DevelopOptions& o, std::stop_token stop) {
     const std::string record = record_of(d, fit::to_json(correction), second, o);
     if (o.format == apply::Format::dng) {
         if (!o.parts.balance && !o.parts.colour)
@@ -236,18 +237,15 @@ Developed develop(const Development& d, const fit::Correction& correction, const
                         "Choose one of these parts, or another format");
         return copy_balanced(d, correction, second, o, record);
     }
-    frame::Frame f = frame_of(d.source, reel, stop);
-    if (progress) progress(0.6);
     fit::Correction its = correction;
     if (second.correction)
         its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})
                                 : fit::between(correction, *second.correction, f);
     frame::Metadata metadata = f.metadata;
     metadata.image_id = record;
-    apply::Picture p = apply::corrected(std::move(f), its, o.space, {}, stop, o.parts, o.gamut);
-    p.white_luminance = o.white_luminance;
-    apply::write(p, d.target, o.format, metadata, o.existing, o.depth);
-    if (progress) progress(1);
+    apply::Strips picture = apply::strips_of(std::move(f), its, o.space, o.parts, o.gamut, stop);
+    picture.white_luminance = o.white_luminance;
+    apply::write(picture, d.target, o.format, metadata, o.existing, o.depth);
     Developed done;
     done.file = d.target;
     done.kind = "frame";

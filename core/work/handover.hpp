@@ -80,10 +80,12 @@ struct Reel {
     std::filesystem::path file;
     std::unique_ptr<frame::ClipReader> reader;
 };
-/// Throws Error(input), Error(internal), Error(cancelled).
-Developed develop(const Development& frame, const fit::Correction& correction, const SecondLight& second,
-                  const DevelopOptions& options, const Progress& progress = {}, std::stop_token stop = {},
-                  Reel* reel = nullptr);
+/// The pixels of a frame, the first of two steps of its development; none where a copy of a raw file is asked for. A
+/// still of a range comes from the clip that is open already. Throws Error(input), Error(cancelled).
+frame::Frame take_frame(const Development& frame, const DevelopOptions& options, Reel& reel, std::stop_token stop = {});
+/// The second. Throws Error(input), Error(internal), Error(cancelled).
+Developed develop(const Development& frame, frame::Frame&& pixels, const fit::Correction& correction,
+                  const SecondLight& second, const DevelopOptions& options, std::stop_token stop = {});
 /// What a developed frame is known by, 32 hexadecimal digits kept in it: correction, settings, and the source's name,
 /// size and time. Equal: it would come out the same again.
 std::string record_of(const Development& frame, const std::string& correction_json, const SecondLight& second,

@@ -62,7 +62,7 @@ struct FitPages : JobWindow {
         m.f_number = 8;
         m.iso = 100;
         m.taken = white > 0.5 ? "2026-05-04T10:00:00" : "2026-05-04T10:05:00";
-        apply::write(p, scratch / name, apply::Format::tiff, m);
+        apply::write(apply::strips_of(p), scratch / name, apply::Format::tiff, m);
     }
     PictureView* picture() { return window.setup_view()->page()->picture(); }
     const Chain& state() { return desk().chains.at(setup); }

@@ -451,7 +451,7 @@ TEST_F(Applied, every_space_and_format_shows_the_chart_in_its_reference_colours)
         for (const Format format : {Format::tiff, Format::exr, Format::png, Format::jpeg}) {
             const auto& space = colour::rgb_space(name);
             const fs::path file = scratch / (std::string(name) + extension_of(format));
-            write(corrected(full, correction, name), file, format, full.metadata);
+            write(strips_of(corrected(full, correction, name)), file, format, full.metadata);
             for (const char* id : {"A2", "B5", "D3", "A6"}) {
                 Vec3 code = patch(file, id);
                 if (format != Format::exr)
@@ -469,7 +469,7 @@ TEST_F(Applied, every_space_and_format_shows_the_chart_in_its_reference_colours)
 TEST_F(Applied, the_embedded_profile_says_the_same_to_an_independent_engine) {
     for (const char* name : {"srgb", "display-p3", "acescg"}) {
         const fs::path file = scratch / (std::string(name) + ".tif");
-        write(corrected(full, correction, name), file, Format::tiff, full.metadata);
+        write(strips_of(corrected(full, correction, name)), file, Format::tiff, full.metadata);
         const auto in = OIIO::ImageInput::open(file.string());
         const auto* icc = in->spec().find_attribute("ICCProfile");
         ASSERT_TRUE(icc) << name;

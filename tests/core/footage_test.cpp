@@ -297,7 +297,7 @@ TEST_F(Footage, what_is_written_of_a_recording_keeps_its_time_code) {
     f.metadata.reel = "B012";
     f.metadata.frames_per_second = 24000.0 / 1001;
     const apply::Picture p = apply::uncorrected(f, {1, 1, 1}, "acescg");
-    apply::write(p, scratch / "p.exr", apply::Format::exr, f.metadata);
+    apply::write(apply::strips_of(p), scratch / "p.exr", apply::Format::exr, f.metadata);
     const Imf::InputFile in((scratch / "p.exr").c_str());
     EXPECT_EQ(Imf::timeCode(in.header()).frame(), 12);
     EXPECT_EQ(Imf::timeCode(in.header()).hours(), 10);

@@ -189,6 +189,17 @@ TEST(Practice, spectral_similarity_has_the_order_of_its_definition) {
     EXPECT_LT(lines, 75);
 }
 
+// The worked value of a general-purpose colour library's documentation: CIE illuminant C beside D65 has 94. From
+// memory, as are C's values (CIE 15, 10 nm).
+TEST(Practice, spectral_similarity_of_illuminant_c_to_d65_is_94) {
+    const std::array c{33.00,  47.40,  63.30,  80.60, 98.10, 112.40, 121.50, 124.00, 123.10, 123.80, 123.90,
+                       120.70, 112.10, 102.30, 96.90, 98.00, 102.10, 105.20, 105.30, 102.30, 97.80,  93.20,
+                       89.70,  88.40,  88.10,  88.00, 87.80, 88.20,  87.90,  86.30,  84.00};
+    std::vector<double> nm;
+    for (std::size_t i = 0; i < c.size(); ++i) nm.push_back(380 + 10 * static_cast<double>(i));
+    EXPECT_EQ(spectral_similarity(colour::Spectrum::from_samples(nm, c), colour::illuminant_d(65)), 94);
+}
+
 TEST(Practice, a_light_is_rehearsed_before_it_is_hired) {
     work::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
                           .light = colour::daylight(5600)};
