@@ -28,7 +28,9 @@ inline constexpr double half_places = 0.4; ///< of places between, from which on
 // How well a chart explains what is seen (identify.cpp).
 
 inline constexpr double clipped_code = 0.985; ///< of the channel's white
-inline constexpr double explained = 0.3;      ///< relative residual; from here on a patch is not explained
+/// Smallest singular value of a camera's matrix from balanced BT.709: broad bands behind green glass have 0.07.
+inline constexpr double least_apart = 0.05;
+inline constexpr double explained = 0.3; ///< relative residual; from here on a patch is not explained
 
 // What a chart that is taken for real must reach (find.cpp).
 

@@ -105,7 +105,7 @@ bool could_be_a_camera(const colour::Mat3& camera_from_xyz) {
     m = white.cwiseInverse().asDiagonal() * m;
     if (!(m.diagonal().minCoeff() > 0.1)) return false;
     const Vec3 singular = m.jacobiSvd().singularValues();
-    return m.determinant() > 0 && singular[2] > 0.1 && singular[0] < 4;
+    return m.determinant() > 0 && singular[2] > least_apart && singular[0] < 4;
 }
 
 struct Seen {
