@@ -33,7 +33,13 @@ public:
     FirstDirectory(std::string& bytes, const fs::path& file) : bytes_(bytes), file_(file) {
         if (bytes_.size() < 8) throw broken();
         big_ = bytes_[0] == 'M';
-        if ((bytes_.compare(0, 2, "II") != 0 && bytes_.compare(0, 2, "MM") != 0) || get(2, 2) != 42) throw no_dng();
+        if (bytes_.compare(0, 2, "II") != 0 && bytes_.compare(0, 2, "MM") != 0) throw no_dng();
+        constexpr std::uint32_t usual_tiff = 42, big_tiff = 43;
+        if (get(2, 2) == big_tiff)
+            throw Error(ErrorKind::input,
+                        "this DNG is of the kind for more than 4 GB (BigTIFF), which takes no balance", file_,
+                        "Use the balance that the handover's note tells, in the raw developer");
+        if (get(2, 2) != usual_tiff) throw no_dng();
         const std::size_t at = get(4, 4), count = get(at, 2);
         for (std::size_t i = 0; i < count; ++i) {
             const std::size_t entry = at + 2 + 12 * i;

@@ -116,6 +116,32 @@ TEST_F(Comparing, cameras_are_matched_and_the_match_is_a_correction) {
     expect_error("match --lead a.dng --lead-correction a.json --other b.dng -o a.json", 2, "a.json");
 }
 
+// ACEScct (AMPAS S-2016-001) puts the light at which the sensor ends, 1, at code 0.5548: far below the last code.
+TEST_F(Comparing, a_log_clip_that_ends_below_its_last_code_is_told_as_clipped) {
+    for (const auto& [name, white] :
+         {std::pair("under.mov", 0.2), {"key.mov", 0.7}, {"over.mov", 1.6}, {"far.mov", 2.4}}) {
+        const auto shot = simulate::render(simulate::parse_scene(
+            test::scene_text({.width = 640, .height = 360, .white = white, .chart_width = 0.6, .rotation_deg = 0}),
+            "s"));
+        simulate::write_clip({{&shot, 1}}, colour::Transfer::acescct, 5, scratch / name);
+    }
+    const json s =
+        run("series under.mov key.mov over.mov far.mov --key key.mov --chart grid24 --encoding acescct --json")
+            .object();
+    ASSERT_TRUE(s["clip_code"].is_number()) << s.dump(1);
+    EXPECT_NEAR(s["clip_code"].get<double>(), 0.5548, 0.004);
+    EXPECT_NEAR(s["frames"][0]["stops"].get<double>(), std::log2(0.2 / 0.7), 0.03);
+    EXPECT_FALSE(s["frames"][2]["clipped"].empty());
+    const auto clipping = [&](const std::string& more) {
+        const json all = run("inspect over.mov --encoding acescct --chart grid24 --json" + more).object();
+        for (const json& f : all["findings"])
+            if (f["check"] == "clipping") return f["status"].get<std::string>();
+        return std::string();
+    };
+    EXPECT_EQ(clipping(""), "pass") << "nothing in the file tells where the mode ends";
+    EXPECT_NE(clipping(formatted(" --clip-code {}", s["clip_code"].get<double>())), "pass");
+}
+
 TEST_F(Comparing, exposures_modes_and_deliveries_are_compared) {
     simulate("under.dng", {.width = 600, .height = 400, .white = 0.2});
     simulate("over.dng", {.width = 600, .height = 400, .white = 1.6});

@@ -216,6 +216,11 @@ TEST_F(Developing, dng_copies_bear_the_balance_and_keep_their_pixels) {
     const auto o = run("apply a.json t/a.tif -o none --format dng --json");
     EXPECT_EQ(o.status, 3);
     EXPECT_NE(o.err.find("no DNG"), std::string::npos) << o.err;
+    // The TIFF for large files says so by 43 (DNG specification 1.7.1).
+    std::string large = bytes("a.dng");
+    large.replace(2, 2, std::string(large[0] == 'M' ? "\0\x2b" : "\x2b\0", 2));
+    test::written(scratch / "large.dng", large);
+    EXPECT_NE(run("apply a.json large.dng -o none --format dng").err.find("BigTIFF"), std::string::npos);
     // Cut within its directory, and a directory that begins beyond the end.
     test::written(scratch / "cut.dng", bytes("a.dng").substr(0, 60));
     std::string lost = bytes("a.dng");
