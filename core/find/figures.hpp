@@ -28,8 +28,9 @@ inline constexpr double half_places = 0.4; ///< of places between, from which on
 // How well a chart explains what is seen (identify.cpp).
 
 inline constexpr double clipped_code = 0.985; ///< of the channel's white
-/// Smallest singular value of a camera's matrix from balanced BT.709: broad bands behind green glass have 0.07.
-inline constexpr double least_apart = 0.05;
+/// Smallest singular value of a camera's matrix from balanced BT.709, and what it has in common light: broad bands
+/// behind green glass have 0.07.
+inline constexpr double least_apart = 0.05, usually_apart = 0.1;
 inline constexpr double explained = 0.3; ///< relative residual; from here on a patch is not explained
 
 // What a chart that is taken for real must reach (find.cpp).
@@ -40,8 +41,10 @@ inline constexpr double least_clear_per_patch = 1.6; ///< where no other place o
 inline constexpr double clear_share = 0.6;           ///< ... this share of the evidence
 inline constexpr double least_margin = 4;            ///< nats over any other place or way round ...
 inline constexpr double nearly_share = 0.94;         ///< ... which may have no more than this share of the evidence
-inline constexpr double surely_laid = 2.9; ///< nats per patch below which corners may lie beside the chart's ...
-/// ... which other corners must exceed by so many: a little is won by shunning covered patches, too.
+/// Nats per patch, asked of far-fetched cameras; below it corners may lie beside the chart's, and others are tried,
+/// which must exceed it by ...
+inline constexpr double surely_laid = 2.9;
+/// ... so many: a little is won by shunning covered patches, too.
 inline constexpr double clearly_better = 0.5;
 inline constexpr double most_misfit = 0.16;      ///< relative, of the patches that are explained
 inline constexpr double least_within = 0.62;     ///< of the patches are explained

@@ -129,7 +129,7 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
                         (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear_share * m.fit.evidence);
     return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly_share * m.fit.evidence &&
            m.fit.misfit < most_misfit && m.fit.within > least_within && m.fit.even_share > least_even_share &&
-           m.fit.plausible;
+           m.fit.plausible && (!m.fit.far_fetched || c.evidence_per_patch() > surely_laid);
 }
 
 } // namespace

@@ -98,14 +98,15 @@ const colour::Mat3& xyz_from_plain_rgb() {
     return m;
 }
 
-bool could_be_a_camera(const colour::Mat3& camera_from_xyz) {
+/// The smallest singular value of a matrix that could be a camera's, balanced; 0 of others.
+double apart(const colour::Mat3& camera_from_xyz) {
     colour::Mat3 m = camera_from_xyz * xyz_from_plain_rgb();
     const Vec3 white = m.rowwise().sum();
-    if (!(white.minCoeff() > 0)) return false;
+    if (!(white.minCoeff() > 0)) return 0;
     m = white.cwiseInverse().asDiagonal() * m;
-    if (!(m.diagonal().minCoeff() > 0.1)) return false;
+    if (!(m.diagonal().minCoeff() > 0.1)) return 0;
     const Vec3 singular = m.jacobiSvd().singularValues();
-    return m.determinant() > 0 && singular[2] > least_apart && singular[0] < 4;
+    return m.determinant() > 0 && singular[0] < 4 ? singular[2] : 0;
 }
 
 struct Seen {
@@ -206,7 +207,9 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
             weight[i] = 1 / (1 + std::pow(residual[i] / 0.12, 2));
         }
     }
-    fit.plausible = could_be_a_camera(a);
+    const double parted = apart(a);
+    fit.plausible = parted > least_apart;
+    fit.far_fetched = parted < usually_apart;
     for (const double r : residual) {
         fit.within += r < explained;
         fit.evidence += std::log1p(60 * std::exp(-0.5 * std::pow(r / 0.07, 2)));

@@ -111,11 +111,12 @@ std::vector<Grid> grids_of(const chart::Definition& definition);
 
 /// How well colours seen are explained by known XYZ through one camera and light, a matrix.
 struct ColourFit {
-    double evidence = 0;    ///< nats for this chart against chance; grows with the number of patches that agree
-    double misfit = 1;      ///< trimmed mean of relative residuals; 0 = perfect
-    double within = 0;      ///< share of the patches that are explained
-    double even_share = 0;  ///< share of even patches
-    bool plausible = false; ///< the matrix could be a camera's
+    double evidence = 0;      ///< nats for this chart against chance; grows with the number of patches that agree
+    double misfit = 1;        ///< trimmed mean of relative residuals; 0 = perfect
+    double within = 0;        ///< share of the patches that are explained
+    double even_share = 0;    ///< share of even patches
+    bool plausible = false;   ///< the matrix could be a camera's
+    bool far_fetched = false; ///< it could, though few cameras' bands lie so close together
 };
 /// A grid laid over a lattice; corners in picture pixels.
 struct Match {

@@ -85,11 +85,16 @@ void start_metadata() {
     });
 }
 
+/// A value of a tag as a number: not finite where the tag is empty, as some phones leave theirs.
+double value_of(const Exiv2::Exifdatum& d, long i = 0) {
+    return i < static_cast<long>(d.count()) ? static_cast<double>(d.toFloat(i)) : NAN;
+}
+
 /// Degrees of EXIF GPSLatitude or GPSLongitude: three rationals.
 double degrees_of(const Exiv2::Exifdatum& d) {
     double degrees = 0, unit = 1;
     for (long i = 0; i < std::min<long>(3, static_cast<long>(d.count())); ++i, unit /= 60)
-        degrees += static_cast<double>(d.toFloat(i)) * unit;
+        degrees += value_of(d, i) * unit;
     return degrees;
 }
 
@@ -103,8 +108,8 @@ std::optional<Position> position_of(const Exiv2::ExifData& exif) {
     if (const auto ref = at("Exif.GPSInfo.GPSLongitudeRef"); ref != exif.end() && ref->toString() == "W")
         p.longitude_deg = -p.longitude_deg;
     if (const auto altitude = at("Exif.GPSInfo.GPSAltitude"); altitude != exif.end() && altitude->count() > 0) {
-        p.altitude_m = static_cast<double>(altitude->toFloat());
-        if (const auto ref = at("Exif.GPSInfo.GPSAltitudeRef"); ref != exif.end() && ref->toFloat() == 1)
+        p.altitude_m = value_of(*altitude);
+        if (const auto ref = at("Exif.GPSInfo.GPSAltitudeRef"); ref != exif.end() && value_of(*ref) == 1)
             p.altitude_m = -*p.altitude_m;
     }
     if (!std::isfinite(p.latitude_deg + p.longitude_deg + p.altitude_m.value_or(0))) return std::nullopt;
@@ -235,7 +240,7 @@ Metadata read_metadata(const fs::path& file) {
         };
         const auto number = [&](std::initializer_list<const char*> keys) {
             const auto it = find(keys);
-            const double v = it == exif.end() || it->count() == 0 ? 0.0 : static_cast<double>(it->toFloat());
+            const double v = it == exif.end() ? 0.0 : value_of(*it);
             return std::isfinite(v) && v > 0 ? v : 0.0;
         };
         m.make = text({"Exif.Image.Make"});
@@ -254,10 +259,9 @@ Metadata read_metadata(const fs::path& file) {
             number({"Exif.Photo.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex", "Exif.Image.ISOSpeedRatings"});
         m.focal_mm = number({"Exif.Photo.FocalLength", "Exif.Image.FocalLength"});
         m.focal_35mm_mm = number({"Exif.Photo.FocalLengthIn35mmFilm"});
-        if (const auto it = find({"Exif.Photo.Flash"}); it != exif.end() && it->count() > 0)
-            m.flash = static_cast<int>(it->toFloat()) & 1;
-        if (const auto it = find({"Exif.Photo.WhiteBalance"}); it != exif.end() && it->count() > 0)
-            m.auto_balance = it->toFloat() == 0;
+        if (const auto it = find({"Exif.Photo.Flash"}); it != exif.end() && std::isfinite(value_of(*it)))
+            m.flash = static_cast<int>(value_of(*it)) & 1;
+        if (const auto it = find({"Exif.Photo.WhiteBalance"}); it != exif.end()) m.auto_balance = value_of(*it) == 0;
         const auto style = [&](const char* key, const char* low, const char* high, const char* what) {
             const int v = static_cast<int>(number({key})); // EXIF 2.32: 0 normal, 1 low, 2 high
             if (v == 1 || v == 2)
@@ -271,7 +275,7 @@ Metadata read_metadata(const fs::path& file) {
         m.position = position_of(exif);
         m.image_id = text({"Exif.Photo.ImageUniqueID"});
         m.xmp = written_by_people(*image);
-    } catch (const Exiv2::Error&) {
+    } catch (const std::exception&) { // Exiv2's own, and what it lets through of damaged tags
         // A file without metadata is still a frame.
     }
     return m;
@@ -291,11 +295,11 @@ std::optional<Preview> embedded_preview(const fs::path& file, int least_width) {
             const Exiv2::PreviewImage taken = manager.getPreviewImage(enough != all.end() ? *enough : all.back());
             Preview preview{{reinterpret_cast<const char*>(taken.pData()), taken.size()}, 1};
             const auto turned = image->exifData().findKey(Exiv2::ExifKey("Exif.Image.Orientation"));
-            if (turned != image->exifData().end() && turned->count() > 0)
-                preview.orientation = std::clamp(static_cast<int>(turned->toFloat()), 1, 8);
+            if (turned != image->exifData().end() && std::isfinite(value_of(*turned)))
+                preview.orientation = std::clamp(static_cast<int>(value_of(*turned)), 1, 8);
             return preview;
         }
-    } catch (const Exiv2::Error&) { // none, then
+    } catch (const std::exception&) { // none, then
     }
     return std::nullopt;
 }

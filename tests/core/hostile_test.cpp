@@ -173,3 +173,45 @@ TEST(Hostile, chart_definitions) {
     simulate::write(rendering, s / "frame.tif");
     EXPECT_TRUE(find::locate(frame::read(s / "frame.tif"), {large}).empty());
 }
+
+// Phones write position tags without a value (EXIF 2.32, 4.6.6); such a picture is read like any other.
+TEST(Hostile, tags_without_a_value) {
+    const Scratch s;
+    const fs::path file = picture(s / "a.jpg", 64, 48, 3, OIIO::TypeDesc::UINT8, flat(0.4f));
+    std::string jpeg = read_file(file), tiff("II*\0\x08\0\0\0", 8);
+    const auto number = [&](std::uint32_t v, int bytes) {
+        for (int i = 0; i < bytes; ++i) tiff += static_cast<char>(v >> 8 * i & 0xff);
+    };
+    const auto entry = [&](std::uint32_t tag, std::uint32_t type, std::uint32_t count, std::uint32_t value) {
+        number(tag, 2);
+        number(type, 2);
+        number(count, 4);
+        number(value, 4);
+    };
+    constexpr std::uint32_t of_bytes = 1, text = 2, of_short = 3, of_long = 4, rational = 5,
+                            position_at = 8 + 2 + 3 * 12 + 4;
+    number(3, 2);
+    entry(0x0112, of_short, 0, 0);          // orientation
+    entry(0x8769, of_long, 1, position_at); // both lists are the same one
+    entry(0x8825, of_long, 1, position_at);
+    number(0, 4);
+    number(7, 2);
+    entry(1, text, 0, 0);
+    entry(2, rational, 0, 0);
+    entry(3, text, 0, 0);
+    entry(4, rational, 0, 0);
+    entry(5, of_bytes, 0, 0); // whether above or below the sea
+    entry(6, rational, 1, position_at + 2 + 7 * 12 + 4);
+    entry(0x9209, of_short, 0, 0); // flash
+    number(0, 4);
+    number(12, 4);
+    number(1, 4);
+    const std::string segment = std::string("Exif\0\0", 6) + tiff;
+    const std::size_t size = segment.size() + 2;
+    jpeg.insert(2,
+                std::string("\xff\xe1", 2) + static_cast<char>(size >> 8) + static_cast<char>(size & 0xff) + segment);
+    written(file, jpeg);
+    const frame::Frame f = frame::read(file);
+    EXPECT_EQ(f.width, 64);
+    EXPECT_FALSE(f.metadata.flash);
+}
