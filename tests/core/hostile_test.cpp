@@ -189,20 +189,23 @@ TEST(Hostile, tags_without_a_value) {
         number(value, 4);
     };
     constexpr std::uint32_t of_bytes = 1, text = 2, of_short = 3, of_long = 4, rational = 5,
-                            position_at = 8 + 2 + 3 * 12 + 4;
+                            shot_at = 8 + 2 + 3 * 12 + 4, position_at = shot_at + 2 + 12 + 4,
+                            height_at = position_at + 2 + 6 * 12 + 4;
     number(3, 2);
-    entry(0x0112, of_short, 0, 0);          // orientation
-    entry(0x8769, of_long, 1, position_at); // both lists are the same one
+    entry(0x0112, of_short, 0, 0); // orientation
+    entry(0x8769, of_long, 1, shot_at);
     entry(0x8825, of_long, 1, position_at);
     number(0, 4);
-    number(7, 2);
-    entry(1, text, 0, 0);
+    number(1, 2);
+    entry(0x9209, of_short, 0, 0); // flash
+    number(0, 4);
+    number(6, 2);
+    entry(1, text, 1, 0);
     entry(2, rational, 0, 0);
-    entry(3, text, 0, 0);
+    entry(3, text, 1, 0);
     entry(4, rational, 0, 0);
     entry(5, of_bytes, 0, 0); // whether above or below the sea
-    entry(6, rational, 1, position_at + 2 + 7 * 12 + 4);
-    entry(0x9209, of_short, 0, 0); // flash
+    entry(6, rational, 1, height_at);
     number(0, 4);
     number(12, 4);
     number(1, 4);
