@@ -282,7 +282,8 @@ struct Outcome {
     std::set<std::string> fired;
     bool reshoot = false;
     std::string kind;
-    std::set<std::string> there; ///< beside the fault that was made, by the scene's own numbers
+    std::set<std::string> there;   ///< beside the fault that was made, by the scene's own numbers
+    std::set<std::string> clipped; ///< patches
     bool unknown(const std::string& check) const {
         const auto f = findings.find(check);
         return f != findings.end() && f->second.status == inspect::Status::unknown;
@@ -302,20 +303,19 @@ void write_clip(const cv::Mat& rgb, const Setting& setting, const std::filesyste
 }
 
 /// What a scene holds whatever it was made for: a lamp at one side is bright there as well, what is dark drowns.
-std::set<std::string> there_in(const Json& scene, const Setting& setting, const simulate::Rendering& rendering) {
-    std::set<std::string> there;
+void look_at_scene(Outcome& o, const Json& scene, const Setting& setting, const simulate::Rendering& rendering) {
+    std::set<std::string>& there = o.there;
     const auto map = chart::pixels_from_mm(definition(), rendering.charts[0].corners);
     const auto middle = [&](const chart::Patch& p) {
         const chart::Point q = map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2});
         return cv::Point(std::clamp(static_cast<int>(q.x()), 0, rendering.scene.width - 1),
                          std::clamp(static_cast<int>(q.y()), 0, rendering.scene.height - 1));
     };
-    // A neutral at saturation, or at the picture's last code.
+    // At saturation, or at the picture's last code; of strong colours the style may be the reason.
     cv::Mat codes;
     if (setting.style) codes = bench::finished_codes(rendering, *setting.style);
     const double scale = setting.style ? static_cast<double>(codes.cols) / rendering.scene.width : 1;
     for (const chart::Patch& p : definition().patches) {
-        if (p.role != "neutral") continue;
         const cv::Point q = middle(p);
         const auto* light = &rendering.rgb[(static_cast<std::size_t>(q.y) * rendering.scene.width + q.x) * 3];
         double most = std::max({light[0], light[1], light[2]});
@@ -323,7 +323,8 @@ std::set<std::string> there_in(const Json& scene, const Setting& setting, const 
             const cv::Vec3b code = codes.at<cv::Vec3b>(static_cast<int>(scale * q.y), static_cast<int>(scale * q.x));
             most = std::max({code[0], code[1], code[2]}) / 254.0;
         }
-        if (most >= 1) there.insert("clipping");
+        if (most >= 1) o.clipped.insert(p.id);
+        if (most >= 1 && p.role == "neutral") there.insert("clipping");
     }
     // The light on a chart that is grey all over.
     simulate::Scene grey = realised(scene, setting);
@@ -350,7 +351,6 @@ std::set<std::string> there_in(const Json& scene, const Setting& setting, const 
     if (grey.white <= std::exp2(-limit("underexposure")) || signal_to_noise(0.031) < limit("underexposure black"))
         there.insert("underexposure");
     if (20 * std::log10(signal_to_noise(0.2)) < limit("noise")) there.insert("noise");
-    return there;
 }
 
 /// `recording` tells of the file's kind, not of the shot: it is told apart.
@@ -372,7 +372,7 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
             o.fired.insert(f.check);
             o.reshoot |= f.status == inspect::Status::reshoot;
         }
-        if (!o.fired.empty()) o.there = there_in(scene, setting, rendering);
+        if (!o.fired.empty()) look_at_scene(o, scene, setting, rendering);
     } catch (const find::NoChart& e) {
         o.found = false;
         o.reshoot = true;
@@ -450,6 +450,7 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
                 d.uniform(from, later && finished ? 12 : 4); // the limit in force may be some times the usual
             fault.make(scene, d, k, patches, setting);
             const Outcome o = look(scene, setting, folder);
+            if (check == "clipping") patches = o.clipped;
             bool right = o.fired.contains(check);
             if (right && !patches.empty() && o.findings.contains(check))
                 right = std::any_of(o.findings.at(check).patches.begin(), o.findings.at(check).patches.end(),

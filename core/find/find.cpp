@@ -276,16 +276,20 @@ std::vector<Placement> locate(const frame::Frame& frame, const std::vector<chart
     if (!found.empty() || !frame.assumed) return found;
     // A picture that says nothing was taken for sRGB, a clip for what its tag says: what is flat may be of a log curve,
     // which cameras tag as BT.709; a picture's codes may be linear light. Clips are linear never.
-    const bool flat = is_flat(frame);
-    if (!flat && frame::kind_of(frame.file) == frame::FileKind::clip) return found;
-    frame::Frame otherwise = frame;
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, otherwise.rgb.size()), [&](const auto& some) {
-        for (std::size_t i = some.begin(); i < some.end(); ++i) {
-            const double code = colour::encode(colour::Transfer::srgb, static_cast<double>(otherwise.rgb[i]));
-            otherwise.rgb[i] = static_cast<float>(flat ? colour::decode(colour::Transfer::acescct, code) : code);
-        }
-    });
-    return locate_as_is(otherwise, definitions, stop);
+    std::vector<colour::Transfer> curves;
+    if (is_flat(frame)) curves.push_back(colour::Transfer::acescct);
+    if (frame::kind_of(frame.file) != frame::FileKind::clip) curves.push_back(colour::Transfer::linear);
+    for (const colour::Transfer curve : curves) {
+        frame::Frame otherwise = frame;
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, otherwise.rgb.size()), [&](const auto& some) {
+            for (std::size_t i = some.begin(); i < some.end(); ++i)
+                otherwise.rgb[i] = static_cast<float>(colour::decode(
+                    curve, colour::encode(colour::Transfer::srgb, static_cast<double>(otherwise.rgb[i]))));
+        });
+        found = locate_as_is(otherwise, definitions, stop);
+        if (!found.empty()) break;
+    }
+    return found;
 }
 
 Hidden hidden_in(const frame::Frame& f) {
