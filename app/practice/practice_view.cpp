@@ -157,14 +157,25 @@ QWidget* PracticeView::make_light_controls() {
     }
     more_.first = new QCheckBox(tr("a second lamp"));
     more_.second = new QCheckBox(tr("a white card as reflector"));
+    second_light_ = new QComboBox;
+    second_light_->setAccessibleName(tr("Light of the second lamp"));
+    second_light_->setToolTip(tr("Two lights on one chart: what no single balance can mend"));
+    second_light_->addItem(tr("tungsten, as the first"));
+    for (const char* name : {"window", "led", "flash"}) second_light_->addItem(tr(name), name);
+    second_light_->setEnabled(false);
+    connect(second_light_, &QComboBox::activated, this, [this] { emit more_.first->toggled(true); });
+    form->addRow(more_.first, second_light_);
+    form->addRow(more_.second);
     for (QCheckBox* box : {more_.first, more_.second}) {
-        form->addRow(box);
         connect(box, &QCheckBox::toggled, this, [this] {
+            second_light_->setEnabled(more_.first->isChecked());
             simulate::Studio s = plan_->studio();
             s.lamps.resize(1);
             if (more_.first->isChecked()) {
                 simulate::Lamp other = s.lamps.front();
                 other.at.x() = -other.at.x();
+                if (const QString light = second_light_->currentData().toString(); !light.isEmpty())
+                    other.light = simulate::light_named(light.toStdString());
                 s.lamps.push_back(other);
             }
             s.reflector.reset();
@@ -248,6 +259,8 @@ void PracticeView::show_task(std::shared_ptr<const ReadyTask> task) {
             const QSignalBlocker quiet(box);
             box->setChecked(false);
         }
+        second_light_->setCurrentIndex(0);
+        second_light_->setEnabled(false);
         plan_->set(*s.studio);
         show_answers();
         light();
@@ -356,15 +369,22 @@ void PracticeView::lit(std::shared_ptr<const ReadyTask> frame) {
     pictures_.back()->set_picture(frame->pictures.front());
     const inspect::Judgement& j = frame->made.frames.front().judgement;
     show_findings(j);
-    if (j.verdict == inspect::Status::pass && verdict_->text().isEmpty()) {
-        desk_.practice.answer(task_->made.task, true);
+    const bool passes = j.verdict == inspect::Status::pass, solved = !verdict_->text().isEmpty();
+    if (passes) {
+        if (!solved) {
+            desk_.practice.answer(task_->made.task, true);
+            show_records();
+        }
         caution_->setText(qt(task_->made.task.caution));
         verdict_->setText(tr("<b>The gate passes.</b> %1").arg(qt(task_->made.task.reason).toHtmlEscaped()));
-        show_records();
-    } else if (j.verdict != inspect::Status::pass && verdict_->text().isEmpty())
-        caution_->setText(
-            tr("The gate: %1. %2\n%3")
-                .arg(qt(j.findings.front().check), qt(j.findings.front().advice), qt(task_->made.task.caution)));
+    } else if (solved) // what is tried after that counts no more
+        verdict_->setText(tr("<b>It passed; now the gate says %1.</b> %2")
+                              .arg(qt(j.findings.front().check).replace('_', ' ').toHtmlEscaped(),
+                                   qt(j.findings.front().advice).toHtmlEscaped()));
+    else
+        caution_->setText(tr("The gate: %1. %2\n%3")
+                              .arg(qt(j.findings.front().check).replace('_', ' '), qt(j.findings.front().advice),
+                                   qt(task_->made.task.caution)));
 }
 
 void PracticeView::show_findings(const inspect::Judgement& judgement) {
@@ -372,7 +392,7 @@ void PracticeView::show_findings(const inspect::Judgement& judgement) {
     for (const inspect::Finding& f : judgement.findings) {
         const int row = findings_->rowCount();
         findings_->insertRow(row);
-        put(findings_, row, {qt(f.check), qt(inspect::name_of(f.status)), qt(f.advice)});
+        put(findings_, row, {qt(f.check).replace('_', ' '), qt(inspect::name_of(f.status)), qt(f.advice)});
     }
     findings_->resizeRowsToContents();
 }

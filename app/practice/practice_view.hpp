@@ -56,6 +56,7 @@ private:
     QTableWidget *findings_, *records_;
     std::array<QDoubleSpinBox*, 5> set_;     ///< lamp's height and size, stops, turn, share of the chart
     std::pair<QCheckBox*, QCheckBox*> more_; ///< second lamp, white card
+    QComboBox* second_light_ = nullptr;      ///< of the second lamp
     std::shared_ptr<const ReadyTask> task_;
 };
 

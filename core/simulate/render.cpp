@@ -226,34 +226,68 @@ static TrueChart truth_of(const ChartInScene& c, const Corners& corners, const S
     return t;
 }
 
-/// Light of a studio over the frame, on the plane of the first chart: worked out on a grid and laid between.
-static void light_by_studio(Rendering& r, const Corners& corners) {
-    const Scene& s = r.scene;
+/// The same scene, evenly lit by another light, without what is added to it after.
+static std::vector<float> lit_by(const Scene& s, const Spectrum& light, const std::stop_token& stop) {
+    Scene under = s;
+    under.light = light;
+    under.studio.reset();
+    under.second_light.reset();
+    under.shadows.clear();
+    under.sheens.clear();
+    under.veil = 0;
+    under.blur_px = 0;
+    return render(under, stop).rgb;
+}
+
+/// What some lamps of a studio do to the frame, on the plane of the first chart: worked out on a grid and laid between.
+struct Lit {
+    cv::Mat diffuse, mirrored;
+    Rgb white;
+};
+static Lit lit_of(const Scene& s, const Studio& studio, const Spectrum& light, const Homography& to_mm) {
     const chart::Definition& d = s.charts.front().definition;
-    const Homography to_mm = chart::pixels_from_mm(d, corners).inverse();
     const int columns = s.width / studio_step_px + 2, rows = s.height / studio_step_px + 2;
     cv::Mat diffuse(rows, columns, CV_32F), mirrored(rows, columns, CV_32F);
     tbb::parallel_for(0, rows, [&](int y) {
         for (int x = 0; x < columns; ++x) {
             const Point mm = to_mm({(x + 0.5) * studio_step_px, (y + 0.5) * studio_step_px});
-            const LightAt light =
-                light_at(*s.studio, {(mm.x() - d.width_mm / 2) / 1000, (d.height_mm / 2 - mm.y()) / 1000});
-            diffuse.at<float>(y, x) = static_cast<float>(light.diffuse);
-            mirrored.at<float>(y, x) = static_cast<float>(light.mirrored);
+            const LightAt at = light_at(studio, {(mm.x() - d.width_mm / 2) / 1000, (d.height_mm / 2 - mm.y()) / 1000});
+            diffuse.at<float>(y, x) = static_cast<float>(at.diffuse);
+            mirrored.at<float>(y, x) = static_cast<float>(at.mirrored);
         }
     });
     const cv::Size size(columns * studio_step_px, rows * studio_step_px);
-    cv::Mat whole_diffuse, whole_mirrored;
-    cv::resize(diffuse, whole_diffuse, size, 0, 0, cv::INTER_LINEAR);
-    cv::resize(mirrored, whole_mirrored, size, 0, 0, cv::INTER_LINEAR);
-    const Rgb white = (s.white * s.camera.response(Spectrum::constant(1), s.light)).cast<float>();
-    for (int y = 0; y < s.height; ++y)
-        for (int x = 0; x < s.width; ++x) {
-            Eigen::Map<Rgb> pixel(
-                &r.rgb[(static_cast<std::size_t>(y) * static_cast<std::size_t>(s.width) + static_cast<std::size_t>(x)) *
-                       3]);
-            pixel = whole_diffuse.at<float>(y, x) * pixel + whole_mirrored.at<float>(y, x) * white;
-        }
+    Lit lit{.white = (s.white * s.camera.response(Spectrum::constant(1), light)).cast<float>()};
+    cv::resize(diffuse, lit.diffuse, size, 0, 0, cv::INTER_LINEAR);
+    cv::resize(mirrored, lit.mirrored, size, 0, 0, cv::INTER_LINEAR);
+    return lit;
+}
+
+/// Lamps of the scene's light together, those of their own each by itself: light adds up.
+static void light_by_studio(Rendering& r, const Corners& corners, const std::stop_token& stop) {
+    const Scene& s = r.scene;
+    const Homography to_mm = chart::pixels_from_mm(s.charts.front().definition, corners).inverse();
+    const std::vector<float> even = r.rgb;
+    std::fill(r.rgb.begin(), r.rgb.end(), 0.0f);
+    const auto add = [&](const Studio& studio, const Spectrum& light, const std::vector<float>& rgb) {
+        const Lit lit = lit_of(s, studio, light, to_mm);
+        for (int y = 0; y < s.height; ++y)
+            for (int x = 0; x < s.width; ++x) {
+                const std::size_t at =
+                    (static_cast<std::size_t>(y) * static_cast<std::size_t>(s.width) + static_cast<std::size_t>(x)) * 3;
+                Eigen::Map<Rgb>(&r.rgb[at]) += lit.diffuse.at<float>(y, x) * Eigen::Map<const Rgb>(&rgb[at]) +
+                                               lit.mirrored.at<float>(y, x) * lit.white;
+            }
+    };
+    Studio common = *s.studio;
+    std::erase_if(common.lamps, [](const Lamp& lamp) { return lamp.light.has_value(); });
+    if (!common.lamps.empty()) add(common, s.light, even);
+    for (const Lamp& lamp : s.studio->lamps) {
+        if (!lamp.light) continue;
+        Studio alone = *s.studio;
+        alone.lamps = {lamp};
+        add(alone, *lamp.light, lit_by(s, *lamp.light, stop));
+    }
 }
 
 // Second light, shadows, sheens and stray light, in this order.
@@ -261,16 +295,7 @@ static void add_faults(Rendering& r, const std::stop_token& stop) {
     const Scene& s = r.scene;
     const Rgb white = (s.white * s.camera.response(Spectrum::constant(1), s.light)).cast<float>();
     std::vector<float> other;
-    if (s.second_light) {
-        Scene under = s;
-        under.light = s.second_light->light;
-        under.second_light.reset();
-        under.shadows.clear();
-        under.sheens.clear();
-        under.veil = 0;
-        under.blur_px = 0;
-        other = render(under, stop).rgb;
-    }
+    if (s.second_light) other = lit_by(s, s.second_light->light, stop);
     if (other.empty() && s.shadows.empty() && s.sheens.empty() && s.veil <= 0) return;
     tbb::parallel_for(0, s.height, [&](int y) {
         float* row = &r.rgb[static_cast<std::size_t>(y) * s.width * 3];
@@ -381,7 +406,7 @@ Rendering render(const Scene& s, std::stop_token stop) {
         }
     });
     throw_if_stopped(stop);
-    if (s.studio && !s.charts.empty()) light_by_studio(r, corners.front());
+    if (s.studio && !s.charts.empty()) light_by_studio(r, corners.front(), stop);
     add_faults(r, stop);
     if (s.blur_px > 0) {
         cv::Mat image(s.height, s.width, CV_32FC3, r.rgb.data());

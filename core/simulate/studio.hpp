@@ -7,6 +7,8 @@
 
 #include <Eigen/Core>
 
+#include "colour/spectrum.hpp"
+
 namespace refero::simulate {
 
 using Point3 = Eigen::Vector3d;
@@ -15,7 +17,8 @@ using Point3 = Eigen::Vector3d;
 struct Lamp {
     Point3 at{-1.2, 0.5, 1.2};
     double radius_m = 0.1;
-    double strength = 1; ///< irradiance at 1 m of a surface that faces it
+    double strength = 1;                   ///< irradiance at 1 m of a surface that faces it
+    std::optional<colour::Spectrum> light; ///< none: the scene's own
 };
 /// A white card that sends on what falls on it, after Lambert; it faces the chart's middle.
 struct Reflector {

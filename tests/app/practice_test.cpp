@@ -90,6 +90,28 @@ TEST_F(PracticeWalk, a_set_is_lit_until_the_gate_passes) {
     ASSERT_EQ(answers().size(), 1u);
     EXPECT_TRUE(answers()[0].passed);
     photograph(window, "practice-lit");
+    // A second lamp of another colour.
+    auto* second = [&]() -> QComboBox* {
+        for (auto* box : view().findChildren<QComboBox*>())
+            if (box->accessibleName() == "Light of the second lamp") return box;
+        return nullptr;
+    }();
+    ASSERT_TRUE(second);
+    EXPECT_FALSE(second->isEnabled());
+    for (auto* box : view().findChildren<QCheckBox*>())
+        if (box->text() == "a second lamp") box->click();
+    ASSERT_TRUE(second->isEnabled());
+    second->setFocus();
+    QTest::keyClick(second, Qt::Key_Down);
+    EXPECT_EQ(second->currentText(), "window");
+    EXPECT_TRUE(view().plan()->studio().lamps[1].light);
+    simulate::Studio mixed = view().plan()->studio();
+    mixed.lamps[1].at = {0.8, 0.2, 0.45}; // near, so that it falls off
+    mixed.lamps[1].strength = 0.35;
+    view().plan()->set(mixed);
+    emit view().plan()->moved(mixed);
+    ASSERT_TRUE(wait_for([&] { return verdict().contains("It passed; now"); })) << verdict().toStdString();
+    photograph(window, "practice-mixed");
 }
 
 TEST_F(PracticeWalk, what_is_thought_of_is_rehearsed_side_by_side) {

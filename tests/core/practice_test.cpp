@@ -86,6 +86,29 @@ TEST(Studio, the_gate_judges_the_set) {
     EXPECT_NE(spoilt.judgement.verdict, inspect::Status::pass);
 }
 
+// Common practice: one light on a chart. A lamp of another colour at the other side is told as such, and light adds up:
+// two lamps of the scene's own light, named or not, make the same frame.
+TEST(Studio, a_second_lamp_of_another_colour_is_mixed_light) {
+    Studio two;
+    two.lamps.front() = {{-1.3, 0.2, 1.3}, 0.15, 1, {}};
+    two.lamps.push_back({{1.3, 0.2, 1.3}, 0.15, 1, {}});
+    const auto plain = studio_scene(two, 0, 0, 0.1);
+    two.lamps[1].light = plain.light;
+    const auto same = simulate::render(studio_scene(two, 0, 0, 0.1)), one = simulate::render(plain);
+    double apart = 0;
+    for (std::size_t i = 0; i < one.rgb.size(); ++i)
+        apart = std::max(apart, std::abs(static_cast<double>(one.rgb[i] - same.rgb[i])));
+    EXPECT_LT(apart, 1e-5);
+    two.lamps[1] = {{0.8, 0.2, 0.45}, 0.15, 0.35, simulate::light_named("window")}; // near, so that it falls off
+    const auto mixed = work::make_frame(studio_scene(two, 0, 0, 0.1));
+    ASSERT_TRUE(mixed.shot);
+    EXPECT_NE(mixed.judgement.verdict, inspect::Status::pass);
+    const auto& found = mixed.judgement.findings;
+    EXPECT_TRUE(std::any_of(found.begin(), found.end(), [](const inspect::Finding& f) {
+        return f.check == "mixed_light" && inspect::is_alarm(f.status);
+    }));
+}
+
 // What the task says is what the gate says, in 98 of 100 tasks of every kind and level (drawn anew where it is not).
 TEST(Practice, tasks_agree_with_the_gate) {
     int agree = 0, all = 0, drawn = 0;
