@@ -84,8 +84,11 @@ TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
     const auto& shot = *state().shot;
     const auto map = chart::pixels_from_mm(shot.definition, shot.placement.corners);
     const chart::Patch& d3 = shot.definition.patches[static_cast<std::size_t>(shot.definition.index_of("D3"))];
-    QTest::mouseClick(picture(), Qt::LeftButton, {},
-                      picture()->to_widget(map({d3.x_mm + d3.w_mm / 2, d3.y_mm + d3.h_mm / 2})).toPoint());
+    ASSERT_TRUE(wait_for([&] { // until the picture stands in the view, a click picks nothing
+        QTest::mouseClick(picture(), Qt::LeftButton, {},
+                          picture()->to_widget(map({d3.x_mm + d3.w_mm / 2, d3.y_mm + d3.h_mm / 2})).toPoint());
+        return !picture()->picking();
+    }));
     ASSERT_TRUE(wait_for([&] { return table->rowCount() == before + 1; }));
     EXPECT_TRUE(notice().contains("off neutral"));
     EXPECT_TRUE(table->item(before, 0)->text().startsWith("spot "));
