@@ -82,9 +82,8 @@ void write_exr(const Strips& p, const frame::Metadata& metadata, bool whole_floa
             out.setFrameBuffer(buffer);
             out.writePixels(rows);
         }
-    } catch (const Error&) { throw; } catch (const std::exception& problem) {
-        throw Error(ErrorKind::internal, std::string("cannot be written: ") + problem.what(), target,
-                    "Check free space and permissions");
+    } catch (const Error&) { throw; } catch (const std::exception&) { // OpenEXR's words name the temporary file
+        throw Error(ErrorKind::internal, "cannot be written", target, "Check free space and permissions");
     }
 }
 

@@ -227,8 +227,11 @@ const Trial& choose(const std::vector<Trial>& trials, Intent intent, std::string
                                 name, than);
             others.clear();
         } else if (mean > 0) {
-            others += formatted("; {} gains {:.2f} on patches left out, with an uncertainty of {:.2f} not enough", name,
-                                mean, error);
+            others += given > 0 && clear_gain && mean > 3 * error
+                          ? formatted("; {} gains {:.2f} on patches left out, which tell little of this kind of work",
+                                      name, mean)
+                          : formatted("; {} gains {:.2f} on patches left out, with an uncertainty of {:.2f} not enough",
+                                      name, mean, error);
         }
     }
     why += others;

@@ -29,19 +29,17 @@ double delta_e(const Coefficients& c, const Samples& samples, Eigen::Index i);
 using Reflectances = Eigen::Matrix<double, colour::Spectrum::size, Eigen::Dynamic>;
 using Sensitivities = Eigen::Matrix<double, 3, colour::Spectrum::size>;
 
-/// Plausible surfaces to train on: smooth ones of any kind, and relatives of the chart's own. Where the chart's spectra
-/// are `measured` and smoother than usual, so are these.
+/// Plausible surfaces to train on: smooth ones of any kind, relatives of the chart's own, and those of a kind of work,
+/// which weigh more. Where the chart's spectra are `measured` and smoother than usual, so are the first two.
 struct Surfaces {
     Reflectances reflectance;
     Samples samples;
     std::vector<std::array<int, 3>> from; ///< the chart's patches that each is made of; -1: none
 };
-Surfaces plausible_surfaces(const Reflectances& patches, bool measured);
+Surfaces plausible_surfaces(const Reflectances& patches, bool measured, Intent intent);
 /// Some hundred surfaces of a kind of work by the colourants that make them: skin, plants, dyed cloth, paint; none for
 /// even.
 const Reflectances& surfaces_of(Intent intent);
-/// XYZ (D50) of reflectances.
-Eigen::Matrix3Xd xyz_of(const Reflectances& reflectance);
 
 /// Sensitivity times light, a channel each, from balanced readings of known reflectances: the likeliest under what
 /// cameras and lights are like (a Gaussian process with the mean and covariance of invented ones).

@@ -1,4 +1,4 @@
-// Surfaces of kinds of work by what colours them: the priors of renderings. docs/methods.md, Renderings.
+// Surfaces of kinds of work by what colours them: the priors of renderings. docs/methods.md, Colour models.
 #include <algorithm>
 #include <cmath>
 #include <numbers>

@@ -7,8 +7,7 @@ namespace refero::fit {
 
 namespace {
 
-constexpr double weight_of_kind = 2;           ///< of patches of an intent's kind of work
-constexpr double weight_of_their_surfaces = 3; ///< of plausible surfaces made by its colourants
+constexpr double weight_of_kind = 2; ///< of patches of an intent's kind of work
 
 double weight_of(Intent intent, const Vec3& xyz, bool skin) {
     // The stronger a colour, the more it counts for textiles.
@@ -69,11 +68,12 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition, const L
         patches_.weight[i] = weight_of(c, definition, ids[static_cast<std::size_t>(i)]);
     if (n >= least_for_surfaces) {
         model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
-        surfaces_ = plausible_surfaces(reflectance_, measured_);
-        if (lead && lead->shown) surfaces_.samples = samples_of(lead->shown(surfaces_.reflectance));
-        of_kind_ = surfaces_of(c.intent);
-        of_kind_samples_ = samples_of(lead && lead->shown ? lead->shown(of_kind_) : xyz_of(of_kind_));
-        of_kind_samples_.weight *= weight_of_their_surfaces;
+        surfaces_ = plausible_surfaces(reflectance_, measured_, c.intent);
+        if (lead && lead->shown) {
+            const Eigen::VectorXd weight = surfaces_.samples.weight;
+            surfaces_.samples = samples_of(lead->shown(surfaces_.reflectance));
+            surfaces_.samples.weight = weight;
+        }
     }
 }
 
@@ -134,14 +134,13 @@ Lesson Lesson::drawn_again(std::mt19937_64& random) const {
 Coefficients Lesson::spectral(Model shape, Samples& patches, const Eigen::VectorXd& use) const {
     const Sensitivities seen = estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, use).sensitivities;
     Samples s = surfaces_.samples;
-    const Eigen::Index n = s.size(), k = of_kind_.cols(), m = patches.size();
+    const Eigen::Index n = s.size(), m = patches.size();
     // Relatives of patches that are left out would tell of them.
     for (Eigen::Index i = 0; i < n; ++i)
         for (const int of : surfaces_.from[static_cast<std::size_t>(i)])
             if (of >= 0 && use[of] <= 0) s.weight[i] = 0;
-    s.phi.resize(patches.phi.rows(), n + k + m);
+    s.phi.resize(patches.phi.rows(), n + m);
     s.phi.leftCols(n) = features_of(shape, seen * surfaces_.reflectance);
-    s.phi.middleCols(n, k) = features_of(shape, seen * of_kind_);
     s.phi.rightCols(m) = patches.phi;
     const auto append = [](auto& to, const auto& more) {
         auto both = to;
@@ -149,13 +148,11 @@ Coefficients Lesson::spectral(Model shape, Samples& patches, const Eigen::Vector
         both << to, more;
         to = both;
     };
-    for (const Samples* more : {&of_kind_samples_, &std::as_const(patches)}) {
-        append(s.xyz, more->xyz);
-        append(s.lab, more->lab);
-        s.metric.insert(s.metric.end(), more->metric.begin(), more->metric.end());
-    }
-    Eigen::VectorXd weight(n + k + m);
-    weight << s.weight, of_kind_samples_.weight, beside_surfaces_ * patches.weight;
+    append(s.xyz, patches.xyz);
+    append(s.lab, patches.lab);
+    s.metric.insert(s.metric.end(), patches.metric.begin(), patches.metric.end());
+    Eigen::VectorXd weight(n + m);
+    weight << s.weight, beside_surfaces_ * patches.weight;
     s.weight = weight;
     // Reweighted to the mean difference rather than its square: rare far-off colours would rule the rest.
     Coefficients c = solve(s, 1e-6);

@@ -49,8 +49,6 @@ private:
     Reflectances reflectance_;
     Samples patches_;
     Surfaces surfaces_;
-    Reflectances of_kind_; ///< surfaces of the intent's kind of work, which join in
-    Samples of_kind_samples_;
     bool measured_ = true; ///< every patch has a spectrum
     double model_error_ = 0.01, beside_surfaces_ = 1;
 };

@@ -30,6 +30,7 @@ double logit(double r) {
 }
 Vector surface(const Vector& logits) { return (1 + (-logits.array()).exp()).inverse(); }
 
+constexpr double weight_of_kind_surfaces = 3; ///< of a kind of work, beside the others
 constexpr int opaque_count = 300, clear_count = 400, smooth_count = opaque_count + clear_count, related_count = 300;
 
 /// How much smoother these spectra are than the surfaces below are by themselves. Of a Gaussian process of length l,
@@ -211,19 +212,21 @@ Channel channel_of(int c, const Reflectances& patches, const Eigen::Matrix3Xd& b
 
 } // namespace
 
-Surfaces plausible_surfaces(const Reflectances& patches, bool measured) {
+Surfaces plausible_surfaces(const Reflectances& patches, bool measured, Intent intent) {
     static const Reflectances usual = smooth_surfaces(1);
     const double stretch = measured ? smoothness(patches) : 1;
     Surfaces s;
-    s.reflectance.resize(bands, smooth_count + related_count);
+    const Reflectances& of_kind = surfaces_of(intent);
+    s.reflectance.resize(bands, smooth_count + related_count + of_kind.cols());
     s.reflectance.leftCols(smooth_count) = stretch > 1 ? smooth_surfaces(stretch) : usual;
     s.from.assign(smooth_count, {-1, -1, -1});
     add_related(patches, stretch, s.reflectance, s.from);
-    s.samples = samples_of(xyz_of(s.reflectance));
+    s.reflectance.rightCols(of_kind.cols()) = of_kind;
+    s.from.resize(static_cast<std::size_t>(s.reflectance.cols()), {-1, -1, -1});
+    s.samples = samples_of(xyz_weights() * s.reflectance);
+    s.samples.weight.tail(of_kind.cols()).setConstant(weight_of_kind_surfaces);
     return s;
 }
-
-Eigen::Matrix3Xd xyz_of(const Reflectances& reflectance) { return xyz_weights() * reflectance; }
 
 SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Eigen::Matrix3Xd& balanced,
                                            const Eigen::Matrix3Xd& sd, double model_error, const Eigen::VectorXd& use) {
