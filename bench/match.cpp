@@ -134,8 +134,9 @@ int main(int argc, char** argv) {
     CLI::App app("Cameras matched under one light");
     std::uint64_t seed = 1;
     int others = 3;
-    bool list = false;
+    bool list = false, with_spectra = false;
     app.add_flag("--list", list, "Each pair");
+    app.add_flag("--spectra", with_spectra, "The chart's spectra are known");
     app.add_option("SEED", seed);
     app.add_option("--others", others, "Others for each lead");
     CLI11_PARSE(app, argc, argv);
@@ -148,8 +149,10 @@ int main(int argc, char** argv) {
     for (std::size_t i = 0; i < 5; ++i)
         lamps.push_back(lights()[(seed + i * lights().size() / 5) % lights().size()].value);
     const chart::Definition chart = chart::find_definition("grid24");
-    const chart::Reference reference = chart::reference_of(chart);
+    chart::Reference reference = chart::reference_of(chart);
     const auto patches = chart_spectra(chart, reference, seed);
+    for (std::size_t i = 0; with_spectra && i < patches.size(); ++i)
+        reference.spectrum[chart.patches[i].id] = patches[i];
     // Of each family the first are tested; all of them teach the floor.
     const auto pigments = pigment_mixtures(each, seed + 1), dyes = dyed_papers(each, seed + 2);
     std::vector<colour::Spectrum> surfaces(pigments.begin(), pigments.begin() + tested), all = pigments;
@@ -179,13 +182,15 @@ int main(int argc, char** argv) {
         const auto own = [matrix = body.camera_from_xyz_d65()](const balance::Balance& b) { // as its raw files tell
             return fit::own_colours(b, matrix);
         };
-        const match::Match m = match::match(of_other, target, reference, &chart, own, {});
+        const auto lead_correction = std::make_shared<const fit::Correction>(leading);
+        const match::Match m = match::match(of_other, target, reference, &chart, own, {.lead = lead_correction});
         const match::Match through = m.way == match::Way::reference ? m
                                                                     : match::match(of_other, target, reference, &chart,
                                                                                    own, {.way = match::Way::reference});
-        const match::Match direct = m.way == match::Way::direct ? m
-                                                                : match::match(of_other, target, reference, &chart, own,
-                                                                               {.way = match::Way::direct});
+        const match::Match direct = m.way == match::Way::direct
+                                        ? m
+                                        : match::match(of_other, target, reference, &chart, own,
+                                                       {.way = match::Way::direct, .lead = lead_correction});
         const Mat3 plain = least_squares(of_other, target);
         const auto lead_rgb = seen(bodies[lead], lamps[lamp], surfaces, 0.8),
                    other_rgb = seen(bodies[other], lamps[lamp], surfaces, 0.7);

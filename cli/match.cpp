@@ -88,10 +88,12 @@ Run add_match(CLI::App& app) {
                   {"before", json_of(m.before)},
                   {"fit", json_of(m.fit)},
                   {"cross_validated", json_of(m.cross_validated)},
+                  {"unseen", json_of(m.correction.unseen)},
                   {"candidates", Json::array()}};
-        r.words =
-            formatted("{}, {}: CIEDE2000 between both cameras {:.2f} before, {:.2f} on patches left out\n",
-                      fit::name_of(m.correction.model), match::name_of(m.way), m.before.mean, m.cross_validated.mean);
+        r.words = formatted("{}, {}: CIEDE2000 between both cameras {:.2f} before, {:.2f} on patches left out, some "
+                            "{:.1f} on other colours\n",
+                            fit::name_of(m.correction.model), match::name_of(m.way), m.before.mean,
+                            m.cross_validated.mean, m.correction.unseen.mean);
         if (const auto& tone = m.tone) {
             r.json["tone"] = {{"curve", tone->curve},
                               {"greys_before", tone->greys_before},

@@ -333,9 +333,10 @@ void MatchView::show_figures(const Chain& lead, const Chain& other, const std::o
                        ? tr("Evidence: each patch was predicted without being seen. By balance alone: %1.")
                              .arg(match->before.mean, 0, 'f', 2)
                        : tr("Stale: %1. Match again.").arg(qt(match->stale)));
-    QString words = tr("%1, %2: %3.")
+    QString words = tr("Matched %1, %2: %3. Expect some %4 on colours that the chart lacks: most are stronger.")
                         .arg(way_words(match->way), qt(fit::name_of(match->correction->model)),
-                             statistics_words(match->cross_validated));
+                             statistics_words(match->cross_validated))
+                        .arg(match->correction->unseen.mean, 0, 'f', 1);
     for (const match::Candidate& c : match->candidates)
         if (c.way != match->way) {
             words +=

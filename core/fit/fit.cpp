@@ -109,7 +109,9 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
         t.coefficients = tame + share * (whole - tame);
         k.kept *= share;
     }
-    if (k.kept < 0.2) k.withdrawn = loud ? "it amplifies noise too much" : "it folds colours over one another";
+    // Of the spectral model a matrix is left at least that surfaces taught.
+    if (k.kept < 0.2 && (loud || model != Model::spectral))
+        k.withdrawn = loud ? "it amplifies noise too much" : "it folds colours over one another";
     const auto trained = [&](const Eigen::VectorXd& use) {
         Coefficients c = lesson.train(model, shape, use, &whole);
         if (share < 1) {
@@ -355,20 +357,6 @@ Correction as_matrix(const Correction& correction) {
                     allowed_gain(c.reading, c.balance.white_patch), {}));
     c.choice = "matrix, the most that this format can hold";
     return c;
-}
-
-std::function<Eigen::Matrix3Xd(const Eigen::MatrixXd&)> rendering_of_surfaces(const Correction& c) {
-    if (c.reading.patches.size() < static_cast<std::size_t>(Lesson::least_for_surfaces)) return {};
-    const auto definition = definition_of(c);
-    const auto seen = Lesson(c, definition ? &*definition : nullptr).sensitivities();
-    if (!seen) return {};
-    const Vec3 to_camera = (c.balance.exposure * c.balance.gains).cwiseInverse();
-    const Mat3 finish = balance::matrix_of(c.finish, c.light);
-    return [=](const Eigen::MatrixXd& reflectances) {
-        Eigen::Matrix3Xd xyz = *seen * reflectances;
-        for (Eigen::Index i = 0; i < xyz.cols(); ++i) xyz.col(i) = finish * c(to_camera.cwiseProduct(xyz.col(i)));
-        return xyz;
-    };
 }
 
 std::vector<Vec3> plausible_colours(const Correction& c) {

@@ -138,9 +138,8 @@ inline constexpr double most_noise_gain = 10;
 /// What else shows a chart's colours than the reference does: the target of a match. Plausible surfaces are trained on
 /// what it makes of them, in place of their own XYZ.
 struct Lead {
-    /// XYZ (D50) of reflectances at 81 wavelengths, a column each.
-    std::function<Eigen::Matrix3Xd(const Eigen::MatrixXd&)> shown;
-    chart::Reference painted; ///< what the patches really are: spectra, or XYZ
+    std::shared_ptr<const Correction> correction; ///< null: a picture
+    chart::Reference painted;                     ///< what the patches really are: spectra, or XYZ
 };
 
 struct Settings {
@@ -155,10 +154,6 @@ struct Settings {
     Weights weights;
     std::shared_ptr<const Lead> lead; ///< null: the reference itself
 };
-
-/// What a correction, with its finish, makes of surfaces, by the sensitivities that its reading tells; see Lead::shown.
-/// Null with too few patches.
-std::function<Eigen::Matrix3Xd(const Eigen::MatrixXd&)> rendering_of_surfaces(const Correction& correction);
 
 /// A balance as a correction: for looking, and for setups that need no more. It knows no reading.
 Correction balance_alone(const balance::Balance& balance, const std::optional<colour::Temperature>& light,

@@ -55,6 +55,23 @@ SensitivityEstimate estimate_sensitivities(const Reflectances& patches, const Ei
 double likeliest_model_error(const Reflectances& patches, const Eigen::Matrix3Xd& balanced, const Eigen::Matrix3Xd& sd,
                              const Eigen::VectorXd& use);
 
+/// Two cameras' readings of one chart under one light. Where its spectra are guessed from XYZ, both see what is wrong
+/// with the guess: what parts the cameras is told far better than either is (docs/methods.md, Matching).
+struct Pair {
+    const Reflectances& patches;
+    std::array<const Eigen::Matrix3Xd*, 2> balanced, sd;
+};
+/// What is not known, by the likelihood of both readings.
+struct Unknown {
+    double spectra = 0;  ///< of the logit of reflectance, standard deviation of what XYZ leave open
+    double readings = 0; ///< relative
+    double parting = 0;  ///< what parts the cameras beyond a matrix, over what parts any two; 0: they are any two
+    bool beyond = false; ///< cameras may see the infrared, and a little of everything
+    bool alike() const { return parting > 0; }
+};
+Unknown likeliest_unknown(const Pair& pair, bool measured);
+std::array<Sensitivities, 2> estimate_pair(const Pair& pair, const Unknown& unknown, const Eigen::VectorXd& use);
+
 /// Derivatives of a model's features over the camera's colours from 1/64 to 1, the first of which is neutral.
 struct Slopes {
     Eigen::Matrix3Xd colour;

@@ -20,6 +20,15 @@ constexpr double weight_of_patches = 3, weight_without_spectra = 30;
 /// Share of the matrix that patches alone teach, where their spectra are guessed.
 constexpr double share_of_patches_alone = 0.2;
 
+/// Where the noise is not known, a tenth of the spread of the pixels stands for the mean's uncertainty.
+Vec3 error_of(const read::PatchReading& p) {
+    Vec3 e;
+    for (std::size_t k = 0; k < 3; ++k)
+        e[static_cast<Eigen::Index>(k)] =
+            p.error[k] > 0 ? p.error[k] : p.sd[k] / std::sqrt(std::max(1.0, 0.1 * p.pixels));
+    return e;
+}
+
 } // namespace
 
 double weight_of(const Correction& c, const chart::Definition* definition, const std::string& id) {
@@ -46,11 +55,7 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition, const L
     for (Eigen::Index i = 0; i < n; ++i) {
         const read::PatchReading& p = c.reading.patches[static_cast<std::size_t>(at[static_cast<std::size_t>(i)])];
         balanced_.col(i) = c.balance(Vec3(p.mean.data()));
-        // Where the noise is not known, a tenth of the spread of the pixels stands for the mean's uncertainty.
-        for (std::size_t k = 0; k < 3; ++k)
-            sd_(static_cast<Eigen::Index>(k), i) =
-                p.error[k] > 0 ? p.error[k] : p.sd[k] / std::sqrt(std::max(1.0, 0.1 * p.pixels));
-        sd_.col(i) = c.balance.scaled(sd_.col(i));
+        sd_.col(i) = c.balance.scaled(error_of(p));
         xyz.col(i) = c.reference.xyz.at(p.id);
         const chart::Reference& painted = lead ? lead->painted : c.reference;
         const auto spectrum = painted.spectrum.find(p.id);
@@ -69,12 +74,37 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition, const L
     if (n >= least_for_surfaces) {
         model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
         surfaces_ = plausible_surfaces(reflectance_, measured_, c.intent);
-        if (lead && lead->shown) {
-            const Eigen::VectorXd weight = surfaces_.samples.weight;
-            surfaces_.samples = samples_of(lead->shown(surfaces_.reflectance));
-            surfaces_.samples.weight = weight;
+        bool both = lead != nullptr;
+        for (const std::string& id : ids) both = both && lead->correction->reading.find(id);
+        if (!both) return;
+        lead_ = lead->correction;
+        lead_balanced_.resize(3, n);
+        lead_sd_.resize(3, n);
+        for (Eigen::Index i = 0; i < n; ++i) {
+            const read::PatchReading& p = *lead_->reading.find(ids[static_cast<std::size_t>(i)]);
+            lead_balanced_.col(i) = lead_->balance(Vec3(p.mean.data()));
+            lead_sd_.col(i) = lead_->balance.scaled(error_of(p));
         }
+        unknown_ = likeliest_unknown(pair(), measured_);
     }
+}
+
+Eigen::Matrix3Xd Lesson::shown(const Eigen::Matrix3Xd& balanced) const {
+    const Mat3 finish = balance::matrix_of(lead_->finish, lead_->light);
+    return finish * lead_->coefficients * features_of(lead_->model, balanced);
+}
+
+Samples Lesson::training_surfaces(const Eigen::VectorXd& use, Eigen::Matrix3Xd& balanced) const {
+    if (!lead_) {
+        balanced = estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, use).sensitivities *
+                   surfaces_.reflectance;
+        return surfaces_.samples;
+    }
+    const auto [own, leads] = estimate_pair(pair(), unknown_, use);
+    balanced = own * surfaces_.reflectance;
+    Samples s = samples_of(shown(leads * surfaces_.reflectance));
+    s.weight = surfaces_.samples.weight;
+    return s;
 }
 
 Samples Lesson::patches(Model model) const {
@@ -102,25 +132,19 @@ Coefficients Lesson::train(Model model, Model shape, const Eigen::VectorXd& use,
 Statistics Lesson::unseen(Model model, const Coefficients& c) const {
     std::vector<double> all;
     if (!surfaces_.from.empty()) {
-        Samples s = surfaces_.samples;
-        s.phi = features_of(
-            model, estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size()))
-                           .sensitivities *
-                       surfaces_.reflectance);
+        Eigen::Matrix3Xd balanced;
+        Samples s = training_surfaces(Eigen::VectorXd::Ones(size()), balanced);
+        s.phi = features_of(model, balanced);
         for (Eigen::Index i = 0; i < s.size(); ++i) all.push_back(delta_e(c, s, i));
     }
     return statistics(all);
 }
 
-std::optional<Sensitivities> Lesson::sensitivities() const {
+Eigen::Matrix3Xd Lesson::surfaces_seen() const {
     if (surfaces_.from.empty()) return {};
     return estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size()))
-        .sensitivities;
-}
-
-Eigen::Matrix3Xd Lesson::surfaces_seen() const {
-    const auto seen = sensitivities();
-    return seen ? Eigen::Matrix3Xd(*seen * surfaces_.reflectance) : Eigen::Matrix3Xd();
+               .sensitivities *
+           surfaces_.reflectance;
 }
 
 Lesson Lesson::drawn_again(std::mt19937_64& random) const {
@@ -132,15 +156,15 @@ Lesson Lesson::drawn_again(std::mt19937_64& random) const {
 }
 
 Coefficients Lesson::spectral(Model shape, Samples& patches, const Eigen::VectorXd& use) const {
-    const Sensitivities seen = estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, use).sensitivities;
-    Samples s = surfaces_.samples;
+    Eigen::Matrix3Xd balanced;
+    Samples s = training_surfaces(use, balanced);
     const Eigen::Index n = s.size(), m = patches.size();
     // Relatives of patches that are left out would tell of them.
     for (Eigen::Index i = 0; i < n; ++i)
         for (const int of : surfaces_.from[static_cast<std::size_t>(i)])
             if (of >= 0 && use[of] <= 0) s.weight[i] = 0;
     s.phi.resize(patches.phi.rows(), n + m);
-    s.phi.leftCols(n) = features_of(shape, seen * surfaces_.reflectance);
+    s.phi.leftCols(n) = features_of(shape, balanced);
     s.phi.rightCols(m) = patches.phi;
     const auto append = [](auto& to, const auto& more) {
         auto both = to;

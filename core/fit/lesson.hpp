@@ -33,9 +33,6 @@ public:
     /// Balanced camera RGB of those surfaces, a column each; none with too few patches.
     Eigen::Matrix3Xd surfaces_seen() const;
 
-    /// Sensitivities times light that all patches tell, each channel 1 for the perfect diffuser; none with too few.
-    std::optional<Sensitivities> sensitivities() const;
-
     /// The same with other readings of its patches: their noise drawn anew.
     Lesson drawn_again(std::mt19937_64& random) const;
 
@@ -45,7 +42,16 @@ private:
     /// How stiff a model must be to foretell patches best, by six folds.
     double ridge(const Samples& all) const;
 
-    Eigen::Matrix3Xd balanced_, sd_;
+    /// What the lead makes of what it sees, balanced.
+    Eigen::Matrix3Xd shown(const Eigen::Matrix3Xd& balanced) const;
+    /// Both cameras' readings; with a lead only.
+    Pair pair() const { return {reflectance_, {&balanced_, &lead_balanced_}, {&sd_, &lead_sd_}}; }
+    /// The plausible surfaces with what they are to become; `balanced` is how this camera sees them.
+    Samples training_surfaces(const Eigen::VectorXd& use, Eigen::Matrix3Xd& balanced) const;
+
+    Eigen::Matrix3Xd balanced_, sd_, lead_balanced_, lead_sd_;
+    std::shared_ptr<const Correction> lead_; ///< null: none
+    Unknown unknown_;
     Reflectances reflectance_;
     Samples patches_;
     Surfaces surfaces_;

@@ -13,6 +13,14 @@ using colour::Vec3;
 namespace {
 
 constexpr std::size_t fewest_patches = 8;
+/// What parts two cameras on other colours, over what parts them on patches left out: a chart's are less strong than
+/// most (docs/benchmarks.md, Matching).
+constexpr double harder_elsewhere = 1.35;
+
+fit::Statistics elsewhere(const fit::Statistics& left_out) {
+    return {harder_elsewhere * left_out.mean, harder_elsewhere * left_out.median, harder_elsewhere * left_out.p95,
+            harder_elsewhere * left_out.max};
+}
 
 fit::Statistics between(const chart::Reference& a, const chart::Reference& b) {
     std::vector<double> off;
@@ -165,8 +173,7 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     if (settings.way != Way::reference) {
         fit::Settings straight = settings_for(settings, settings.model);
         if (settings.lead && valued)
-            if (auto shown = fit::rendering_of_surfaces(*settings.lead))
-                straight.lead = std::make_shared<const fit::Lead>(fit::Lead{std::move(shown), reference});
+            straight.lead = std::make_shared<const fit::Lead>(fit::Lead{settings.lead, reference});
         direct = fit::build(other, target, definition, straight, stop);
         for (const fit::Candidate& c : direct->candidates)
             if (c.withdrawn.empty() || c.model == direct->model)
@@ -189,6 +196,7 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
     m.way = best->first.way;
     m.fit = best->first.fit;
     m.cross_validated = best->first.cross_validated;
+    m.correction.unseen = elsewhere(m.cross_validated);
     // What each way takes comes first: a model with a smaller figure may not be surely better, and is not taken.
     std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
         return std::pair(!a.second, a.first.cross_validated.mean) < std::pair(!b.second, b.first.cross_validated.mean);

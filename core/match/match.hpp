@@ -49,7 +49,7 @@ struct Settings {
     std::shared_ptr<const fit::Correction> lead;
 };
 struct Match {
-    fit::Correction correction; ///< of the other camera
+    fit::Correction correction; ///< of the other camera; what it `unseen` foretells is between both renderings
     Way way = Way::direct;
     fit::Statistics before; ///< between both renderings, the other's by its balance alone
     fit::Statistics fit, cross_validated;
