@@ -116,6 +116,7 @@ inline constexpr double unknown_in_limit = 5;
 inline constexpr double most_growth = 3;              ///< a limit that had to grow more tells nothing below it
 inline constexpr double most_covered = 0.7;           ///< of a patch by a reflection
 inline constexpr double strong_chroma = 18;           ///< CIELAB; what clips there clips at the space's edge
+inline constexpr double most_saturation = 1.3;        ///< of picture styles, common practice
 inline constexpr double least_steep_luminance = 0.05; ///< below, stray light flattens as much
 inline constexpr double least_steepness = 0.6;        ///< of the greys in logarithms; flatter is a log curve
 inline constexpr int coarse_raw_bits = 12;            ///< common practice: 14 where the camera offers it

@@ -2,7 +2,10 @@
 #include <cmath>
 #include <numbers>
 
+#include <Eigen/LU>
+
 #include "base/statistics.hpp"
+#include "colour/rgb.hpp"
 #include "inspect/figures.hpp"
 #include "inspect/shot.hpp"
 
@@ -136,12 +139,15 @@ bool clipped_by_reflection(const Shot& s, const read::PatchReading& p) {
     return s.light.usable && xyz != s.reference.xyz.end() && s.light.expected[at].maxCoeff() < 0.7 * s.frame.clips_at;
 }
 
-/// A finished picture ends where its space does: a strong colour that clips there says nothing of the exposure.
+/// A finished picture ends where its space does: a strong colour that clips there says nothing of the exposure, nor
+/// does a light one that a saturated style takes beyond white.
 bool clipped_by_style(const Shot& s, const read::PatchReading& p) {
+    static const colour::Mat3 to_rgb = colour::rgb_space("linear-bt709").to_xyz_d50().inverse();
     const auto xyz = s.reference.xyz.find(p.id);
     if (!s.finished() || xyz == s.reference.xyz.end()) return false;
     const colour::Vec3 lab = colour::lab_from_xyz(xyz->second);
-    return std::hypot(lab[1], lab[2]) > strong_chroma;
+    const double most = (to_rgb * xyz->second).maxCoeff(), grey = xyz->second[1];
+    return std::hypot(lab[1], lab[2]) > strong_chroma || grey + most_saturation * (most - grey) > 1;
 }
 
 Finding clipping(const Shot& s) {

@@ -62,6 +62,12 @@ Surfaces surfaces_of(const std::vector<Vec3>& xyz, const std::vector<const Spect
             s.style(i, j) = prior.style_tone * prior.style_tone * std::exp(-0.5 * tone) +
                             prior.style_colour * prior.style_colour * std::exp(-0.5 * (tone + chroma));
         }
+    // A style bends what a camera saw: what all patches have alike is the camera's, or style alone would explain all.
+    const Eigen::VectorXd mean = s.style.rowwise().mean();
+    const double of_all = mean.mean();
+    s.style.colwise() -= mean;
+    s.style.rowwise() -= mean.transpose();
+    s.style.array() += of_all;
     return s;
 }
 

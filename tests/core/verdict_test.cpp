@@ -91,32 +91,56 @@ TEST_F(Verdict, a_strong_shadow_in_a_finished_picture_is_told_with_a_rough_depth
     EXPECT_TRUE(std::find(f.patches.begin(), f.patches.end(), "B6") != f.patches.end());
 }
 
-/// A user's grid of 7 x 5 without gaps, all colours by chance.
-std::string gapless_chart(const Scratch& scratch) {
+/// A user's grid, all colours by chance; the patches are 16 x 12 mm.
+std::string own_chart(const Scratch& scratch, int columns, int rows, int gap_mm) {
     bench::Random random(3);
-    nlohmann::json d{{"refero_chart", 1},        {"id", "own"},
-                     {"title", "Own"},           {"size_mm", {112, 60}},
-                     {"reference", "own.cgats"}, {"patches", nlohmann::json::array()}};
+    nlohmann::json d{
+        {"refero_chart", 1},        {"id", "own"},
+        {"title", "Own"},           {"size_mm", {(16 + gap_mm) * columns - gap_mm, (12 + gap_mm) * rows - gap_mm}},
+        {"reference", "own.cgats"}, {"patches", nlohmann::json::array()}};
     std::string values;
-    for (int row = 0; row < 5; ++row)
-        for (int column = 0; column < 7; ++column) {
+    for (int row = 0; row < rows; ++row)
+        for (int column = 0; column < columns; ++column) {
             const std::string id = formatted("{}{}", static_cast<char>('A' + row), column + 1);
-            const bool grey = (7 * row + column) % 4 == 0;
-            d["patches"].push_back(
-                {{"id", id}, {"rect_mm", {16 * column, 12 * row, 16, 12}}, {"role", grey ? "neutral" : "other"}});
+            const bool grey = (columns * row + column) % 4 == 0;
+            d["patches"].push_back({{"id", id},
+                                    {"rect_mm", {(16 + gap_mm) * column, (12 + gap_mm) * row, 16, 12}},
+                                    {"role", grey ? "neutral" : "other"}});
             values += formatted("{} {:.2f} {:.2f} {:.2f}\n", id, random.uniform(25, 85),
                                 grey ? 0 : random.uniform(-40, 40), grey ? 0 : random.uniform(-40, 40));
         }
     test::written(scratch / "own.json", d.dump());
-    test::written(scratch / "own.cgats", "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A "
-                                         "LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 35\nBEGIN_DATA\n" +
-                                             values + "END_DATA\n");
+    test::written(scratch / "own.cgats",
+                  formatted("CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\n"
+                            "END_DATA_FORMAT\nNUMBER_OF_SETS {}\nBEGIN_DATA\n{}END_DATA\n",
+                            columns * rows, values));
     return (scratch / "own.json").string();
+}
+
+// A picture style is no light: on a large chart, too, a finished picture's light is told as far as it falls off.
+TEST_F(Verdict, light_that_falls_off_is_told_in_a_finished_picture_of_a_large_chart) {
+    const std::string own = own_chart(scratch, 12, 10, 2);
+    bench::Random random(5);
+    const bench::Style style = bench::random_style(random, "film");
+    constexpr double width = 0.6;
+    for (const double stops : {0.0, 0.6}) {
+        test::Shot shot{.chart_width = width,
+                        .tilt_deg = 0,
+                        .more = formatted(R"(,"falloff_stops":{},"falloff_deg":20)", stops / width)};
+        std::string text = test::scene_text(shot);
+        text.replace(text.find("grid24"), 6, own);
+        bench::write_finished(simulate::render(simulate::parse_scene(text, "test")), style, scratch / "a.jpg");
+        const auto s = work::take_shot(scratch / "a.jpg", {.chart = own});
+        const inspect::Judgement j = work::judge(s.frame, s, limits);
+        const inspect::Finding f = finding(j, "evenness");
+        EXPECT_EQ(inspect::is_alarm(f.status), stops > 0) << f.value << " of " << f.limit;
+        EXPECT_NEAR(f.value, stops, 0.1 + 0.25 * stops);
+    }
 }
 
 // Without gaps between the patches: the edge is seen within them, and what lies on them by its colour.
 TEST_F(Verdict, shadow_and_cover_are_told_in_a_finished_picture_of_a_chart_without_gaps) {
-    const std::string own = gapless_chart(scratch);
+    const std::string own = own_chart(scratch, 7, 5, 0);
     bench::Random random(5);
     const bench::Style style = bench::random_style(random, "film");
     const auto judged_with = [&](const std::string& more) {
