@@ -77,7 +77,8 @@ Statistics between(Statistics surfaces, const Statistics& patches) {
     return {k * surfaces.mean, k * surfaces.median, k * surfaces.p95, k * surfaces.max};
 }
 
-Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, const std::stop_token& stop) {
+Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, const std::stop_token& stop,
+              bool tested = true) {
     Trial t;
     Candidate& k = t.candidate;
     k.model = shape;
@@ -137,6 +138,7 @@ Trial attempt(Model model, Model shape, const Lesson& lesson, double most_gain, 
     k.noise_gain = noise_gain(shape, t.coefficients);
     k.bend = bend(shape, t.coefficients);
 
+    if (!tested) return t;
     const std::vector<int> group = hue_groups(patches);
     const int groups = *std::max_element(group.begin(), group.end()) + 1;
     t.left_out.resize(static_cast<std::size_t>(n));
@@ -282,8 +284,10 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file,
                     "Check that both belong to the same chart");
 
-    for (const std::string& id :
-         inspect::odd_patches(without(reading, c.left_out), reference, definition, settings.finished)) {
+    const auto odd = settings.untested
+                         ? std::vector<std::string>()
+                         : inspect::odd_patches(without(reading, c.left_out), reference, definition, settings.finished);
+    for (const std::string& id : odd) {
         constexpr std::size_t most_odd = 3; // more are no single mishap, which the gate tells
         if (id == settings.white || c.odd.size() == most_odd) continue; // asked for by name
         c.odd.push_back(id);
@@ -310,7 +314,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
                             {}, "Expose so that fewer patches clip, or choose a simpler model");
             continue;
         }
-        trials.push_back(attempt(model, model, lesson, most_gain, stop));
+        trials.push_back(attempt(model, model, lesson, most_gain, stop, !settings.untested));
     }
     const auto asked =
         std::find_if(trials.begin(), trials.end(), [&](const Trial& t) { return settings.model == t.candidate.model; });

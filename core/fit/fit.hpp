@@ -146,6 +146,7 @@ struct Settings {
     bool finished = false;      ///< the reading went through a picture style
     std::optional<Model> model; ///< none: chosen by cross-validation
     bool alone = false;         ///< no candidates are tried beside the model asked for
+    bool untested = false;      ///< no patch is looked at for being odd, or left out in turn: no figures of that
     Intent intent = Intent::even;
     std::string white;                 ///< as for balance::balanced_on
     std::vector<std::string> without;  ///< patches that are not to be used: in shadow, covered

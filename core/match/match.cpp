@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include <Eigen/LU>
+#include <tbb/parallel_for.h>
 
 #include "colour/rgb.hpp"
 
@@ -53,23 +54,24 @@ std::pair<Candidate, fit::Correction> through_reference(const read::Reading& oth
                                                         const std::stop_token& stop) {
     const fit::Correction c = fit::build(other, reference, definition, settings_for(settings, settings.model), stop);
     Candidate k{Way::reference, c.model, between(rendering_of(c, other), target), {}};
-    std::vector<double> off;
-    for (const read::PatchReading& p : other.patches) {
+    std::vector<double> off(other.patches.size(), NAN);
+    tbb::parallel_for(std::size_t{0}, off.size(), [&](std::size_t i) {
+        const read::PatchReading& p = other.patches[i];
         const auto wanted = target.xyz.find(p.id);
-        if (!p.usable() || wanted == target.xyz.end() || p.id == c.balance.white_patch) continue;
-        throw_if_stopped(stop);
+        if (stop.stop_requested() || !p.usable() || wanted == target.xyz.end() || p.id == c.balance.white_patch) return;
         fit::Settings without = settings_for(settings, c.model);
-        without.alone = true;
+        without.alone = without.untested = true;
         without.white = c.balance.white_patch;
+        without.without = c.odd;
         without.without.push_back(p.id);
         try {
             const fit::Correction blind = fit::build(other, reference, definition, without, stop);
             const Vec3 made = blind(Vec3(p.mean[0], p.mean[1], p.mean[2]));
-            off.push_back(colour::delta_e_2000(colour::lab_from_xyz(made), colour::lab_from_xyz(wanted->second)));
-        } catch (const Error& e) {
-            if (e.kind() == ErrorKind::cancelled) throw;
-        }
-    }
+            off[i] = colour::delta_e_2000(colour::lab_from_xyz(made), colour::lab_from_xyz(wanted->second));
+        } catch (const Error&) {} // too few are left without it
+    });
+    throw_if_stopped(stop);
+    std::erase_if(off, [](double d) { return std::isnan(d); });
     k.cross_validated = fit::statistics(off);
     return {k, c};
 }
