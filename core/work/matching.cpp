@@ -180,6 +180,11 @@ match::Match matched(const Side& lead, const Side& other, const chart::Reference
                     "Shoot one chart with both");
     const auto& definition = other.definition ? other.definition : lead.definition;
     settings.finished = other.finished;
+    if (settings.lead) { // what the cameras are is told by what both saw now, not by what the correction was made on
+        auto leading = std::make_shared<fit::Correction>(*settings.lead);
+        leading->reading = lead.reading;
+        settings.lead = std::move(leading);
+    }
     match::Match m = match::match(other.reading, target, reference.value_or(chart::Reference{}),
                                   definition ? &*definition : nullptr, own_colours_of(other), settings, stop);
     m.correction.sources.push_back(other.source);

@@ -94,6 +94,7 @@ TEST_F(Comparing, cameras_are_matched_and_the_match_is_a_correction) {
     EXPECT_LT(j["cross_validated"]["mean"].get<double>(), 1);
     EXPECT_LT(j["cross_validated"]["mean"].get<double>(), j["before"]["mean"].get<double>());
     EXPECT_FALSE(j["candidates"].empty());
+    EXPECT_NEAR(j["unseen"]["mean"].get<double>(), 1.35 * j["cross_validated"]["mean"].get<double>(), 1e-9);
     EXPECT_EQ(j["recipe"]["six_hues"].size(), 6u);
     for (const char* way : {"direct", "reference"})
         EXPECT_EQ(run(std::string("match --lead a.dng --lead-correction a.json --other b.dng -o m.json --overwrite "

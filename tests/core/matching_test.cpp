@@ -106,6 +106,29 @@ TEST(Match, cameras_that_see_the_same_show_unseen_surfaces_alike) {
     EXPECT_NEAR(m.correction.unseen.mean / m.cross_validated.mean, 1.35, 1e-9); // docs/benchmarks.md, Matching
 }
 
+// A lead's correction may come from another shot: what both cameras saw now is what tells them apart.
+TEST(Match, the_leads_correction_may_be_of_another_shot) {
+    const Painted chart;
+    const auto side = [&](const char* camera) {
+        work::Side s;
+        s.reading = chart.seen_by(simulate::camera_named(camera));
+        s.definition = test::grid24();
+        s.camera_from_xyz = simulate::camera_named(camera).camera_from_xyz_d65();
+        s.raw = true;
+        return s;
+    };
+    const work::Side lead = side("stills-a"), other = side("stills-b");
+    const auto leading = std::make_shared<fit::Correction>(
+        fit::build(lead.reading, chart.reference, &test::grid24(), {.model = fit::Model::matrix}));
+    const chart::Reference target = match::rendering_of(*leading, lead.reading);
+    const match::Settings settings{.model = fit::Model::spectral, .way = match::Way::direct, .lead = leading};
+    const match::Match own = work::matched(lead, other, target, chart.reference, settings, {});
+    for (read::PatchReading& p : leading->reading.patches) // as if shot under a red lamp
+        for (std::size_t c = 0; c < 3; ++c) p.mean[c] = 0.5 * p.mean[0];
+    const match::Match lent = work::matched(lead, other, target, chart.reference, settings, {});
+    EXPECT_TRUE(own.correction.coefficients == lent.correction.coefficients);
+}
+
 // Levels, noise, clipping and the range that is safe follow from their definitions: 20 log10(signal / noise) at the
 // grey nearest 20 %, no patch clipped, a*b* drift of at most 2.
 TEST(Series, stops_and_the_safe_range_are_those_put_in) {
