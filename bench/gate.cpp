@@ -5,7 +5,6 @@
 #include <cmath>
 #include <cstdio>
 #include <fstream>
-#include <functional>
 #include <map>
 #include <mutex>
 #include <random>
@@ -13,268 +12,37 @@
 #include <thread>
 
 #include <CLI/CLI.hpp>
+#include <Eigen/QR>
 #include <nlohmann/json.hpp>
 #include <opencv2/imgproc.hpp>
 #include <tbb/parallel_for.h>
 
 #include "clip_encoder.hpp"
 #include "gate_curves.hpp"
-#include "gate_set.hpp"
+#include "gate_scenes.hpp"
 #include "simulate/simulate.hpp"
 #include "work/pipeline.hpp"
 
 using namespace refero;
+using bench::clean;
 using bench::Curve;
+using bench::definition;
+using bench::Draw;
+using bench::Fault;
+using bench::faults;
+using bench::limit;
+using bench::realised;
+using bench::Setting;
+using bench::setting_of;
 using bench::strengths;
+using bench::Whose;
 using Json = nlohmann::json;
 
 namespace {
 
-struct Draw {
-    std::mt19937_64 random;
-    double uniform(double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); }
-    template<class T>
-    T pick(std::initializer_list<T> all) {
-        return *(all.begin() + static_cast<std::ptrdiff_t>(random() % all.size()));
-    }
-};
-
 const inspect::Limits limits = inspect::limits_for({});
-double limit(const char* name) { return limits.at(name).caution; }
-
-/// What is in front of the lens and behind it, and how the frame is recorded.
-struct Setting {
-    std::string kind; ///< families of camera, light and style
-    simulate::Camera camera;
-    colour::Spectrum light;
-    std::uint64_t batch = 0;           ///< of the chart's print; 0: as its values are painted
-    std::optional<bench::Style> style; ///< finished pictures only
-};
-
-/// Whose cameras, lights and styles: the simulator's own, those that chose limits, or those that are reported.
-enum class Whose { own, choosing, reported };
-const std::map<Whose, std::set<std::string>> families{
-    {Whose::choosing, {"Luther", "single", "narrow", "leaking", "lamp", "LED", "fluorescent", "soft", "vivid"}},
-    {Whose::reported,
-     {"double", "shifted", "broad", "infrared", "daylight", "mixed LED", "discharge", "glass", "film", "video"}}};
-
-Setting setting_of(bench::Random& r, Whose whose, bool finished) {
-    Setting s;
-    s.camera = simulate::camera_named(r.pick<std::string>({"stills-a", "stills-b", "cine-a", "cine-b"}));
-    const std::string own = r.pick<std::string>({"window", "tungsten", "led", "flash", "fluorescent"});
-    s.light = simulate::light_named(own);
-    std::string camera = "own", light = "own", style;
-    if (whose != Whose::own) {
-        const auto pick = [&](const auto& all) {
-            for (;;)
-                if (const auto& m = r.pick(all); families.at(whose).contains(m.family)) return m;
-        };
-        const auto c = pick(bench::cameras());
-        s.camera.sensitivity = c.value;
-        s.camera.model = c.name;
-        const auto l = pick(bench::lights());
-        s.light = l.value;
-        camera = c.family;
-        light = l.family;
-        s.batch = r.below(4);
-    }
-    if (finished) {
-        for (;;) {
-            style = r.pick(bench::style_families());
-            if (whose == Whose::own || families.at(whose).contains(style)) break;
-        }
-        s.style = bench::random_style(r, style);
-    }
-    s.kind = camera + ", " + light + (style.empty() ? "" : ", " + style);
-    return s;
-}
-
-std::string chart_id = "grid24";
 std::filesystem::path kept; ///< folder of the frames whose chart was not found
-const chart::Definition& definition() {
-    static const chart::Definition d = chart::find_definition(chart_id);
-    return d;
-}
-
-simulate::Scene realised(const Json& scene, const Setting& setting) {
-    simulate::Scene s = simulate::parse_scene(scene.dump(), "bench");
-    s.camera = setting.camera;
-    s.light = setting.light;
-    s.light_name = "bench";
-    for (simulate::ChartInScene& c : s.charts)
-        if (setting.batch) c.reflectance = bench::printed(c.reflectance, setting.batch);
-    return s;
-}
-
-constexpr double frame_w = 1500, frame_h = 1000;
-
-/// A frame without a fault: every factor up to half its limit.
-Json clean(Draw& d) {
-    const double share = d.uniform(2 * limit("size small") / 100, 0.4), w = definition().width_mm,
-                 h = definition().height_mm;
-    const double width = std::sqrt(share * frame_h / frame_w * w / h);
-    const double room = std::max(0.0, 0.5 - 0.62 * width);
-    Json s{{"refero_scene", 1},
-           {"size", {frame_w, frame_h}},
-           {"seed", d.random() % 100000},
-           {"camera", "stills-a"},
-           {"light", "window"}};
-    s["white"] = d.uniform(0.45, 0.95);
-    s["lens"] = {{"name", "Lens"}, {"focal_mm", 50}, {"blur_px", d.uniform(0.5, 1.0)}, {"vignetting_stops", 0.1}};
-    s["background"] = {{"surface", {d.uniform(20, 80), d.uniform(-15, 15), d.uniform(-15, 15)}},
-                       {"texture", d.uniform(0, 0.2)},
-                       {"texture_px", d.uniform(3, 20)}};
-    s["charts"] = Json::array({{{"id", chart_id},
-                                {"at", {0.5 + d.uniform(-room, room) * 0.6, 0.5 + d.uniform(-room, room) * 0.4}},
-                                {"width", width},
-                                {"rotation_deg", d.uniform(-30, 30)},
-                                {"tilt_deg", d.uniform(0, 0.5 * limit("tilt"))},
-                                {"tilt_axis_deg", d.uniform(0, 180)}}});
-    s["falloff_stops"] = d.uniform(0, 0.4 * limit("evenness")) / width / 1.3;
-    s["falloff_deg"] = d.uniform(0, 360);
-    s["veil"] = d.uniform(0, 0.5 * limit("glare") / 100);
-    return s;
-}
-
-/// Where a patch of the chart lies, shares of the frame.
-chart::Point patch_at(const Json& scene, std::size_t patch) {
-    auto small = simulate::parse_scene(scene.dump(), "bench");
-    small.width = 150;
-    small.height = 100; // corners scale with the frame
-    const auto r = simulate::render(small);
-    const auto map = chart::pixels_from_mm(definition(), r.charts[0].corners);
-    const auto& p = definition().patches[patch];
-    const chart::Point q = map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2});
-    return {q.x() / small.width, q.y() / small.height};
-}
-
-/// The lightest patch by its reference.
-std::string lightest() {
-    const chart::Reference reference = chart::reference_of(definition());
-    return std::max_element(reference.xyz.begin(), reference.xyz.end(),
-                            [](const auto& a, const auto& b) { return a.second[1] < b.second[1]; })
-        ->first;
-}
-
-struct Fault {
-    const char* check;
-    std::function<void(Json&, Draw&, double k, std::set<std::string>& patches, const Setting&)> make;
-};
-
-double patch_px(const Json& s) {
-    double smallest_mm = INFINITY;
-    for (const auto& p : definition().patches) smallest_mm = std::min({smallest_mm, p.w_mm, p.h_mm});
-    return s["charts"][0]["width"].get<double>() * frame_w * smallest_mm / definition().width_mm;
-}
-
-std::vector<Fault> faults() {
-    return {
-        {"size",
-         [](Json& s, Draw&, double k, auto&, const Setting&) {
-             s["size"] = {3000, 2000};
-             s["charts"][0]["width"] =
-                 std::sqrt(limit("size small") / 100 / k * 2 / 3.0 * definition().width_mm / definition().height_mm);
-             s["falloff_stops"] = 0;
-         }},
-        {"tilt", [](Json& s, Draw&, double k, auto&,
-                    const Setting&) { s["charts"][0]["tilt_deg"] = std::min(45.0, limit("tilt") * k); }},
-        {"rotation",
-         [](Json& s, Draw& d, double, auto&, const Setting&) { s["charts"][0]["rotation_deg"] = d.uniform(72, 288); }},
-        {"focus", [](Json& s, Draw&, double k, auto&,
-                     const Setting&) { s["lens"]["blur_px"] = limit("focus") / 100 * k * patch_px(s) / 2.563; }},
-        {"clipping",
-         [](Json& s, Draw&, double k, auto& p, const Setting&) {
-             s["white"] = 1.2 * k / 1.2;
-             s["veil"] = 0;
-             p = {lightest()};
-         }},
-        {"underexposure", [](Json& s, Draw&, double k, auto&,
-                             const Setting&) { s["white"] = std::exp2(-std::min(5.5, limit("underexposure") * k)); }},
-        {"evenness",
-         [](Json& s, Draw&, double k, auto&, const Setting&) {
-             s["falloff_stops"] = std::min(6.0, limit("evenness") * k / s["charts"][0]["width"].get<double>());
-         }},
-        {"shadow",
-         [](Json& s, Draw& d, double k, auto& p, const Setting&) {
-             const double angle = d.uniform(0, 360);
-             const auto middle = patch_at(s, definition().patches.size() / 3 + d.random() % 2);
-             s["shadows"] = Json::array({{{"at", {middle.x(), middle.y()}},
-                                          {"angle_deg", angle},
-                                          {"stops", limit("shadow") * k},
-                                          {"soft_px", 4}}});
-             for (std::size_t i = 0; i < definition().patches.size(); ++i) {
-                 const auto q = patch_at(s, i);
-                 if ((q.x() - middle.x()) * 1.5 * std::cos(angle * M_PI / 180) +
-                         (q.y() - middle.y()) * std::sin(angle * M_PI / 180) >
-                     0.02)
-                     p.insert(definition().patches[i].id);
-             }
-         }},
-        {"glare",
-         [](Json& s, Draw& d, double k, auto& p, const Setting&) {
-             if (d.random() % 2) {
-                 s["veil"] = limit("glare") / 100 * k;
-                 return;
-             }
-             const std::size_t i = d.random() % definition().patches.size();
-             const auto at = patch_at(s, i);
-             s["sheens"] = Json::array({{{"at", {at.x() + d.uniform(-0.25, 0.25) * patch_px(s) / 1500, at.y()}},
-                                         {"size", std::sqrt(limit("glare spot") / 100 * k / M_PI) * patch_px(s) / 1500},
-                                         {"strength", d.uniform(0.3, 1)}}});
-             p.insert(definition().patches[i].id);
-         }},
-        {"occlusion",
-         [](Json& s, Draw& d, double k, auto& p, const Setting&) {
-             const std::size_t i = d.random() % definition().patches.size();
-             const auto at = patch_at(s, i);
-             const auto id = definition().patches[i].id;
-             if (d.random() % 2) s["charts"][0]["faded"] = {{id, 1 - std::min(0.85, limit("occlusion") / 100 * k)}};
-             else
-                 s["objects"] = Json::array({{{"shape", "ellipse"},
-                                              {"in_front", true},
-                                              {"at", {at.x(), at.y()}},
-                                              {"size", {0.45 * k * patch_px(s) / 1500, 0.4 * k * patch_px(s) / 1500}},
-                                              {"rotation_deg", d.uniform(0, 180)},
-                                              {"surface", {d.uniform(30, 75), 17, 18}}}});
-             p.insert(id);
-         }},
-        {"mixed_light",
-         [](Json& s, Draw& d, double k, auto&, const Setting& setting) {
-             const simulate::Camera& camera = setting.camera;
-             const auto white = [&](const colour::Spectrum& light) {
-                 return camera.response(colour::Spectrum::constant(1), light);
-             };
-             const auto warmth = [&](const colour::Spectrum& light) { return white(light)[0] / white(light)[2]; };
-             // The lamp or the window, whichever differs more.
-             const auto apart = [&](const char* name) {
-                 return std::abs(std::log(warmth(simulate::light_named(name)) / warmth(setting.light)));
-             };
-             const std::string second = apart("window") > apart("tungsten") ? "window" : "tungsten";
-             s["second_light"] = {{"light", second}, {"share", 0.0}, {"angle_deg", d.uniform(0, 360)}};
-             const auto one = white(setting.light), two = white(simulate::light_named(second));
-             // From the middle of the frame to either side of the chart.
-             const double half = s["charts"][0]["width"].get<double>() / 2;
-             const auto change = [&](double share) {
-                 const auto ratio = [&](double at) {
-                     const double w = share * (0.5 + at);
-                     return ((1 - w) * one[0] + w * two[0]) / ((1 - w) * one[2] + w * two[2]);
-                 };
-                 return std::abs(std::log2(ratio(half) / ratio(-half)));
-             };
-             double share = 0;
-             while (share < 0.99 && change(share) < std::log2(1 + limit("mixed_light") / 100 * k)) share += 0.005;
-             s["second_light"]["share"] = share;
-         }},
-        {"mirrored", [](Json& s, Draw&, double, auto&, const Setting&) { s["charts"][0]["mirrored"] = true; }},
-        {"noise",
-         [](Json& s, Draw&, double k, auto&, const Setting& setting) {
-             // Green of a 20 % grey in a cell of two sites: electrons from the wanted signal to noise.
-             const double wanted = std::pow(10, limit("noise") / 20) / k, signal = 0.2 * s["white"].get<double>();
-             s["iso"] =
-                 std::min(1e6, setting.camera.base_iso * 2 * setting.camera.full_well_e * signal / (wanted * wanted));
-         }},
-    };
-}
+int only_frame = -1;        ///< of each fault; kept whatever is said of it
 
 struct Outcome {
     bool found = true;
@@ -290,6 +58,7 @@ struct Outcome {
     }
 };
 
+constexpr double palest = 18; ///< CIELAB chroma
 constexpr int clip_pictures = 4, clip_rate = 25;
 constexpr double clip_at_s = 2.5 / clip_rate; ///< of a picture that refers to others
 
@@ -306,27 +75,39 @@ void write_clip(const cv::Mat& rgb, const Setting& setting, const std::filesyste
 void look_at_scene(Outcome& o, const Json& scene, const Setting& setting, const simulate::Rendering& rendering) {
     std::set<std::string>& there = o.there;
     const auto map = chart::pixels_from_mm(definition(), rendering.charts[0].corners);
-    const auto middle = [&](const chart::Patch& p) {
-        const chart::Point q = map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2});
+    const auto at = [&](const chart::Patch& p, double u, double v) {
+        const chart::Point q = map({p.x_mm + p.w_mm * u, p.y_mm + p.h_mm * v});
         return cv::Point(std::clamp(static_cast<int>(q.x()), 0, rendering.scene.width - 1),
                          std::clamp(static_cast<int>(q.y()), 0, rendering.scene.height - 1));
     };
     // At saturation, or at the picture's last code; of strong colours the style may be the reason.
+    const chart::Reference reference = chart::reference_of(definition());
+    const auto pale = [&](const std::string& id) {
+        const colour::Vec3 lab = colour::lab_from_xyz(reference.xyz.at(id));
+        return std::hypot(lab[1], lab[2]) < palest;
+    };
     cv::Mat codes;
     if (setting.style) codes = bench::finished_codes(rendering, *setting.style);
     const double scale = setting.style ? static_cast<double>(codes.cols) / rendering.scene.width : 1;
-    for (const chart::Patch& p : definition().patches) {
-        const cv::Point q = middle(p);
+    const auto clips = [&](const cv::Point& q) {
         const auto* light = &rendering.rgb[(static_cast<std::size_t>(q.y) * rendering.scene.width + q.x) * 3];
-        double most = std::max({light[0], light[1], light[2]});
-        if (setting.style) {
-            const cv::Vec3b code = codes.at<cv::Vec3b>(static_cast<int>(scale * q.y), static_cast<int>(scale * q.x));
-            most = std::max({code[0], code[1], code[2]}) / 254.0;
-        }
-        if (most >= 1) o.clipped.insert(p.id);
-        if (most >= 1 && p.role == "neutral") there.insert("clipping");
+        if (!setting.style) return std::max({light[0], light[1], light[2]}) >= 1;
+        const cv::Vec3b code = codes.at<cv::Vec3b>(static_cast<int>(scale * q.y), static_cast<int>(scale * q.x));
+        return std::max({code[0], code[1], code[2]}) >= 254;
+    };
+    for (const chart::Patch& p : definition().patches) {
+        constexpr int n = 9;
+        int clipped = 0;
+        for (int v = 0; v < n; ++v)
+            for (int u = 0; u < n; ++u) {
+                const auto within = [](int i) { return 0.5 + read::sampled_share * ((i + 0.5) / n - 0.5); };
+                clipped += clips(at(p, within(u), within(v)));
+            }
+        if (clipped <= read::most_clipped * n * n) continue;
+        o.clipped.insert(p.id);
+        if (p.role == "neutral" || pale(p.id)) there.insert("clipping");
     }
-    // The light on a chart that is grey all over.
+    // The light on a chart that is grey all over: how far it falls off across the chart, in the mean of the channels.
     simulate::Scene grey = realised(scene, setting);
     grey.charts[0].reflectance.assign(grey.charts[0].reflectance.size(), colour::Spectrum::constant(0.5));
     grey.charts[0].faded.clear();
@@ -334,14 +115,18 @@ void look_at_scene(Outcome& o, const Json& scene, const Setting& setting, const 
     grey.sheens.clear();
     grey.veil = 0;
     const auto lit = simulate::render(grey);
-    double least = INFINITY, most = 0;
-    for (const chart::Patch& p : definition().patches) {
-        const cv::Point q = middle(p);
-        const double green = lit.rgb[(static_cast<std::size_t>(q.y) * grey.width + q.x) * 3 + 1];
-        least = std::min(least, green);
-        most = std::max(most, green);
+    Eigen::MatrixXd places(static_cast<Eigen::Index>(definition().patches.size()), 3);
+    Eigen::VectorXd stops(places.rows());
+    for (Eigen::Index i = 0; i < places.rows(); ++i) {
+        const chart::Patch& p = definition().patches[static_cast<std::size_t>(i)];
+        const cv::Point q = at(p, 0.5, 0.5);
+        const auto* light = &lit.rgb[(static_cast<std::size_t>(q.y) * grey.width + q.x) * 3];
+        places.row(i) << 1, (p.x_mm + p.w_mm / 2) / definition().width_mm,
+            (p.y_mm + p.h_mm / 2) / definition().height_mm;
+        stops[i] = (std::log2(light[0]) + std::log2(light[1]) + std::log2(light[2])) / 3;
     }
-    if (std::log2(most / least) >= limit("evenness")) there.insert("evenness");
+    const Eigen::VectorXd slopes = places.colPivHouseholderQr().solve(stops);
+    if (std::abs(slopes[1]) + std::abs(slopes[2]) >= limit("evenness")) there.insert("evenness");
     // Electrons of a grey in two sites, and its signal to noise.
     const auto signal_to_noise = [&](double reflectance) {
         const double electrons =
@@ -365,7 +150,7 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
     Outcome o;
     o.kind = setting.kind;
     try {
-        const auto shot = work::take_shot(file, {.chart = chart_id, .position_s = video ? clip_at_s : 0});
+        const auto shot = work::take_shot(file, {.chart = bench::chart_in_use(), .position_s = video ? clip_at_s : 0});
         for (const auto& f : work::judge(shot.frame, shot, limits).findings) {
             o.findings[f.check] = f;
             if (f.check == "recording" || !inspect::is_alarm(f.status)) continue;
@@ -373,6 +158,7 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
             o.reshoot |= f.status == inspect::Status::reshoot;
         }
         if (!o.fired.empty()) look_at_scene(o, scene, setting, rendering);
+        if (only_frame >= 0 && !kept.empty()) std::filesystem::copy_file(file, kept / file.filename());
     } catch (const find::NoChart& e) {
         o.found = false;
         o.reshoot = true;
@@ -425,6 +211,19 @@ std::vector<Curve> curves(int frames, std::uint64_t seed, Whose whose, bool fini
     return all;
 }
 
+/// The alarms with their values, limits and patches.
+std::string told_of(const Outcome& o) {
+    std::string text;
+    for (const auto& check : o.fired) {
+        const auto f = o.findings.find(check);
+        if (f == o.findings.end()) continue;
+        text += formatted(" {} {:.3g} (limit {:.3g}", check, f->second.value, f->second.limit);
+        for (const auto& p : f->second.patches) text += " " + p;
+        text += o.there.contains(check) ? ", there)" : ")";
+    }
+    return text;
+}
+
 /// Faults whose strength is drawn from `from` to 4 times the limit; those that are told later have limits that grow.
 void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, const std::string& only, bool verbose,
                    const std::filesystem::path& folder) {
@@ -441,6 +240,7 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
         int caught = 0, unknown = 0, lost = 0, beside = 0, in_force = 0, in_force_caught = 0;
         std::map<std::string, int> others, true_ones;
         tbb::parallel_for(0, frames, [&](int i) {
+            if (only_frame >= 0 && i != only_frame) return;
             Draw d = draw_of(fault, seed, i);
             bench::Random r(d.random());
             const Setting setting = setting_of(r, whose, finished);
@@ -484,12 +284,16 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
             }
             bool other = false;
             for (const auto& f : o.fired)
-                if (f != check && o.there.contains(f)) ++true_ones[f];
+                if (f == "found") continue; // has a column of its own
+                else if (f != check && o.there.contains(f)) ++true_ones[f];
                 else if (f != check) {
                     ++others[f];
                     other = true;
                 }
             beside += other;
+            if (other && verbose)
+                std::fprintf(stderr, "%s %d beside, k %.2f, %s:%s\n", check.c_str(), i, k, setting.kind.c_str(),
+                             told_of(o).c_str());
         });
         const auto list = [](const std::map<std::string, int>& counts) {
             std::string text;
@@ -573,9 +377,10 @@ int main(int argc, char** argv) {
     app.add_option("--of", whose_name, "whose cameras, lights and styles: own (the simulator's), choosing, reported")
         ->check(CLI::IsMember({"own", "choosing", "reported"}));
     app.add_flag("--finished", finished, "pictures as cameras hand them out, else raw files");
-    app.add_option("--chart", chart_id, "id or file of a chart");
+    app.add_option_function<std::string>("--chart", bench::use_chart, "id or file of a chart");
     app.add_flag("--verbose", verbose, "what was judged wrongly");
     app.add_option("--only", only, "one fault");
+    app.add_option("--frame", only_frame, "only this one of the frames of a fault; it is kept with --keep");
     app.add_option("--keep", kept, "folder that keeps the frames whose chart was not found");
     app.add_option("--curves", drawing, "how often checks fire about their limits: an SVG file to write");
     CLI11_PARSE(app, argc, argv);

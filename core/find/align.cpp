@@ -33,13 +33,16 @@ struct Spot {
 
 class Drawing {
 public:
-    explicit Drawing(const chart::Definition& d) : d_(d), colour_(d.patches.size(), Rgb::Zero()) {
+    Drawing(const chart::Definition& d, const std::vector<bool>& hidden)
+        : d_(d),
+          colour_(d.patches.size(), Rgb::Zero()) {
         // Places on a grid over each patch and half of the gaps around it, but not near the array's outer edge, where
         // something unknown shines in.
         const int n = d.patches.size() > 60 ? 5 : 7;
         for (std::size_t i = 0; i < d.patches.size(); ++i) {
             const chart::Patch& p = d.patches[i];
             side_mm_ = std::min({side_mm_, p.w_mm, p.h_mm});
+            if (!hidden.empty() && hidden[i]) continue;
             std::vector<std::size_t> near{i};
             double gap_x = 0.5 * p.w_mm, gap_y = 0.5 * p.h_mm;
             for (std::size_t k = 0; k < d.patches.size(); ++k) {
@@ -51,11 +54,11 @@ public:
                 if (dy < 0) gap_x = std::min(gap_x, dx);
                 if (dx < 0) gap_y = std::min(gap_y, dy);
             }
-            for (int v = 0; v < n; ++v)
-                for (int u = 0; u < n; ++u) {
+            const std::vector<double> across = places(n, gap_x, p.w_mm), down = places(n, gap_y, p.h_mm);
+            for (const double v : down)
+                for (const double u : across) {
                     Spot s;
-                    s.mm = {p.x_mm - gap_x / 2 + (p.w_mm + gap_x) * (u + 0.5) / n,
-                            p.y_mm - gap_y / 2 + (p.h_mm + gap_y) * (v + 0.5) / n};
+                    s.mm = {p.x_mm + u, p.y_mm + v};
                     s.patches = near;
                     const double rim_x = 0.3 * p.w_mm, rim_y = 0.3 * p.h_mm;
                     if (s.mm.x() < rim_x || s.mm.y() < rim_y || s.mm.x() > d.width_mm - rim_x ||
@@ -67,7 +70,6 @@ public:
     }
 
     const std::vector<Spot>& spots() const { return spots_; }
-    double side_mm() const { return side_mm_; }
     float brightest() const {
         float most = 0;
         for (const Rgb& c : colour_) most = std::max(most, c.norm());
@@ -111,9 +113,42 @@ public:
         gap_ = weight > 0 ? Rgb((sum / weight).cwiseMax(0)) : Rgb::Zero();
     }
 
+    /// Draws with the blur that explains the picture best, shares of the smallest patch's side; false where too few
+    /// places lie within it.
+    bool set_best_blur(const cv::Mat& linear, const Homography& map, std::initializer_list<double> shares) {
+        double best = 0, least = INFINITY;
+        for (const double share : shares) {
+            set_blur(share * side_mm_);
+            look(linear, map);
+            std::vector<double> off;
+            for (const Spot& s : spots_)
+                if (const auto seen = bilinear(linear, map(s.mm)))
+                    off.push_back(static_cast<double>((*seen - at(s)).norm() / (seen->norm() + 1e-4f)));
+            if (off.size() < 16) return false;
+            const double m = median(std::move(off));
+            if (m < least) {
+                least = m;
+                best = share;
+            }
+        }
+        set_blur(best * side_mm_);
+        return true;
+    }
+
     Rgb at(const Spot& s) const { return patches_at(s) + std::max(0.0f, s.gap) * gap_; }
 
 private:
+    /// `n` places over a patch's side and half of the gap at either end, and its edges where none of them lies: between
+    /// two places an edge is not felt. mm from the patch's corner.
+    static std::vector<double> places(int n, double gap, double side) {
+        std::vector<double> all;
+        for (int i = 0; i < n; ++i) all.push_back(-gap / 2 + (side + gap) * (i + 0.5) / n);
+        for (const double edge : {0.0, side})
+            if (std::none_of(all.begin(), all.end(),
+                             [&](double at) { return std::abs(at - edge) < 0.02 * (side + gap); }))
+                all.push_back(edge);
+        return all;
+    }
     Rgb patches_at(const Spot& s) const {
         Rgb c = Rgb::Zero();
         for (std::size_t i = 0; i < s.patches.size(); ++i)
@@ -130,37 +165,19 @@ private:
 
 } // namespace
 
-Corners align(const chart::Definition& d, const Corners& rough, const Picture& picture) {
-    Drawing drawing(d);
+Corners align(const chart::Definition& d, const Corners& rough, const Picture& picture,
+              const std::vector<bool>& hidden) {
+    Drawing drawing(d, hidden);
     const auto& spots = drawing.spots();
     if (spots.size() < 16) return rough;
     Corners corners = rough;
-    // The blur that explains the picture best, again once the corners lie better.
-    const auto set_best_blur = [&](const Homography& map, std::initializer_list<double> shares) {
-        double best = 0, least = INFINITY;
-        for (const double share : shares) {
-            drawing.set_blur(share * drawing.side_mm());
-            drawing.look(picture.linear, map);
-            std::vector<double> off;
-            for (const Spot& s : spots)
-                if (const auto seen = bilinear(picture.linear, map(s.mm)))
-                    off.push_back(static_cast<double>((*seen - drawing.at(s)).norm() / (seen->norm() + 1e-4f)));
-            if (off.size() < 16) return false;
-            const double m = median(std::move(off));
-            if (m < least) {
-                least = m;
-                best = share;
-            }
-        }
-        drawing.set_blur(best * drawing.side_mm());
-        return true;
-    };
     for (int round = 0; round < 14; ++round) {
         const Homography map = chart::pixels_from_mm(d, corners);
         // Dark patches are noisy for their brightness.
         const float floor = 0.15f * drawing.brightest() + 1e-4f;
-        if (round == 0 && !set_best_blur(map, {0.05, 0.15})) return rough;
-        if (round == 3 && !set_best_blur(map, {0.03, 0.08, 0.14, 0.22})) return rough;
+        // Once more when the corners lie better.
+        if (round == 0 && !drawing.set_best_blur(picture.linear, map, {0.05, 0.15})) return rough;
+        if (round == 3 && !drawing.set_best_blur(picture.linear, map, {0.03, 0.08, 0.14, 0.22})) return rough;
         drawing.look(picture.linear, map);
         std::array<Homography, 8> moved;
         constexpr double h = 1e-3;
@@ -214,6 +231,25 @@ Corners align(const chart::Definition& d, const Corners& rough, const Picture& p
     for (std::size_t i = 0; i < 4; ++i)
         if ((corners[i] - rough[i]).norm() > 1.2 * pitch) return rough;
     return corners;
+}
+
+double misfit_of(const chart::Definition& d, const Corners& corners, const Picture& picture,
+                 const std::vector<bool>& hidden) {
+    Drawing drawing(d, hidden);
+    const Homography map = chart::pixels_from_mm(d, corners);
+    if (!drawing.set_best_blur(picture.linear, map, {0.03, 0.08, 0.14, 0.22})) return 1;
+    drawing.look(picture.linear, map);
+    const float floor = 0.15f * drawing.brightest() + 1e-4f;
+    double sum = 0, count = 0;
+    for (const Spot& s : drawing.spots()) {
+        const auto seen = bilinear(picture.linear, map(s.mm));
+        if (!seen) continue;
+        const Rgb drawn = drawing.at(s);
+        const auto off = static_cast<double>((drawn - *seen).norm() / (0.5f * (seen->norm() + drawn.norm()) + floor));
+        sum += off > clearly_off;
+        ++count;
+    }
+    return count > 0 ? sum / count : 1;
 }
 
 } // namespace refero::find

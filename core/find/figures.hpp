@@ -46,6 +46,8 @@ inline constexpr double nearly_share = 0.94;         ///< ... which may have no 
 inline constexpr double surely_laid = 2.9;
 /// ... so many: a little is won by shunning covered patches, too.
 inline constexpr double clearly_better = 0.5;
+inline constexpr double clearly_off = 0.15;      ///< relative: a place that is not as it is drawn
+inline constexpr double lies_better = 0.8;       ///< so many times the places that are off, and corners lie better
 inline constexpr double most_misfit = 0.16;      ///< relative, of the patches that are explained
 inline constexpr double least_within = 0.62;     ///< of the patches are explained
 inline constexpr double least_even_share = 0.75; ///< of the patches are even

@@ -101,6 +101,24 @@ void climb(Candidate& c) {
     }
 }
 
+/// The edges of what hides patches hold corners fast beside the chart's: lays it once more without those patches,
+/// coarse to fine, and takes that where more of what shows is as it is drawn.
+void lay_by_what_shows(Match& m, const Picture& picture, const std::vector<Picture>& pyramid) {
+    const std::vector<bool> hidden = hidden_patches(*m.grid, m.corners, picture);
+    if (std::none_of(hidden.begin(), hidden.end(), [](bool h) { return h; })) return;
+    const chart::Definition& d = *m.grid->definition;
+    const double pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(d.patches.size()));
+    Corners laid = m.corners;
+    for (auto p = pyramid.rbegin(); p != pyramid.rend(); ++p) {
+        const double k = p->scale / picture.scale;
+        if (k * pitch > 7 && k * pitch < 60 && p->noise < 0.03)
+            laid = scaled(align(d, scaled(laid, k), *p, hidden), 1 / k);
+    }
+    if (misfit_of(d, laid, picture, hidden) < lies_better * misfit_of(d, m.corners, picture, hidden) &&
+        colour_fit(*m.grid, laid, picture).plausible)
+        m.corners = laid;
+}
+
 /// Sub-pixel corners, and whether it is a chart.
 bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
     Match& m = c.match;
@@ -124,12 +142,15 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
         break;
     }
     m.runner_up = best_other(m, picture);
-    m.corners = scaled(m.corners, 1 / picture.scale);
     const bool enough = (c.evidence_per_patch() > least_evidence_per_patch && chance_of(m) > 0.5) ||
                         (c.evidence_per_patch() > least_clear_per_patch && m.runner_up < clear_share * m.fit.evidence);
-    return enough && m.fit.evidence > m.runner_up + least_margin && m.runner_up < nearly_share * m.fit.evidence &&
-           m.fit.misfit < most_misfit && m.fit.within > least_within && m.fit.even_share > least_even_share &&
-           m.fit.plausible && (!m.fit.far_fetched || c.evidence_per_patch() > surely_laid);
+    const bool proven = enough && m.fit.evidence > m.runner_up + least_margin &&
+                        m.runner_up < nearly_share * m.fit.evidence && m.fit.misfit < most_misfit &&
+                        m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible &&
+                        (!m.fit.far_fetched || c.evidence_per_patch() > surely_laid);
+    if (proven) lay_by_what_shows(m, picture, pyramid);
+    m.corners = scaled(m.corners, 1 / picture.scale);
+    return proven;
 }
 
 } // namespace

@@ -286,23 +286,51 @@ std::vector<Grid> grids_of(const chart::Definition& d) {
     return grids;
 }
 
-ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture) {
+namespace {
+
+struct Shown {
+    std::vector<Seen> seen;
+    std::vector<std::size_t> patch; ///< of each of them
+    std::vector<bool> even;
+};
+
+/// The patches that lie within the picture, as it shows them.
+Shown shown_at(const Grid& grid, const Corners& corners, const Picture& picture) {
     const chart::Definition& d = *grid.definition;
     const Homography map = chart::pixels_from_mm(d, corners);
-    std::vector<Seen> seen;
-    int even_patches = 0;
+    Shown laid;
     for (std::size_t i = 0; i < d.patches.size(); ++i) {
         const chart::Patch& p = d.patches[i];
         const Sample s = sample(picture, map, p);
         if (!s.mean.allFinite()) continue;
-        if (s.spread < even_spread(s.mean, picture) || s.mean.maxCoeff() < 0.01) ++even_patches;
-        seen.push_back({s.mean, grid.xyz[i], 2 * (p.x_mm + p.w_mm / 2) / d.width_mm - 1,
-                        2 * (p.y_mm + p.h_mm / 2) / d.height_mm - 1});
+        laid.even.push_back(s.spread < even_spread(s.mean, picture) || s.mean.maxCoeff() < 0.01);
+        laid.patch.push_back(i);
+        laid.seen.push_back({s.mean, grid.xyz[i], 2 * (p.x_mm + p.w_mm / 2) / d.width_mm - 1,
+                             2 * (p.y_mm + p.h_mm / 2) / d.height_mm - 1});
     }
+    return laid;
+}
+
+} // namespace
+
+ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture) {
+    const Shown laid = shown_at(grid, corners, picture);
+    const std::size_t all = grid.definition->patches.size();
     std::vector<double> residual;
-    ColourFit fit = explain(seen, d.patches.size(), residual);
-    fit.even_share = static_cast<double>(even_patches) / static_cast<double>(d.patches.size());
+    ColourFit fit = explain(laid.seen, all, residual);
+    fit.even_share =
+        static_cast<double>(std::count(laid.even.begin(), laid.even.end(), true)) / static_cast<double>(all);
     return fit;
+}
+
+std::vector<bool> hidden_patches(const Grid& grid, const Corners& corners, const Picture& picture) {
+    const Shown laid = shown_at(grid, corners, picture);
+    std::vector<double> residual;
+    explain(laid.seen, grid.definition->patches.size(), residual);
+    std::vector<bool> hidden(grid.definition->patches.size(), true);
+    for (std::size_t i = 0; i < laid.patch.size(); ++i)
+        hidden[laid.patch[i]] = residual[i] > explained || !laid.even[i];
+    return hidden;
 }
 
 double best_other(Match& match, const Picture& picture) {

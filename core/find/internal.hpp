@@ -140,12 +140,18 @@ std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Grou
 bool settle(Match& match, const Ground& ground);
 /// The fit of the whole chart at these corners (picture pixels).
 ColourFit colour_fit(const Grid& grid, const Corners& corners, const Picture& picture);
+/// Patches that something hides, wholly or in part, or that lie outside the picture.
+std::vector<bool> hidden_patches(const Grid& grid, const Corners& corners, const Picture& picture);
 /// Moves a match to the place, one pitch aside or turned, that explains the colours best; the evidence of the next
 /// best.
 double best_other(Match& match, const Picture& picture);
 
 /// Moves corners (picture pixels) so that the patches lie on the picture's, to sub-pixel accuracy, from up to about a
-/// third of a pitch off. Unchanged where that fails.
-Corners align(const chart::Definition& definition, const Corners& rough, const Picture& picture);
+/// third of a pitch off. Unchanged where that fails. `hidden`: patches that are not looked at; empty: none.
+Corners align(const chart::Definition& definition, const Corners& rough, const Picture& picture,
+              const std::vector<bool>& hidden = {});
+/// Share of places on the patches and between them that are not as the chart drawn there, 0 to 1.
+double misfit_of(const chart::Definition& definition, const Corners& corners, const Picture& picture,
+                 const std::vector<bool>& hidden);
 
 } // namespace refero::find

@@ -170,27 +170,43 @@ Edge edge_of(const Shot& s) {
     return edge;
 }
 
+bool beside(const Shot& s, std::size_t one, std::size_t other) {
+    const chart::Patch &p = s.definition.patches[one], &q = s.definition.patches[other];
+    return std::abs(p.x_mm + p.w_mm / 2 - q.x_mm - q.w_mm / 2) < cover_beside * std::max(p.w_mm, q.w_mm) &&
+           std::abs(p.y_mm + p.h_mm / 2 - q.y_mm - q.h_mm / 2) < cover_beside * std::max(p.h_mm, q.h_mm);
+}
+
+namespace {
+
+bool alike(const Shot& s, const colour::Vec3& a, const colour::Vec3& b) {
+    return ((a - b).cwiseAbs().array() <= cover_alike * (b.array() + 0.02 * s.light.level)).all();
+}
+
+} // namespace
+
 std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<std::size_t>& dirty) {
     const std::vector<Spots>& spots = s.spots;
     std::vector<std::size_t> covered;
-    const auto& patches = s.definition.patches;
-    const auto middle = [&](std::size_t i) {
-        return Point(patches[i].x_mm + patches[i].w_mm / 2, patches[i].y_mm + patches[i].h_mm / 2);
-    };
-    for (std::size_t i = 0; i < patches.size(); ++i) {
+    for (std::size_t i = 0; i < spots.size(); ++i) {
         if (spots[i].mean.isZero() || std::find(dirty.begin(), dirty.end(), i) != dirty.end()) continue;
         const bool like_one = std::any_of(dirty.begin(), dirty.end(), [&](std::size_t k) {
-            const Point away = middle(k) - middle(i);
-            const bool touches = std::abs(away.x()) < cover_beside * std::max(patches[i].w_mm, patches[k].w_mm) &&
-                                 std::abs(away.y()) < cover_beside * std::max(patches[i].h_mm, patches[k].h_mm);
-            return touches && spots[k].other > 0 &&
-                   ((spots[k].other_mean - spots[i].mean).cwiseAbs().array() <=
-                    cover_alike * (spots[i].mean.array() + 0.02 * s.light.level))
-                       .all();
+            return beside(s, i, k) && spots[k].other > 0 && alike(s, spots[k].other_mean, spots[i].mean);
         });
         if (like_one) covered.push_back(i);
     }
     return covered;
+}
+
+bool covered_as_beside(const Shot& s, std::size_t patch, const std::vector<std::size_t>& dirty) {
+    const Spots& here = s.spots[patch];
+    return std::any_of(dirty.begin(), dirty.end(), [&](std::size_t k) {
+        if (k == patch || !beside(s, patch, k)) return false;
+        const Spots& there = s.spots[k];
+        for (const colour::Vec3& a : {there.mean, there.other_mean, there.brighter, there.rest})
+            for (const colour::Vec3& b : {here.brighter, here.rest})
+                if (!a.isZero() && !b.isZero() && alike(s, a, b)) return true;
+        return false;
+    });
 }
 
 namespace {
@@ -231,7 +247,7 @@ bool is_of_the_light(const Shot& s, const colour::Vec3& seen, const colour::Vec3
 /// takes away is of the patch's colour.
 bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected) {
     const colour::Vec3 rest = unbent(s, spots.rest);
-    if (rest.sum() < neutral_rest * rest.norm() * std::sqrt(3.0)) return false;
+    if (s.finished() && rest.sum() < neutral_rest * rest.norm() * std::sqrt(3.0)) return false;
     const double should = std::max(1e-6, expected.mean());
     return std::abs(std::log(spots.brighter.mean() / should)) < std::abs(std::log(spots.rest.mean() / should));
 }

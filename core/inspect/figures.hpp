@@ -114,6 +114,7 @@ inline constexpr std::size_t least_gaps = 8; ///< strips that tell what is usual
 /// clean shot strays no farther, and a fault of 1.2 times the limit stays a fault.
 inline constexpr double unknown_in_limit = 5;
 inline constexpr double most_growth = 3;              ///< a limit that had to grow more tells nothing below it
+inline constexpr double least_spot = 0.03;            ///< of a patch; less is noise, or a speck that spreads little
 inline constexpr double most_covered = 0.7;           ///< of a patch by a reflection
 inline constexpr double strong_chroma = 18;           ///< CIELAB; what clips there clips at the space's edge
 inline constexpr double most_saturation = 1.3;        ///< of picture styles, common practice

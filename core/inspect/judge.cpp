@@ -13,10 +13,8 @@ namespace refero::inspect {
 
 using chart::Point;
 
-namespace {
-
 Finding against(const Limit& l, const char* check, double value, const std::string& advice,
-                std::vector<std::string> patches = {}) {
+                std::vector<std::string> patches) {
     Finding f{check, Status::pass, value, l.caution, l.unit, std::move(patches), ""};
     const auto passed = [&](double limit) { return l.lower ? value < limit : value >= limit; };
     if (!std::isfinite(value)) f.value = 0;
@@ -28,6 +26,8 @@ Finding against(const Limit& l, const char* check, double value, const std::stri
     else f.advice = advice;
     return f;
 }
+
+namespace {
 
 /// The limit in force where the value is known to `sd` only.
 Limit in_force(Limit l, double sd) {
@@ -185,10 +185,35 @@ Finding clipping(const Shot& s) {
     return f;
 }
 
-/// Signal to noise of one pixel on the darkest of three neutrals and more; NaN where there are fewer.
+/// True where a shadow's edge crosses a patch: its halves differ, and nothing covers it.
+bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
+    const auto& crossed = s.edge.patches;
+    if (std::find(crossed.begin(), crossed.end(), p.id) != crossed.end()) return true;
+    if (s.light.step <= 0) return false;
+    const double angle = s.light.step_angle_deg * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
+    const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5,
+                 y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
+    // The step is known between two patches only, and its direction to some 15 degrees.
+    const double reach =
+        1.1 * (std::abs(c) * p.w_mm / s.definition.width_mm + std::abs(n) * p.h_mm / s.definition.height_mm) + 0.04;
+    return std::abs(x * c + y * n - s.light.step_at) < reach;
+}
+
+/// True where a sheen, dirt or a shadow's edge lies on a patch: what it spreads there is no noise.
+bool spread_by_more(const Shot& s, const std::string& id) {
+    const int at = s.definition.index_of(id);
+    if (at < 0 || s.spots.empty()) return false;
+    const Spots& spots = s.spots[static_cast<std::size_t>(at)];
+    return std::max({spots.bright, spots.dark, spots.other}) > least_spot ||
+           on_shadow_edge(s, s.definition.patches[static_cast<std::size_t>(at)]);
+}
+
+/// Signal to noise of one pixel on the darkest of three neutrals and more; NaN where there are fewer, or it tells none.
 double signal_of_black(const Shot& s) {
     const auto greys = neutrals(s);
-    return greys.size() < 3 ? NAN : greys.back()->mean[1] / std::max(1e-9, greys.back()->sd[1]);
+    return greys.size() < 3 || spread_by_more(s, greys.back()->id)
+               ? NAN
+               : greys.back()->mean[1] / std::max(1e-9, greys.back()->sd[1]);
 }
 bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("underexposure black").caution; }
 
@@ -264,30 +289,19 @@ Finding mixed_light(const Shot& s) {
 }
 
 Finding noise(const Shot& s) {
+    // The grey nearest to 20 % that nothing lies on, if there is one.
+    const auto worth = [&](const read::PatchReading* g) {
+        return std::pair(spread_by_more(s, g->id), std::abs(luminance(s, g->id) - 0.2));
+    };
     const read::PatchReading* grey = nullptr;
     for (const auto* g : neutrals(s))
-        if (g->usable() && (!grey || std::abs(luminance(s, g->id) - 0.2) < std::abs(luminance(s, grey->id) - 0.2)))
-            grey = g;
+        if (g->usable() && (!grey || worth(g) < worth(grey))) grey = g;
     const double db = grey && grey->mean[1] > 0 ? 20 * std::log10(grey->mean[1] / std::max(1e-9, grey->sd[1])) : NAN;
     return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy",
                    grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
 }
 
 colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1], r.mean[2]}; }
-
-/// True where a shadow's edge crosses a patch: its halves differ, and nothing covers it.
-bool on_shadow_edge(const Shot& s, const chart::Patch& p) {
-    const auto& crossed = s.edge.patches;
-    if (std::find(crossed.begin(), crossed.end(), p.id) != crossed.end()) return true;
-    if (s.light.step <= 0) return false;
-    const double angle = s.light.step_angle_deg * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
-    const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5,
-                 y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
-    // The step is known between two patches only, and its direction to some 15 degrees.
-    const double reach =
-        1.1 * (std::abs(c) * p.w_mm / s.definition.width_mm + std::abs(n) * p.h_mm / s.definition.height_mm) + 0.04;
-    return std::abs(x * c + y * n - s.light.step_at) < reach;
-}
 
 /// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 /// What lies on single patches.
@@ -296,8 +310,12 @@ struct OnPatches {
     std::vector<std::pair<double, std::string>> shiny, dirty; ///< percent, and the patch; worst first
 };
 
-OnPatches on_patches(const Shot& s, bool too_dark) {
+/// In the depths of a finished picture compression makes spots of its own.
+bool too_dark_for_spots(const Shot& s) { return s.finished() && is_alarm(underexposure(s).status); }
+
+OnPatches on_patches(const Shot& s) {
     OnPatches found;
+    const bool too_dark = too_dark_for_spots(s);
     auto& [growth, shiny, dirty] = found;
     const std::vector<Around> around = around_patches(s);
     const bool step = s.light.step > 0;
@@ -325,7 +343,7 @@ OnPatches on_patches(const Shot& s, bool too_dark) {
         if (all_of_it && is_of_the_light(s, seen_of(r), s.light.expected[i]))
             shiny.emplace_back(std::max(residual, bright), r.id);
         else if (!all_of_it && bright > 0 && is_of_the_light(s, spots.brighter, spots.rest) &&
-                 (bright > dark || (s.finished() && s.light.usable && !darkened(s, spots, s.light.expected[i]))))
+                 (bright > dark || (s.light.usable && !darkened(s, spots, s.light.expected[i]))))
             shiny.emplace_back(std::max(bright, std::min(dark, 100 - dark)), r.id);
         else if (const Around& gaps = around[static_cast<std::size_t>(at)];
                  !step && !too_dark && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps &&
@@ -344,29 +362,58 @@ OnPatches on_patches(const Shot& s, bool too_dark) {
         const std::string& id = s.definition.patches[i].id;
         std::erase_if(dirty, [&](const auto& d) { return d.second == id; });
         dirty.emplace_back(100, id);
+        lain_on.push_back(i);
     }
+    // What covers its neighbour does not shine.
+    std::erase_if(shiny, [&](const auto& shines) {
+        const auto& [by, id] = shines;
+        if (!covered_as_beside(s, static_cast<std::size_t>(s.definition.index_of(id)), lain_on)) return false;
+        dirty.emplace_back(1.6 * std::min(by, std::max(0.0, 100 - by)), id);
+        return true;
+    });
     std::sort(shiny.rbegin(), shiny.rend());
     std::sort(dirty.rbegin(), dirty.rend());
     return found;
 }
 
-std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
+std::vector<std::string> beyond(const std::vector<std::pair<double, std::string>>& all, double limit) {
+    std::vector<std::string> ids;
+    for (const auto& [by, id] : all)
+        if (by >= limit) ids.push_back(id);
+    return ids;
+}
+
+/// What covers part of the chart looks like a step or a slope of the light, or a veil: the light is explained once more
+/// without what it lies on.
+void explain_beside(Shot& s, const OnPatches& on) {
+    std::vector<std::size_t> covered;
+    for (const std::string& id : beyond(on.dirty, s.limits.at("occlusion").caution))
+        covered.push_back(static_cast<std::size_t>(s.definition.index_of(id)));
+    if (covered.empty()) return;
+    std::vector<bool> out(s.definition.patches.size(), false);
+    for (std::size_t i = 0; i < out.size(); ++i)
+        out[i] = std::any_of(covered.begin(), covered.end(),
+                             [&](std::size_t k) { return i == k || (covered.size() > 1 && beside(s, i, k)); });
+    read::Reading reading = s.reading;
+    for (read::PatchReading& r : reading.patches)
+        if (const int at = s.definition.index_of(r.id); at >= 0 && out[static_cast<std::size_t>(at)]) r.pixels = 0;
+    ChartPixels pixels = s.pixels;
+    for (std::size_t i = 0; i < out.size(); ++i)
+        if (out[i]) pixels.patches[i].blocks.clear();
+    std::erase_if(pixels.gaps, [&](const Gap& g) { return out[g.one] || out[g.other]; });
+    s.light = explain(reading, s.definition, s.reference, s.finished(), &pixels);
+}
+
+std::pair<Finding, Finding> glare_and_occlusion(const Shot& s, const OnPatches& on) {
     // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
     // lightens the darks: what looks like stray light is not told from these.
-    // In the depths of a finished picture compression makes spots of its own.
-    const bool too_dark = s.finished() && is_alarm(underexposure(s).status);
-    const bool told = !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s) && !too_dark;
+    const bool told =
+        !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s) && !too_dark_for_spots(s);
     const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
     const Finding glare =
         against(s.limits.at("glare"), "glare", veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
                 "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp", untold(s));
-    auto [growth, shiny, dirty] = on_patches(s, too_dark);
-    const auto beyond = [](const auto& v, double limit) {
-        std::vector<std::string> ids;
-        for (const auto& [by, id] : v)
-            if (by >= limit) ids.push_back(id);
-        return ids;
-    };
+    const auto& [growth, shiny, dirty] = on;
     const auto shiny_ids = beyond(shiny, s.limits.at("glare spot").caution),
                dirty_ids = beyond(dirty, s.limits.at("occlusion").caution);
     const Finding spot = against(
@@ -377,8 +424,8 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s) {
                 "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
     if (!dirty.empty() && !s.finished()) {
         // As measured, beside the limit in force for that patch.
-        occlusion.value *= growth[dirty.front().second];
-        occlusion.limit *= growth[dirty.front().second];
+        occlusion.value *= growth.at(dirty.front().second);
+        occlusion.limit *= growth.at(dirty.front().second);
     }
     std::vector<double> grown;
     for (const auto& [id, by] : growth) grown.push_back(by);
@@ -403,65 +450,6 @@ Finding values(const Shot& s) {
         f.advice = untold(s);
     }
     return f;
-}
-
-/// A curve for grading rather than looking at.
-bool is_flat(const std::string& encoding) {
-    for (const char* shown : {"linear", "srgb", "bt709", "embedded ICC curve"})
-        if (encoding == shown) return false;
-    return true;
-}
-
-/// How steep the greys are beside their own luminances, in logarithms: 1 for light; NaN where too few tell.
-double steepness(const Shot& s) {
-    double n = 0, x = 0, y = 0, xx = 0, xy = 0;
-    for (const read::PatchReading* p : neutrals(s)) {
-        const double is = luminance(s, p->id);
-        if (!p->usable() || !(is > least_steep_luminance) || !(p->mean[1] > 0)) continue;
-        const double a = std::log(is), b = std::log(p->mean[1]);
-        n += 1;
-        x += a;
-        y += b;
-        xx += a * a;
-        xy += a * b;
-    }
-    const double d = n * xx - x * x;
-    return n >= 3 && d > 0.1 ? (n * xy - x * y) / d : NAN;
-}
-
-/// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
-Finding recording(const Shot& s) {
-    const std::string kind = to_lower(s.frame.file.extension().string());
-    const frame::Metadata& m = s.frame.metadata;
-    std::vector<std::string> traps;
-    if (kind == ".jpg" || kind == ".jpeg" || kind == ".webp")
-        traps.push_back("This is a compressed 8-bit picture, finished by the camera: record raw, or balance in the "
-                        "camera and switch picture styles and sharpening off");
-    const frame::Recorded& recorded = s.frame.recorded;
-    if (s.frame.is_raw && recorded.lossy)
-        traps.push_back("The raw data are compressed with losses, which dark and saturated patches suffer from: record "
-                        "them uncompressed or without losses");
-    else if (s.frame.is_raw && recorded.bits > 0 && recorded.bits <= coarse_raw_bits)
-        traps.push_back(formatted("The raw data have {} bits: choose 14, where the camera offers it, for the dark "
-                                  "patches",
-                                  recorded.bits));
-    if (!s.frame.is_raw && recorded.bits == 8 && is_flat(s.frame.encoding))
-        traps.push_back("Eight bits are too coarse for a flat curve, whose steps a grade pulls apart" +
-                        (recorded.chroma.empty() ? std::string() : ", with colour subsampled to " + recorded.chroma) +
-                        ": record 10 bits and 4:2:2 where it is offered");
-    // Cameras tag log as BT.709: where nobody said how it was recorded, the greys tell.
-    if (const double steep = steepness(s); s.frame.assumed && steep < least_steepness)
-        traps.push_back(
-            formatted("Its greys are {:.0f} % flatter than they are: it was recorded with a log curve. Name "
-                      "that as the encoding of its mode, else nothing here holds as light",
-                      100 * (1 - steep)));
-    if (!s.frame.is_raw && m.auto_balance)
-        traps.push_back("The camera balanced by itself and may do otherwise in the next frame: set a fixed balance");
-    if (!s.frame.is_raw && !m.style.empty())
-        traps.push_back("The picture was finished with " + m.style + ": set the picture style to normal");
-    std::string advice;
-    for (const std::string& trap : traps) advice += (advice.empty() ? "" : ". ") + trap;
-    return against(s.limits.at("recording"), "recording", static_cast<double>(traps.size()), advice);
 }
 
 Finding found(const Shot& s) { return {"found", Status::pass, s.placement.confidence, 0, "confidence", {}, ""}; }
@@ -549,14 +537,18 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     if (d.patches.size() == 1) return judge_card(s);
     s.light = explain(reading, d, reference, s.finished(), &s.pixels);
     s.white = NAN;
+    // Something may lie on the lightest.
     if (const auto greys = neutrals(s); !greys.empty())
-        s.white = *std::max_element(greys.front()->mean.begin(), greys.front()->mean.end());
+        for (const read::PatchReading* g : greys)
+            s.white = std::fmax(s.white, *std::max_element(g->mean.begin(), g->mean.end()));
     else if (s.light.usable) s.white = s.light.level;
     s.spots.resize(d.patches.size());
-    if (!(s.finished() && is_alarm(underexposure(s).status)))
+    if (!too_dark_for_spots(s))
         for (std::size_t i = 0; i < d.patches.size(); ++i) s.spots[i] = spots_of(s, d.patches[i]);
     if (s.finished()) s.edge = edge_of(s);
-    const auto [glare, occlusion] = glare_and_occlusion(s);
+    const OnPatches on = on_patches(s);
+    if (s.finished()) explain_beside(s, on);
+    const auto [glare, occlusion] = glare_and_occlusion(s, on);
     // In the order in which they matter when several are equally bad.
     Judgement j;
     j.findings = {found(s),  values(s),   clipping(s), focus(s),       size(s),     underexposure(s),
@@ -576,6 +568,8 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
              "Not told before the chart and its values are right");
     if (j.findings[3].status == Status::reshoot)
         hush({"shadow", "occlusion", "glare"}, "Not told before the chart is sharp");
+    if (s.patch_px < s.limits.at("size pixels").reshoot)
+        hush({"shadow", "occlusion", "glare"}, "Not told before the chart is larger in the frame");
     std::stable_sort(j.findings.begin(), j.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.status > b.status; });
     j.verdict = std::max(Status::pass, j.findings.front().status);

@@ -39,6 +39,12 @@ struct Shot {
     bool finished() const { return !frame.linear; }
 };
 
+/// A value against a limit; of the patches and the advice a finding tells where it is no pass.
+Finding against(const Limit& limit, const char* check, double value, const std::string& advice,
+                std::vector<std::string> patches = {});
+/// What the file itself tells of how it was recorded. (A high ISO is judged by its noise.)
+Finding recording(const Shot& s);
+
 /// Neutral patches, lightest first; without a definition's roles none.
 std::vector<const read::PatchReading*> neutrals(const Shot& s);
 double luminance(const Shot& s, const std::string& id);
@@ -48,9 +54,13 @@ Spots spots_of(const Shot& s, const chart::Patch& patch);
 /// takes away is of the patch's colour.
 bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected);
 
+/// Neighbours, along a side or a corner.
+bool beside(const Shot& s, std::size_t one, std::size_t other);
 /// Patches that look as what lies on part of a patch beside them: covered wholly, which their own pixels cannot tell.
 /// `dirty`: those that something lies on.
 std::vector<std::size_t> covered_beside(const Shot& s, const std::vector<std::size_t>& dirty);
+/// True where part of a patch looks as part or all of one beside it that something lies on.
+bool covered_as_beside(const Shot& s, std::size_t patch, const std::vector<std::size_t>& dirty);
 Edge edge_of(const Shot& s);
 
 /// A lamp's reflection adds the light's own colour to all channels; skin, dirt and paper add another.

@@ -130,6 +130,37 @@ TEST(Finder, fingers_a_shadow_and_an_orange_light_do_not_hide_a_chart) {
     EXPECT_LT(off(found[0], r.charts[0]), 0.05);
 }
 
+// The outline of a large cover is no edge of the chart.
+TEST(Finder, a_large_cover_does_not_draw_the_corners_aside) {
+    const Scratch folder;
+    for (const char* cover : {R"("at":[0.36,0.30],"size":[0.17,0.19])", R"("at":[0.62,0.42],"size":[0.13,0.14])",
+                              R"("at":[0.60,0.62],"size":[0.14,0.16])"})
+        for (const double turn : {8, 24}) {
+            const auto r = scene(formatted(
+                R"("objects":[{{"shape":"ellipse","in_front":true,{},"surface":[38,17,18]}}],"charts":[{{"id":"grid24","at":[0.5,0.5],"width":0.4,"rotation_deg":{:g},"tilt_deg":4}}])",
+                cover, turn));
+            simulate::write(r, folder / "covered.tif");
+            const auto found = find::locate(frame::read(folder / "covered.tif"), {test::grid24()});
+            ASSERT_EQ(found.size(), 1u) << cover << turn;
+            EXPECT_LT(off(found[0], r.charts[0]), 0.02) << cover << turn;
+        }
+}
+
+// Between two fields that touch there is one edge and no gap: it is felt where it lies.
+TEST(Finder, corners_of_touching_fields_lie_to_a_hundredth) {
+    const Scratch folder;
+    const auto own = user_grid(folder, 7, 5, 16, 12);
+    for (const double turn : {3, 100, 214}) {
+        const auto r =
+            scene(formatted(R"("charts":[{{"id":"{}","at":[0.5,0.5],"width":0.3,"rotation_deg":{:g},"tilt_deg":5}}])",
+                            own.file.string(), turn));
+        const auto found = find::locate(frame_of(r), {own});
+        ASSERT_EQ(found.size(), 1u) << turn;
+        EXPECT_LT(off(found[0], r.charts[0]), 0.01) << turn;
+        EXPECT_NEAR(found[0].tilt_deg, 5, 3) << turn;
+    }
+}
+
 TEST(Finder, a_blurred_chart_is_found) {
     const auto r = scene(
         R"("lens":{"blur_px":12},"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.3,"rotation_deg":-25}])"); // 0.18 of

@@ -98,6 +98,15 @@ TEST_F(Gate, a_sheen_names_its_patch) {
     EXPECT_TRUE(names(f, "B3")) << f.advice;
 }
 
+// What a sheen spreads on the grey that noise is judged by, or on the black, is neither noise nor want of light.
+TEST_F(Gate, a_sheen_is_no_noise) {
+    for (const char* at : {"[0.54,0.661]", "[0.683,0.661]"})
+        caught(of({.rotation_deg = 0,
+                   .tilt_deg = 0,
+                   .more = formatted(R"(,"sheens":[{{"at":{},"size":0.009,"strength":0.8}}])", at)}),
+               "glare");
+}
+
 TEST_F(Gate, a_shadow_is_a_step_and_its_depth_is_told) {
     for (const double stops : {0.3, 0.6})
         for (const int angle : {0, 75, 160, 250}) {

@@ -168,6 +168,27 @@ TEST_F(Verdict, shadow_and_cover_are_told_in_a_finished_picture_of_a_chart_witho
     EXPECT_TRUE(std::find(cover.patches.begin(), cover.patches.end(), "C4") != cover.patches.end());
 }
 
+// What covers several patches is told as that alone: its outline is no shadow, what it adds to the greys no sheen, and
+// a white that it covers no want of light.
+TEST_F(Verdict, a_large_cover_in_a_finished_picture_is_told_as_that_alone) {
+    bench::Random random(5);
+    for (const char* cover : {R"("at":[0.535,0.60],"size":[0.13,0.17],"surface":[60,17,18])",
+                              R"("at":[0.62,0.45],"size":[0.12,0.16],"surface":[38,17,18])",
+                              R"("at":[0.36,0.33],"size":[0.15,0.16],"surface":[38,17,18])"})
+        for (const char* family : {"film", "soft"}) {
+            const bench::Style style = bench::random_style(random, family);
+            test::Shot shot{.tilt_deg = 2,
+                            .more = formatted(R"(,"objects":[{{"shape":"ellipse","in_front":true,{}}}])", cover)};
+            bench::write_finished(simulate::render(simulate::parse_scene(test::scene_text(shot), "test")), style,
+                                  scratch / "a.jpg");
+            const inspect::Judgement j = judged(scratch / "a.jpg");
+            EXPECT_TRUE(inspect::is_alarm(finding(j, "occlusion").status)) << cover << family;
+            for (const inspect::Finding& f : j.findings)
+                EXPECT_TRUE(f.check == "occlusion" || f.check == "recording" || !inspect::is_alarm(f.status))
+                    << cover << family << alarms(j);
+        }
+}
+
 // What is unknown of a narrow camera under a mixed LED widens the limit, and a strong fault still passes it.
 TEST_F(Verdict, faults_are_told_with_unfamiliar_cameras_too) {
     const auto& light = bench::lights()[9];
