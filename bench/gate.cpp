@@ -200,7 +200,8 @@ std::vector<Curve> curves(int frames, std::uint64_t seed, Whose whose, bool fini
                 const Setting setting = setting_of(r, whose, finished);
                 Json scene = clean(d);
                 std::set<std::string> patches;
-                fault.make(scene, d, k, patches, setting);
+                double made = k;
+                fault.make(scene, d, made, patches, setting);
                 fired += look(scene, setting, folder).fired.contains(fault.check);
             });
             curve.fired.push_back(static_cast<double>(fired) / frames);
@@ -237,7 +238,7 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
         const bool later = check == "mixed_light" || check == "occlusion";
         const double from = finished ? 1.5 : later ? 2 : 1.2;
         std::mutex mutex;
-        int caught = 0, unknown = 0, lost = 0, beside = 0, in_force = 0, in_force_caught = 0;
+        int made = 0, caught = 0, unknown = 0, lost = 0, beside = 0, in_force = 0, in_force_caught = 0;
         std::map<std::string, int> others, true_ones;
         tbb::parallel_for(0, frames, [&](int i) {
             if (only_frame >= 0 && i != only_frame) return;
@@ -246,9 +247,9 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
             const Setting setting = setting_of(r, whose, finished);
             Json scene = clean(d);
             std::set<std::string> patches;
-            const double k =
-                d.uniform(from, later && finished ? 12 : 4); // the limit in force may be some times the usual
+            double k = d.uniform(from, later && finished ? 12 : 4); // the limit in force may be some times the usual
             fault.make(scene, d, k, patches, setting);
+            if (k < from) return;
             const Outcome o = look(scene, setting, folder);
             if (check == "clipping") patches = o.clipped;
             bool right = o.fired.contains(check);
@@ -256,6 +257,7 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
                 right = std::any_of(o.findings.at(check).patches.begin(), o.findings.at(check).patches.end(),
                                     [&](const auto& p) { return patches.contains(p); });
             const std::lock_guard lock(mutex);
+            ++made;
             caught += right;
             unknown += !right && o.unknown(check);
             lost += !o.found;
@@ -301,8 +303,8 @@ void faults_caught(int frames, std::uint64_t seed, Whose whose, bool finished, c
             return text;
         };
         const std::string of_force = later ? share_of(in_force_caught, in_force) : "";
-        std::printf("| %s | %g | %d | %s | %s | %d | %d | %d: %s | %s |\n", check.c_str(), from, frames,
-                    share_of(caught, frames).c_str(), of_force.c_str(), unknown, lost, beside, list(others).c_str(),
+        std::printf("| %s | %g | %d | %s | %s | %d | %d | %d: %s | %s |\n", check.c_str(), from, made,
+                    share_of(caught, made).c_str(), of_force.c_str(), unknown, lost, beside, list(others).c_str(),
                     list(true_ones).c_str());
         std::fflush(stdout);
     }

@@ -105,16 +105,44 @@ Json clean(Draw& d) {
     return s;
 }
 
-/// Where a patch of the chart lies, shares of the frame.
-chart::Point patch_at(const Json& scene, std::size_t patch) {
-    auto small = simulate::parse_scene(scene.dump(), "bench");
-    small.width = 150;
-    small.height = 100; // corners scale with the frame
-    const auto r = simulate::render(small);
-    const auto map = chart::pixels_from_mm(definition(), r.charts[0].corners);
-    const auto& p = definition().patches[patch];
-    const chart::Point q = map({p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2});
-    return {q.x() / small.width, q.y() / small.height};
+/// Where the chart lies, shares of the frame.
+class Laid {
+public:
+    explicit Laid(const Json& scene) : map_(map_of(scene)) {}
+    /// `u`, `v`: of the patch, 0 to 1.
+    chart::Point at(std::size_t patch, double u = 0.5, double v = 0.5) const {
+        const chart::Patch& p = definition().patches[patch];
+        const chart::Point q = map_({p.x_mm + p.w_mm * u, p.y_mm + p.h_mm * v});
+        return {q.x() / width, q.y() / height};
+    }
+
+private:
+    static constexpr int width = 150, height = 100; // corners scale with the frame
+    static chart::Homography map_of(const Json& scene) {
+        auto small = simulate::parse_scene(scene.dump(), "bench");
+        small.width = width;
+        small.height = height;
+        return chart::pixels_from_mm(definition(), simulate::render(small).charts[0].corners);
+    }
+    chart::Homography map_;
+};
+chart::Point patch_at(const Json& scene, std::size_t patch) { return Laid(scene).at(patch); }
+
+/// Patches of which a disc, shares of the frame's width, covers an eighth and more.
+std::set<std::string> covered_by(const Json& scene, const chart::Point& middle, double radius) {
+    const Laid laid(scene);
+    std::set<std::string> covered;
+    for (std::size_t i = 0; i < definition().patches.size(); ++i) {
+        constexpr int n = 8;
+        int within = 0;
+        for (int v = 0; v < n; ++v)
+            for (int u = 0; u < n; ++u) {
+                const chart::Point away = laid.at(i, (u + 0.5) / n, (v + 0.5) / n) - middle;
+                within += std::hypot(away.x(), away.y() * frame_h / frame_w) < radius;
+            }
+        if (8 * within >= n * n) covered.insert(definition().patches[i].id);
+    }
+    return covered;
 }
 
 /// The lightest patch by its reference.
@@ -192,18 +220,22 @@ std::vector<Fault> faults() {
              const std::size_t i = d.random() % definition().patches.size();
              const auto at = patch_at(s, i);
              const auto id = definition().patches[i].id;
-             if (d.random() % 2) s["charts"][0]["faded"] = {{id, 1 - std::min(0.85, limit("occlusion") / 100 * k)}};
-             else
-                 s["objects"] = Json::array({{{"shape", "ellipse"},
-                                              {"in_front", true},
-                                              {"at", {at.x(), at.y()}},
-                                              {"size", {0.45 * k * patch_px(s) / 1500, 0.4 * k * patch_px(s) / 1500}},
-                                              {"rotation_deg", d.uniform(0, 180)},
-                                              {"surface", {d.uniform(30, 75), 17, 18}}}});
              p.insert(id);
+             if (d.random() % 2) {
+                 s["charts"][0]["faded"] = {{id, 1 - std::min(0.85, limit("occlusion") / 100 * k)}};
+                 return;
+             }
+             const double size = 0.4 * k * patch_px(s) / frame_w;
+             s["objects"] = Json::array({{{"shape", "ellipse"},
+                                          {"in_front", true},
+                                          {"at", {at.x(), at.y()}},
+                                          {"size", {0.45 / 0.4 * size, size}},
+                                          {"rotation_deg", d.uniform(0, 180)},
+                                          {"surface", {d.uniform(30, 75), 17, 18}}}});
+             p.merge(covered_by(s, at, size / 2));
          }},
         {"mixed_light",
-         [](Json& s, Draw& d, double k, auto&, const Setting& setting) {
+         [](Json& s, Draw& d, double& k, auto&, const Setting& setting) {
              const simulate::Camera& camera = setting.camera;
              const auto white = [&](const colour::Spectrum& light) {
                  return camera.response(colour::Spectrum::constant(1), light);
@@ -228,6 +260,7 @@ std::vector<Fault> faults() {
              double share = 0;
              while (share < 0.99 && change(share) < std::log2(1 + limit("mixed_light") / 100 * k)) share += 0.005;
              s["second_light"]["share"] = share;
+             k = std::min(k, 100 * (std::exp2(change(share)) - 1) / limit("mixed_light"));
          }},
         {"mirrored", [](Json& s, Draw&, double, auto&, const Setting&) { s["charts"][0]["mirrored"] = true; }},
         {"noise",

@@ -47,8 +47,8 @@ nlohmann::json clean(Draw& d);
 
 struct Fault {
     const char* check;
-    /// Of `k` times the usual limit; names the patches that it lies on.
-    std::function<void(nlohmann::json&, Draw&, double k, std::set<std::string>& patches, const Setting&)> make;
+    /// Of `k` times the usual limit, less where no more can be made; names the patches that it lies on.
+    std::function<void(nlohmann::json&, Draw&, double& k, std::set<std::string>& patches, const Setting&)> make;
 };
 std::vector<Fault> faults();
 

@@ -70,7 +70,8 @@ void RecipeTable::set(const match::Recipe* r) {
     for (int c = 0; c < 3; ++c)
         row(channels[c],
             tr("gain %1, offset %2, gamma %3")
-                .arg(figure(r->gain[c], 3), QString::asprintf("%+.3f", r->offset[c]), figure(r->gamma[c], 2)));
+                .arg(figure(r->gain[c], 3), QString::asprintf("%+.3f", std::round(1000 * r->offset[c]) / 1000 + 0.0),
+                     figure(r->gamma[c], 2)));
     if (r->skin) {
         heading(tr("3  Skin"), *r, "skin");
         move(*r->skin);

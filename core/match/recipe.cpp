@@ -292,7 +292,8 @@ std::string in_words(const Recipe& r) {
     text += formatted("Exposure: {:+.2f} stops\n", r.stops);
     const char* channels[] = {"Red", "Green", "Blue"};
     for (int c = 0; c < 3; ++c)
-        text += formatted("{}: gain {:.3f}, offset {:+.3f}, gamma {:.2f}\n", channels[c], r.gain[c], r.offset[c],
+        text += formatted("{}: gain {:.3f}, offset {:+.3f}, gamma {:.2f}\n", channels[c], r.gain[c],
+                          std::round(1000 * r.offset[c]) / 1000 + 0.0, // no minus before a zero
                           r.gamma[c]);
     text += "Curve points (code in: red, green, blue, percent):\n";
     for (const auto& p : r.points)
