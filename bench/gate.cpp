@@ -5,8 +5,10 @@
 #include <cmath>
 #include <cstdio>
 #include <fstream>
+#include <functional>
 #include <map>
 #include <mutex>
+#include <numeric>
 #include <random>
 #include <set>
 #include <thread>
@@ -17,7 +19,9 @@
 #include <opencv2/imgproc.hpp>
 #include <tbb/parallel_for.h>
 
+#include "base/statistics.hpp"
 #include "clip_encoder.hpp"
+#include "colour/rgb.hpp"
 #include "gate_curves.hpp"
 #include "gate_scenes.hpp"
 #include "simulate/simulate.hpp"
@@ -69,6 +73,25 @@ void write_clip(const cv::Mat& rgb, const Setting& setting, const std::filesyste
     cv::cvtColor(even, bgr, cv::COLOR_RGB2BGR);
     bench::Encoder encoder(file, bgr.cols, bgr.rows, clip_rate, setting.style->lines == 720 ? "24" : "21");
     for (int i = 0; i < clip_pictures; ++i) encoder.add(bgr);
+}
+
+/// Of the green on a chart that is of one grey, in the median of its patches; `at`: a place on a patch, in the scene.
+double shown_signal_to_noise(const cv::Mat& codes, double scale,
+                             const std::function<cv::Point(const chart::Patch&, double, double)>& at) {
+    std::vector<double> of;
+    for (const chart::Patch& p : definition().patches) {
+        const cv::Point middle = scale * at(p, 0.5, 0.5);
+        const int reach = static_cast<int>(0.2 * scale * cv::norm(at(p, 0.9, 0.5) - at(p, 0.1, 0.5)));
+        std::vector<double> light;
+        for (int y = std::max(0, middle.y - reach); y <= std::min(codes.rows - 1, middle.y + reach); ++y)
+            for (int x = std::max(0, middle.x - reach); x <= std::min(codes.cols - 1, middle.x + reach); ++x)
+                light.push_back(colour::decode(colour::Transfer::srgb, codes.at<cv::Vec3b>(y, x)[1] / 255.0));
+        const double mean = std::accumulate(light.begin(), light.end(), 0.0) / static_cast<double>(light.size());
+        double square = 0;
+        for (const double v : light) square += (v - mean) * (v - mean) / static_cast<double>(light.size());
+        of.push_back(mean / std::max(1e-9, std::sqrt(square)));
+    }
+    return median(of);
 }
 
 /// What a scene holds whatever it was made for: a lamp at one side is bright there as well, what is dark drowns.
@@ -127,8 +150,13 @@ void look_at_scene(Outcome& o, const Json& scene, const Setting& setting, const 
     }
     const Eigen::VectorXd slopes = places.colPivHouseholderQr().solve(stops);
     if (std::abs(slopes[1]) + std::abs(slopes[2]) >= limit("evenness")) there.insert("evenness");
-    // Electrons of a grey in two sites, and its signal to noise.
+    // Signal to noise of a grey: by the electrons of two sites, or as the finished picture shows it.
     const auto signal_to_noise = [&](double reflectance) {
+        if (setting.style) {
+            grey.charts[0].reflectance.assign(grey.charts[0].reflectance.size(),
+                                              colour::Spectrum::constant(reflectance));
+            return shown_signal_to_noise(bench::finished_codes(simulate::render(grey), *setting.style), scale, at);
+        }
         const double electrons =
             2 * reflectance * grey.white * setting.camera.full_well_e * setting.camera.base_iso / grey.iso;
         return electrons / std::sqrt(electrons + 2 * std::pow(setting.camera.read_noise_e, 2));
@@ -326,6 +354,7 @@ void clean_frames(int frames, std::uint64_t seed, Whose whose, bool finished, bo
     std::map<std::string, int> by_check, unknown;
     std::mutex mutex;
     tbb::parallel_for(0, frames, [&](int i) {
+        if (only_frame >= 0 && i != only_frame) return;
         Draw d{std::mt19937_64(seed * 7919 + static_cast<std::uint64_t>(i) * 31)};
         bench::Random r(d.random());
         const Setting setting = setting_of(r, whose, finished);
@@ -382,7 +411,7 @@ int main(int argc, char** argv) {
     app.add_option_function<std::string>("--chart", bench::use_chart, "id or file of a chart");
     app.add_flag("--verbose", verbose, "what was judged wrongly");
     app.add_option("--only", only, "one fault");
-    app.add_option("--frame", only_frame, "only this one of the frames of a fault; it is kept with --keep");
+    app.add_option("--frame", only_frame, "only this one of the frames; it is kept with --keep");
     app.add_option("--keep", kept, "folder that keeps the frames whose chart was not found");
     app.add_option("--curves", drawing, "how often checks fire about their limits: an SVG file to write");
     CLI11_PARSE(app, argc, argv);

@@ -31,6 +31,7 @@ inline constexpr double clipped_code = 0.985; ///< of the channel's white
 /// Smallest singular value of a camera's matrix from balanced BT.709, and what it has in common light: broad bands
 /// behind green glass have 0.07.
 inline constexpr double least_apart = 0.05, usually_apart = 0.1;
+inline constexpr double alike = 0.05;    ///< of their sum: two colours that differ by less are one
 inline constexpr double explained = 0.3; ///< relative residual; from here on a patch is not explained
 
 // What a chart that is taken for real must reach (find.cpp).

@@ -101,12 +101,11 @@ void climb(Candidate& c) {
     }
 }
 
-/// The edges of what hides patches hold corners fast beside the chart's: lays it once more without those patches,
-/// coarse to fine, and takes that where more of what shows is as it is drawn.
-void lay_by_what_shows(Match& m, const Picture& picture, const std::vector<Picture>& pyramid) {
-    const std::vector<bool> hidden = hidden_patches(*m.grid, m.corners, picture);
-    if (std::none_of(hidden.begin(), hidden.end(), [](bool h) { return h; })) return;
+/// Sharp edges are not felt from afar, and those of what hides patches hold corners fast: lays a chart once more from
+/// coarse to fine, without such patches, and takes that where more of what shows is as it is drawn.
+void lay_once_more(Match& m, const Picture& picture, const std::vector<Picture>& pyramid) {
     const chart::Definition& d = *m.grid->definition;
+    const std::vector<bool> hidden = hidden_patches(*m.grid, m.corners, picture);
     const double pitch = std::sqrt(std::abs(chart::signed_area(m.corners)) / static_cast<double>(d.patches.size()));
     Corners laid = m.corners;
     for (auto p = pyramid.rbegin(); p != pyramid.rend(); ++p) {
@@ -148,7 +147,7 @@ bool proves(Candidate& c, const std::vector<Picture>& pyramid) {
                         m.runner_up < nearly_share * m.fit.evidence && m.fit.misfit < most_misfit &&
                         m.fit.within > least_within && m.fit.even_share > least_even_share && m.fit.plausible &&
                         (!m.fit.far_fetched || c.evidence_per_patch() > surely_laid);
-    if (proven) lay_by_what_shows(m, picture, pyramid);
+    if (proven) lay_once_more(m, picture, pyramid);
     m.corners = scaled(m.corners, 1 / picture.scale);
     return proven;
 }

@@ -142,6 +142,16 @@ struct Look {
     }
 };
 
+/// Flat ground, burnt out or crushed to one code: a camera can be made up that sees any chart there.
+bool all_alike(const std::vector<Seen>& seen) {
+    Vec3 mean = Vec3::Zero();
+    for (const Seen& s : seen) mean += s.rgb / static_cast<double>(seen.size());
+    const auto others = std::count_if(seen.begin(), seen.end(), [&](const Seen& s) {
+        return (s.rgb - mean).norm() > alike * (s.rgb.norm() + mean.norm());
+    });
+    return 3 * others < std::ssize(seen);
+}
+
 // Camera RGB = A XYZ under a light that may slope, one row of A at a time, on relative residuals; reweighted, so that
 // covered patches do not decide; a patch's lightness counts less than its colour, for shadows. Clipped channels count
 // only if they should not be. Residuals, one a patch, into `residual`.
@@ -208,7 +218,7 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
         }
     }
     const double parted = apart(a);
-    fit.plausible = parted > least_apart;
+    fit.plausible = parted > least_apart && !all_alike(seen);
     fit.far_fetched = parted < usually_apart;
     for (const double r : residual) {
         fit.within += r < explained;

@@ -459,8 +459,13 @@ struct Shading {
 Shading shading_of(const Explainer& x, const ChartPixels* pixels, const std::optional<Strips>& strips, bool finished) {
     Shading s{x.explain(nullptr), {}, {}, false};
     if (finished) {
-        if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips) : std::nullopt)
-            s = {x.explain(&seen->step), seen->step, seen->size, true};
+        if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips) : std::nullopt) {
+            // A style leaves the patches' means some say; the outline of what lies on the chart is denied by them.
+            const Explanation shaded = x.explain(&seen->step);
+            const double sd = std::hypot(std::sqrt(shaded.covariance(2, 2)), seen->size.sd(0));
+            if (std::abs(shaded.beta[2] - seen->size.value[0]) < most_disagreed * sd)
+                s = {shaded, seen->step, seen->size, true};
+        }
     } else if (const Step step = x.search(x.open(s.best)); step.gained > 0) {
         const Explanation shaded = x.explain(&step);
         const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;

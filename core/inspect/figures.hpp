@@ -53,6 +53,7 @@ inline constexpr int least_witnesses = 3;       ///< patches whose insides show 
 inline constexpr double most_agree = 0.55;      ///< of all that the edge crosses
 inline constexpr double seen_from_sd = 1.5;     ///< standard deviations of it
 inline constexpr double least_seen_step = 0.07; ///< natural logarithm of the picture's values
+inline constexpr double most_disagreed = 4;     ///< standard deviations between its size by pixels and by means
 inline constexpr double strip_evidence = 12;    ///< log-likelihood that the strips between the patches must gain
 inline constexpr double denied = 30;            ///< of it where the pixels at the edge show none
 inline constexpr double step_beyond = 0.25;     ///< of the step's whole width: blocks that lie clearly on one side

@@ -208,12 +208,13 @@ bool spread_by_more(const Shot& s, const std::string& id) {
            on_shadow_edge(s, s.definition.patches[static_cast<std::size_t>(at)]);
 }
 
-/// Signal to noise of one pixel on the darkest of three neutrals and more; NaN where there are fewer, or it tells none.
+/// Signal to noise of one pixel on the darkest of three neutrals and more; NaN where there are fewer, or something lies
+/// on it, as where it is lighter than the next.
 double signal_of_black(const Shot& s) {
     const auto greys = neutrals(s);
-    return greys.size() < 3 || spread_by_more(s, greys.back()->id)
-               ? NAN
-               : greys.back()->mean[1] / std::max(1e-9, greys.back()->sd[1]);
+    if (greys.size() < 3 || spread_by_more(s, greys.back()->id)) return NAN;
+    const read::PatchReading &black = *greys.back(), &next = *greys[greys.size() - 2];
+    return black.mean[1] < next.mean[1] ? black.mean[1] / std::max(1e-9, black.sd[1]) : NAN;
 }
 bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("underexposure black").caution; }
 
