@@ -168,6 +168,31 @@ TEST_F(Verdict, shadow_and_cover_are_told_in_a_finished_picture_of_a_chart_witho
     EXPECT_TRUE(std::find(cover.patches.begin(), cover.patches.end(), "C4") != cover.patches.end());
 }
 
+// In a sharp picture an edge is felt from a pixel or two only: corners that begin farther off must get there, too.
+TEST_F(Verdict, corners_lie_right_in_sharp_finished_pictures) {
+    for (const std::uint64_t i : {97, 98, 99, 100, 113, 114, 115, 116}) {
+        bench::Random random(i);
+        const auto& light = random.pick(bench::lights());
+        const auto& camera = random.pick(bench::cameras());
+        const double width = random.uniform(0.2, 0.5), turn = random.uniform(-30, 30), tilt = random.uniform(0, 9);
+        simulate::Scene s = simulate::parse_scene(test::scene_text({.width = 1200,
+                                                                    .height = 800,
+                                                                    .chart_width = width,
+                                                                    .rotation_deg = turn,
+                                                                    .tilt_deg = tilt,
+                                                                    .more = R"(,"lens":{"name":"L","blur_px":0.5})"}),
+                                                  "test");
+        s.camera.sensitivity = camera.value;
+        s.light = light.value;
+        const simulate::Rendering r = simulate::render(s);
+        bench::write_finished(r, bench::random_style(random, "film"), scratch / "a.jpg");
+        const auto found = find::locate(frame::read(scratch / "a.jpg"), {test::grid24()});
+        ASSERT_EQ(found.size(), 1u) << i;
+        for (std::size_t k = 0; k < 4; ++k)
+            EXPECT_LT((found[0].corners[k] - r.charts[0].corners[k]).norm(), 1) << i << " " << k;
+    }
+}
+
 // What covers several patches is told as that alone: its outline is no shadow, what it adds to the greys no sheen, and
 // a white that it covers no want of light.
 TEST_F(Verdict, a_large_cover_in_a_finished_picture_is_told_as_that_alone) {
