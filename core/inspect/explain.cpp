@@ -558,6 +558,10 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     e.green_x = stops * tint.value[0];
     e.green_y = stops * tint.value[1];
     e.green_sd = stops * sd_of_sum(tint);
+    // A style's matrix and saturation make lightness of colour.
+    if (finished)
+        e.slope_sd = std::hypot(e.slope_sd, mixed_into_light * std::max(std::abs(e.warm_x) + std::abs(e.warm_y),
+                                                                        std::abs(e.green_x) + std::abs(e.green_y)));
     if (shaded_at_all) {
         e.step = std::abs(light.value[2]);
         // The direction points into the shadow.

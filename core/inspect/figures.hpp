@@ -37,6 +37,7 @@ inline constexpr double odd_from_sd = 4.5;                        ///< standard 
 inline constexpr double odd_from = 0.05;                          ///< and of its signal
 inline constexpr int odd_candidates = 3;                          ///< of the most surprising, tried in each round
 inline constexpr double odd_better = 3;                           ///< log-likelihood that all must gain without it
+inline constexpr double mixed_into_light = 0.25;                  ///< of a slope of colour, by a picture's style
 inline constexpr double odd_residual = 0.12, odd_residual_sd = 6; ///< of a fit: relative; standard deviations
 inline constexpr double finished_black = 0.004, finished_white = 0.93; ///< linear display values that style clips near
 

@@ -50,8 +50,8 @@ std::vector<const read::PatchReading*> neutrals(const Shot& s);
 double luminance(const Shot& s, const std::string& id);
 
 Spots spots_of(const Shot& s, const chart::Patch& patch);
-/// Part of a neutral patch is darker than it should be, rather than part of it lighter. On a coloured one what dirt
-/// takes away is of the patch's colour.
+/// Part of a patch is darker than it should be, rather than part of it lighter. Of a finished picture only where the
+/// darker part is neutral: what a coloured one should be is hidden by the style.
 bool darkened(const Shot& s, const Spots& spots, const colour::Vec3& expected);
 
 /// Neighbours, along a side or a corner.
