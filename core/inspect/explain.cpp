@@ -469,9 +469,15 @@ Shading shading_of(const Explainer& x, const ChartPixels* pixels, const std::opt
     } else if (const Step step = x.search(x.open(s.best)); step.gained > 0) {
         const Explanation shaded = x.explain(&step);
         const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
-        const double evidence =
-            shaded.log_likelihood - s.best.log_likelihood + (within ? shown_by(*within, shaded.beta[2]) : 0);
-        if (evidence >= step_evidence && std::abs(shaded.beta[2]) >= least_step) {
+        // A patch that is odd must gain as much where it is named.
+        const auto odd = [](const Explanation& e) {
+            return static_cast<double>(std::count(e.odd.begin(), e.odd.end(), true));
+        };
+        const double evidence = shaded.log_likelihood - s.best.log_likelihood +
+                                odd_better * (odd(s.best) - odd(shaded)) +
+                                (within ? shown_by(*within, shaded.beta[2]) : 0);
+        const double deep = std::abs(shaded.beta[2]);
+        if (evidence >= step_evidence && deep >= least_step && deep <= deepest_step) {
             s = {shaded, step, {}, true};
             if (within) s.at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
         }

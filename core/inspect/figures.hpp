@@ -48,6 +48,7 @@ inline constexpr int seen_angles = 24, seen_cuts = 30; ///< and by their pixels
 inline constexpr double patch_reach = 0.25;            ///< of a patch's size: the half that is sampled
 inline constexpr double block_reach = 0.5;
 inline constexpr double least_step = 0.04;      ///< natural logarithm; a smaller step is a slope's stand-in
+inline constexpr double deepest_step = 4.2;     ///< of a shadow; what is darker lies on the chart
 inline constexpr double step_evidence = 9;      ///< log-likelihood that it must gain: the places searched, and more
 inline constexpr double most_shown = 12;        ///< of that evidence from the pixels at the edge
 inline constexpr int least_witnesses = 3;       ///< patches whose insides show it in a finished picture
