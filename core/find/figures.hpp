@@ -52,6 +52,7 @@ inline constexpr double lies_better = 0.8;       ///< so many times the places t
 inline constexpr double most_misfit = 0.16;      ///< relative, of the patches that are explained
 inline constexpr double least_within = 0.62;     ///< of the patches are explained
 inline constexpr double least_even_share = 0.75; ///< of the patches are even
+inline constexpr double most_tilt_deg = 80;      ///< no patch shows its own colour beyond it
 inline constexpr int most_doubtful = 12;         ///< candidates that may fail before the search ends
 inline constexpr std::size_t at_a_time = 2;      ///< of them, beside each other
 

@@ -253,13 +253,15 @@ std::vector<Placement> locate_as_is(const frame::Frame& frame, const std::vector
         std::array<bool, at_a_time> proven{};
         tbb::parallel_for(std::size_t{0}, some.size(), [&](std::size_t i) { proven[i] = proves(*some[i], pyramid); });
         for (std::size_t i = 0; i < some.size(); ++i) {
-            if (!proven[i]) {
+            const Candidate& c = *some[i];
+            std::optional<Placement> placed;
+            if (proven[i]) placed = placement_from(*c.match.grid->definition, c.match.corners, frame);
+            if (!placed || placed->tilt_deg > most_tilt_deg) {
                 ++doubtful;
-                refused.emplace_back(some[i]->match.grid->definition, some[i]->match.corners);
+                refused.emplace_back(c.match.grid->definition, c.match.corners);
                 continue;
             }
-            const Candidate& c = *some[i];
-            Placement p = placement_from(*c.match.grid->definition, c.match.corners, frame);
+            Placement p = *placed;
             p.confidence = confidence_of(c.match);
             const auto same = std::find_if(found.begin(), found.end(),
                                            [&](const Placement& o) { return overlap(o.corners, p.corners); });
