@@ -126,7 +126,6 @@ private:
     }
     chart::Homography map_;
 };
-chart::Point patch_at(const Json& scene, std::size_t patch) { return Laid(scene).at(patch); }
 
 /// Patches of which a disc, shares of the frame's width, covers an eighth and more.
 std::set<std::string> covered_by(const Json& scene, const chart::Point& middle, double radius) {
@@ -189,13 +188,14 @@ std::vector<Fault> faults() {
         {"shadow",
          [](Json& s, Draw& d, double k, auto& p, const Setting&) {
              const double angle = d.uniform(0, 360);
-             const auto middle = patch_at(s, definition().patches.size() / 3 + d.random() % 2);
+             const Laid laid(s);
+             const auto middle = laid.at(definition().patches.size() / 3 + d.random() % 2);
              s["shadows"] = Json::array({{{"at", {middle.x(), middle.y()}},
                                           {"angle_deg", angle},
                                           {"stops", limit("shadow") * k},
                                           {"soft_px", 4}}});
              for (std::size_t i = 0; i < definition().patches.size(); ++i) {
-                 const auto q = patch_at(s, i);
+                 const auto q = laid.at(i);
                  if ((q.x() - middle.x()) * 1.5 * std::cos(angle * M_PI / 180) +
                          (q.y() - middle.y()) * std::sin(angle * M_PI / 180) >
                      0.02)
@@ -209,7 +209,7 @@ std::vector<Fault> faults() {
                  return;
              }
              const std::size_t i = d.random() % definition().patches.size();
-             const auto at = patch_at(s, i);
+             const auto at = Laid(s).at(i);
              s["sheens"] = Json::array({{{"at", {at.x() + d.uniform(-0.25, 0.25) * patch_px(s) / 1500, at.y()}},
                                          {"size", std::sqrt(limit("glare spot") / 100 * k / M_PI) * patch_px(s) / 1500},
                                          {"strength", d.uniform(0.3, 1)}}});
@@ -218,7 +218,7 @@ std::vector<Fault> faults() {
         {"occlusion",
          [](Json& s, Draw& d, double k, auto& p, const Setting&) {
              const std::size_t i = d.random() % definition().patches.size();
-             const auto at = patch_at(s, i);
+             const auto at = Laid(s).at(i);
              const auto id = definition().patches[i].id;
              p.insert(id);
              if (d.random() % 2) {

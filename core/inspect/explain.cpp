@@ -5,6 +5,7 @@
 
 #include <Eigen/LU>
 
+#include "base/line.hpp"
 #include "base/statistics.hpp"
 #include "inspect/figures.hpp"
 #include "inspect/plausible.hpp"
@@ -405,24 +406,13 @@ Strips strips_of(const ChartPixels& pixels, const read::Reading& reading, const 
 
 /// How much steeper than light a finished picture's values are, by all patches of middling luminance.
 double contrast_of(const Explainer& x) {
-    double xx = 1e-9, xy = 0, mx = 0, my = 0, n = 0;
+    std::vector<std::pair<double, double>> points;
     const Eigen::VectorXd& y = x.surfaces().y;
-    const auto each = [&](auto&& f) {
-        for (Eigen::Index i = 0; i < y.size(); ++i)
-            if (const double seen = x.seen.row(i).mean(); y[i] > 0.08 && y[i] < 0.7 && seen > 0)
-                f(std::log(y[i]), std::log(seen));
-    };
-    each([&](double a, double b) {
-        mx += a;
-        my += b;
-        n += 1;
-    });
-    if (n < 5) return 1;
-    each([&](double a, double b) {
-        xx += (a - mx / n) * (a - mx / n);
-        xy += (a - mx / n) * (b - my / n);
-    });
-    return std::clamp(xy / xx, 0.7, 2.0);
+    for (Eigen::Index i = 0; i < y.size(); ++i)
+        if (const double seen = x.seen.row(i).mean(); y[i] > 0.08 && y[i] < 0.7 && seen > 0)
+            points.emplace_back(std::log(y[i]), std::log(seen));
+    const auto line = line_through(points);
+    return points.size() >= 5 && line ? std::clamp(line->slope, 0.7, 2.0) : 1;
 }
 
 } // namespace

@@ -424,9 +424,11 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s, const OnPatches& 
         against(s.limits.at("occlusion"), "occlusion", dirty.empty() ? 0 : dirty.front().first,
                 "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
     if (!dirty.empty() && !s.finished()) {
-        // As measured, beside the limit in force for that patch.
-        occlusion.value *= growth.at(dirty.front().second);
-        occlusion.limit *= growth.at(dirty.front().second);
+        // As measured, beside the limit in force for that patch; a burnt-out one has the usual limit.
+        const auto of_it = growth.find(dirty.front().second);
+        const double by = of_it == growth.end() ? 1 : of_it->second;
+        occlusion.value *= by;
+        occlusion.limit *= by;
     }
     std::vector<double> grown;
     for (const auto& [id, by] : growth) grown.push_back(by);

@@ -1,6 +1,7 @@
 // How a chart shot was recorded, by its file and its greys.
 #include <cmath>
 
+#include "base/line.hpp"
 #include "inspect/figures.hpp"
 #include "inspect/shot.hpp"
 
@@ -17,19 +18,14 @@ bool is_flat(const std::string& encoding) {
 
 /// How steep the greys are beside their own luminances, in logarithms: 1 for light; NaN where too few tell.
 double steepness(const Shot& s) {
-    double n = 0, x = 0, y = 0, xx = 0, xy = 0;
+    std::vector<std::pair<double, double>> greys;
     for (const read::PatchReading* p : neutrals(s)) {
         const double is = luminance(s, p->id);
-        if (!p->usable() || !(is > least_steep_luminance) || !(p->mean[1] > 0)) continue;
-        const double a = std::log(is), b = std::log(p->mean[1]);
-        n += 1;
-        x += a;
-        y += b;
-        xx += a * a;
-        xy += a * b;
+        if (p->usable() && is > least_steep_luminance && p->mean[1] > 0)
+            greys.emplace_back(std::log(is), std::log(p->mean[1]));
     }
-    const double d = n * xx - x * x;
-    return n >= 3 && d > 0.1 ? (n * xy - x * y) / d : NAN;
+    const auto line = line_through(greys);
+    return greys.size() >= 3 && line && line->spread > 0.1 ? line->slope : NAN;
 }
 
 } // namespace

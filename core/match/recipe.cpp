@@ -6,6 +6,7 @@
 #include <Eigen/LU>
 #include <nlohmann/json.hpp>
 
+#include "base/line.hpp"
 #include "colour/rgb.hpp"
 
 namespace refero::match {
@@ -50,18 +51,12 @@ double residual_of(const std::vector<Patch>& patches) {
 void level(const std::vector<Patch>& greys, int channel, Recipe& recipe) {
     double best = 1e300;
     for (double gamma = 0.5; gamma <= 2.0001; gamma += 0.01) {
-        double n = 0, x = 0, y = 0, xx = 0, xy = 0;
-        for (const Patch& p : greys) {
-            const double in = std::pow(std::max(p.code[channel], 0.0), gamma), out = p.target[channel];
-            n += 1;
-            x += in;
-            y += out;
-            xx += in * in;
-            xy += in * out;
-        }
-        const double d = n * xx - x * x;
-        if (!(d > 1e-12)) continue;
-        const double gain = (n * xy - x * y) / d, offset = (y - gain * x) / n;
+        std::vector<std::pair<double, double>> points;
+        for (const Patch& p : greys)
+            points.emplace_back(std::pow(std::max(p.code[channel], 0.0), gamma), p.target[channel]);
+        const auto line = line_through(points);
+        if (!line) continue;
+        const double gain = line->slope, offset = line->offset;
         double cost = 0;
         for (const Patch& p : greys) {
             const double made = offset + gain * std::pow(std::max(p.code[channel], 0.0), gamma);
