@@ -58,7 +58,14 @@ public:
 
     cmsHANDLE get() const { return handle_; }
     int column(const std::string& name) const { return cmsIT8FindDataFormat(handle_, name.c_str()); }
-    int rows() const { return static_cast<int>(cmsIT8GetPropertyDbl(handle_, "NUMBER_OF_SETS")); }
+    int rows() const {
+        const double told = cmsIT8GetPropertyDbl(handle_, "NUMBER_OF_SETS");
+        // A row is at least a character long.
+        if (!(told >= 0 && told <= static_cast<double>(text_.size())))
+            throw Error(ErrorKind::input, formatted("NUMBER_OF_SETS cannot be {:g}", told), file_,
+                        "Give the number of rows between BEGIN_DATA and END_DATA");
+        return static_cast<int>(told);
+    }
 
     /// "line 14" of a row of values; rows count from 0.
     std::string place_of(int row) const {

@@ -98,6 +98,11 @@ TEST(Chart, broken_references_and_definitions_name_file_and_remedy) {
         EXPECT_NE(at, std::string::npos);
         return s.replace(at, from.size(), to);
     };
+    const auto of_sets = [](const std::string& number) {
+        return "CGATS.17\nNUMBER_OF_FIELDS 4\nBEGIN_DATA_FORMAT\nSAMPLE_ID XYZ_X XYZ_Y XYZ_Z\nEND_DATA_FORMAT\n"
+               "NUMBER_OF_SETS " +
+               number + "\nBEGIN_DATA\nA1 3 3 3\nEND_DATA\n";
+    };
     int n = 0;
     for (const std::string& text :
          {std::string("not json"), std::string("{}"), std::string("[1]"), with("\"A2\"", "\"A1\""),
@@ -108,7 +113,8 @@ TEST(Chart, broken_references_and_definitions_name_file_and_remedy) {
     for (const std::string& text :
          {std::string("hello"), std::string(),
           std::string("CGATS.17\nNUMBER_OF_FIELDS 2\nBEGIN_DATA_FORMAT\nSAMPLE_ID "
-                      "XYZ_X\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 3\nEND_DATA\n")}) {
+                      "XYZ_X\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 3\nEND_DATA\n"),
+          of_sets("-3"), of_sets("1000000"), of_sets(std::string(120, '3'))}) {
         const auto file = written(scratch / ("ref" + std::to_string(n++) + ".cgats"), text);
         fails([&] { load_reference(file); }, file);
     }
