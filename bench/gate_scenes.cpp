@@ -175,9 +175,9 @@ std::vector<Fault> faults() {
                      const Setting&) { s["lens"]["blur_px"] = limit("focus") / 100 * k * patch_px(s) / 2.563; }},
         {"clipping",
          [](Json& s, Draw&, double k, auto& p, const Setting&) {
-             s["white"] = 1.2 * k / 1.2;
-             s["veil"] = 0;
              p = {lightest()};
+             s["white"] = k / chart::reference_of(definition()).xyz.at(*p.begin())[1];
+             s["veil"] = 0;
          }},
         {"underexposure", [](Json& s, Draw&, double k, auto&,
                              const Setting&) { s["white"] = std::exp2(-std::min(5.5, limit("underexposure") * k)); }},

@@ -86,13 +86,28 @@ void look_for_two_tones(Spots& spots, const std::vector<double>& sorted, double 
     spots.border = (place[0] + place[1]) / 2;
 }
 
+/// Between dark and bright lies a slope as wide as no outline is. `row`: levels a row, `px`: frame pixels a level.
+bool is_soft(const std::vector<double>& level, std::size_t row, double low, double high, double px, double blur_px) {
+    double between = 0, outline = 0;
+    const double middle = (low + high) / 2;
+    for (std::size_t i = 0; i < level.size(); ++i) {
+        between += std::abs(level[i] - middle) < (high - low) / 4;
+        outline += i % row && (level[i] > middle) != (level[i - 1] > middle);
+        outline += i >= row && (level[i] > middle) != (level[i - row] > middle);
+    }
+    // A slanted outline is crossed in both directions.
+    return between * px >
+           soft_in_blurs * std::max(1.0, std::isfinite(blur_px) ? blur_px : 0) * outline * std::numbers::pi / 4;
+}
+
 } // namespace
 
 Spots spots_of(const Shot& s, const chart::Patch& patch) {
     const chart::Homography map = chart::pixels_from_mm(s.definition, s.placement.corners);
     // Neighbours bleed in by the blur: the sides are left out.
-    const double margin = std::max({least_spot_margin, std::isfinite(s.blur) ? 2 * s.blur / s.patch_px : 0.0,
-                                    s.finished() ? finished_reach_px / s.patch_px : 0.0});
+    const double margin =
+        std::max({least_spot_margin, std::isfinite(s.blur) ? blurs_of_spot_margin * s.blur / s.patch_px : 0.0,
+                  s.finished() ? finished_reach_px / s.patch_px : 0.0});
     if (margin > most_spot_margin) return {};
     std::vector<colour::Vec3> v;
     std::vector<double> level;
@@ -138,6 +153,10 @@ Spots spots_of(const Shot& s, const chart::Patch& patch) {
     spots.bright /= static_cast<double>(v.size());
     spots.dark /= static_cast<double>(v.size());
     if (s.finished()) {
+        const std::size_t few = sorted.size() / 50; // of the brightest, which may be noise
+        spots.soft = v.size() == static_cast<std::size_t>(n) * n &&
+                     is_soft(level, static_cast<std::size_t>(n), low, sorted[sorted.size() - 1 - few],
+                             inner * s.patch_px / n, s.blur);
         look_for_other_colour(spots, v, static_cast<std::size_t>(n), s.light.level);
         look_for_two_tones(spots, sorted, reach, level, v, places);
     }

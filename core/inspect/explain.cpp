@@ -27,14 +27,6 @@ struct Step {
     Eigen::VectorXd shape; ///< -0.5 to 0.5
 };
 
-StepShape shape_of(double angle, double at, double reach_share) {
-    const double c = std::cos(angle), n = std::sin(angle);
-    return [=](double x, double y, double width, double height) {
-        const double reach = reach_share * (std::abs(c) * width + std::abs(n) * height);
-        return std::clamp((x * c + y * n - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
-    };
-}
-
 /// One explanation: smooth light, or light with a step.
 struct Explanation {
     std::array<std::optional<Channel>, 3> channel;
@@ -123,7 +115,7 @@ public:
 
     Step step_at(double angle, double at) const {
         Step step{0, angle, at, Eigen::VectorXd(static_cast<Eigen::Index>(patches.size()))};
-        const StepShape shape = shape_of(angle, at, patch_reach);
+        const StepShape shape = Line{angle, at}.shape(patch_reach);
         for (Eigen::Index i = 0; i < step.shape.size(); ++i) {
             const Patch& p = patches[static_cast<std::size_t>(i)];
             step.shape[i] = shape(p.x, p.y, p.width, p.height);
@@ -158,27 +150,31 @@ public:
         return best;
     }
 
-    /// The straight edge that pixels show best, where a picture style hides it from the patches' means: inside of the
-    /// patches that it crosses and on the strips between them.
-    std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips) const {
+    /// The straight edge that pixels show best, inside of the patches that it crosses and on the strips between them.
+    /// `everywhere`: sought on the strips, too, not only where patches show one.
+    std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips,
+                                      bool everywhere) const {
+        std::vector<Line> lines = lines_inside(pixels);
+        for (int k = 0; k < (everywhere ? seen_angles : 0); ++k)
+            for (int q = 1; q < seen_cuts; ++q) {
+                const double angle = std::numbers::pi * k / seen_angles;
+                lines.push_back({angle, std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) *
+                                            (std::abs(std::cos(angle)) + std::abs(std::sin(angle)))});
+            }
         std::optional<SeenStep> best;
         double most = 0;
-        for (int k = 0; k < seen_angles; ++k)
-            for (int q = 1; q < seen_cuts; ++q) {
-                const double angle = std::numbers::pi * k / seen_angles,
-                             at = std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) *
-                                  (std::abs(std::cos(angle)) + std::abs(std::sin(angle)));
-                const StepShape shape = shape_of(angle, at, block_reach);
-                const int crossed = crossed_by(pixels, shape);
-                const double gained = strips.gained(shape);
-                if (crossed < least_witnesses && gained < strip_evidence) continue;
-                Step step = step_at(angle, at);
-                if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
-                const auto [size, evidence] = size_of(shape, crossed, gained, pixels, strips);
-                if (evidence <= most) continue;
-                most = evidence;
-                best = {std::move(step), size};
-            }
+        for (const Line& line : lines) {
+            const StepShape shape = line.shape(block_reach);
+            const int crossed = crossed_by(pixels, shape);
+            const double gained = strips.gained(shape);
+            if (crossed < least_witnesses && gained < strip_evidence) continue;
+            Step step = step_at(line.angle, line.at);
+            if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
+            const auto [size, evidence] = size_of(shape, crossed, gained, pixels, strips);
+            if (evidence <= most) continue;
+            most = evidence;
+            best = {std::move(step), size};
+        }
         return best;
     }
 
@@ -377,7 +373,7 @@ std::optional<Estimate> sharpest(const Step& step, const std::vector<PatchPixels
     double most = -INFINITY;
     for (const double turned : {-0.2, -0.1, 0.0, 0.1, 0.2})
         for (const double moved : {-0.08, -0.06, -0.04, -0.02, 0.0, 0.02, 0.04, 0.06, 0.08}) {
-            const auto inside = step_inside(pixels, shape_of(step.angle + turned, step.at + moved, block_reach));
+            const auto inside = step_inside(pixels, Line{step.angle + turned, step.at + moved}.shape(block_reach));
             if (!inside) return std::nullopt;
             const double seen = std::abs(inside->value[2]) / inside->sd(2);
             if (seen <= most) continue;
@@ -443,34 +439,47 @@ struct Shading {
     Step edge;
     std::optional<Estimate> at_edge;
     bool shaded = false;
+    bool by_pixels = false; ///< they tell how deep it is, too
 };
+
+/// A step as the patches' means tell it, or an edge that the pixels show, whichever explains more.
+void shade_raw(Shading& s, const Explainer& x, const ChartPixels* pixels) {
+    const Explanation smooth = s.best;
+    std::vector<Step> steps{x.search(x.open(smooth))};
+    if (auto seen = pixels ? x.seen_step(pixels->patches, {{}, {}}, false) : std::nullopt) {
+        seen->step.gained = 0;
+        steps.push_back(std::move(seen->step));
+    }
+    // A patch that is odd must gain as much where it is named.
+    const auto odd = [](const Explanation& e) {
+        return static_cast<double>(std::count(e.odd.begin(), e.odd.end(), true));
+    };
+    double most = step_evidence;
+    for (const Step& step : steps) {
+        if (step.gained < 0) continue;
+        const Explanation shaded = x.explain(&step);
+        const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
+        const double evidence = shaded.log_likelihood - smooth.log_likelihood +
+                                odd_better * (odd(smooth) - odd(shaded)) +
+                                (within ? shown_by(*within, shaded.beta[2]) : 0);
+        const double deep = std::abs(shaded.beta[2]);
+        if (evidence < most || deep < least_step || deep > deepest_step) continue;
+        most = evidence;
+        s = {shaded, step, {}, true, &step != &steps.front()};
+        if (within) s.at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
+    }
+}
 
 /// A shadow is a step along a straight edge. A patch that the edge crosses is partly in it.
 Shading shading_of(const Explainer& x, const ChartPixels* pixels, const std::optional<Strips>& strips, bool finished) {
-    Shading s{x.explain(nullptr), {}, {}, false};
-    if (finished) {
-        if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips) : std::nullopt) {
-            // A style leaves the patches' means some say; the outline of what lies on the chart is denied by them.
-            const Explanation shaded = x.explain(&seen->step);
-            const double sd = std::hypot(std::sqrt(shaded.covariance(2, 2)), seen->size.sd(0));
-            if (std::abs(shaded.beta[2] - seen->size.value[0]) < most_disagreed * sd)
-                s = {shaded, seen->step, seen->size, true};
-        }
-    } else if (const Step step = x.search(x.open(s.best)); step.gained > 0) {
-        const Explanation shaded = x.explain(&step);
-        const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
-        // A patch that is odd must gain as much where it is named.
-        const auto odd = [](const Explanation& e) {
-            return static_cast<double>(std::count(e.odd.begin(), e.odd.end(), true));
-        };
-        const double evidence = shaded.log_likelihood - s.best.log_likelihood +
-                                odd_better * (odd(s.best) - odd(shaded)) +
-                                (within ? shown_by(*within, shaded.beta[2]) : 0);
-        const double deep = std::abs(shaded.beta[2]);
-        if (evidence >= step_evidence && deep >= least_step && deep <= deepest_step) {
-            s = {shaded, step, {}, true};
-            if (within) s.at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
-        }
+    Shading s{x.explain(nullptr), {}, {}, false, false};
+    if (!finished) shade_raw(s, x, pixels);
+    else if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips, true) : std::nullopt) {
+        // A style leaves the patches' means some say; the outline of what lies on the chart is denied by them.
+        const Explanation shaded = x.explain(&seen->step);
+        const double sd = std::hypot(std::sqrt(shaded.covariance(2, 2)), seen->size.sd(0));
+        if (std::abs(shaded.beta[2] - seen->size.value[0]) < most_disagreed * sd)
+            s = {shaded, seen->step, seen->size, true, true};
     }
     return s;
 }
@@ -515,7 +524,7 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
 
     auto inside = pixels ? gradients_of(pixels->patches) : std::nullopt;
     const auto strips = finished && pixels ? std::optional<Strips>(strips_of(*pixels, reading, d)) : std::nullopt;
-    const auto [best, edge, at_edge, shaded_at_all] = shading_of(x, pixels, strips, finished);
+    const auto [best, edge, at_edge, shaded_at_all, by_pixels] = shading_of(x, pixels, strips, finished);
 
     Estimate light{best.beta, best.covariance};
     const auto& [red, green, blue] = best.channel;
@@ -535,12 +544,13 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         tint = combined(tint, inside->green);
     }
     if (at_edge && shaded_at_all) {
-        // The edge is crossed by few patches, and lies not quite where it was looked for: it may show more of the step
-        // than the means do, which cameras explain in part: half is believed. In a finished picture it alone tells.
+        // Found by the means, the edge is crossed by few patches, and lies not quite where it was looked for: it may
+        // show more of the step than the means do, which cameras explain in part: half is believed.
         const double sign = light.value[2] < 0 ? -1 : 1, means = sign * light.value[2],
                      seen = finished ? at_edge->value[0] / contrast_of(x) : sign * at_edge->value[0];
-        if (finished || (seen > means && seen < 2 * means))
-            light.value[2] = finished ? seen : sign * (means + seen) / 2;
+        if (finished) light.value[2] = seen;
+        else if (by_pixels) light.value[2] = sign * seen;
+        else if (seen > means && seen < 2 * means) light.value[2] = sign * (means + seen) / 2;
     }
     constexpr double stops = 1 / std::numbers::ln2;
     light.value *= stops;

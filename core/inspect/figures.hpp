@@ -45,6 +45,8 @@ inline constexpr double finished_black = 0.004, finished_white = 0.93; ///< line
 
 inline constexpr int step_angles = 16, step_cuts = 22; ///< places tried by the means of patches, of half a turn
 inline constexpr int seen_angles = 24, seen_cuts = 30; ///< and by their pixels
+inline constexpr int lines_laid_finely = 8;            ///< of them, between the places tried
+inline constexpr double most_of_line = 0.3;            ///< natural logarithm of a block that a line is laid by
 inline constexpr double patch_reach = 0.25;            ///< of a patch's size: the half that is sampled
 inline constexpr double block_reach = 0.5;
 inline constexpr double least_step = 0.04;      ///< natural logarithm; a smaller step is a slope's stand-in
@@ -59,7 +61,7 @@ inline constexpr double most_disagreed = 4;     ///< standard deviations between
 inline constexpr double strip_evidence = 12;    ///< log-likelihood that the strips between the patches must gain
 inline constexpr double denied = 30;            ///< of it where the pixels at the edge show none
 inline constexpr double step_beyond = 0.25;     ///< of the step's whole width: blocks that lie clearly on one side
-inline constexpr double least_step_share = 0.2; ///< of a patch's blocks on either side
+inline constexpr double least_step_share = 0.1; ///< of a patch's blocks on either side
 
 // Insides of patches (pixels.cpp).
 
@@ -92,12 +94,14 @@ inline constexpr int edge_lines = 9;    ///< side by side, of which the mean is 
 // What covers a patch (covers.cpp).
 
 inline constexpr double least_spot_margin = 0.12, most_spot_margin = 0.35; ///< of a patch at each side
+inline constexpr double blurs_of_spot_margin = 3; ///< standard deviations that a light neighbour shows on a dark patch
 /// A finished picture's sharpening and compression reach farther, and its noise is coarser than a pixel.
 inline constexpr double finished_reach_px = 2.5;
 inline constexpr double finished_spot_noises = 9, raw_spot_noises = 6; ///< standard deviations that make a spot
-inline constexpr double other_colour = 0.08, other_colour_noises = 9;  ///< of a channel's share; standard deviations
-inline constexpr double too_dark_to_tell = 0.03;                       ///< of the light's level
-inline constexpr double tone_between = 0.25, most_tone_between = 0.2;  ///< two tones: of the step, of the patch
+inline constexpr double soft_in_blurs = 3; ///< standard deviations of blur; an outline's middle half is 1.35 wide
+inline constexpr double other_colour = 0.08, other_colour_noises = 9; ///< of a channel's share; standard deviations
+inline constexpr double too_dark_to_tell = 0.03;                      ///< of the light's level
+inline constexpr double tone_between = 0.25, most_tone_between = 0.2; ///< two tones: of the step, of the patch
 inline constexpr double tone_one_colour = 0.06; ///< shares of the channels: a style bends them with the light
 inline constexpr double of_one_colour = 0.05;   ///< of a patch: less of another colour is none
 inline constexpr double least_edge_stops = 0.1, edge_alike = 0.3; ///< stops; of the step of all

@@ -214,7 +214,7 @@ double signal_of_black(const Shot& s) {
     const auto greys = neutrals(s);
     if (greys.size() < 3 || spread_by_more(s, greys.back()->id)) return NAN;
     const read::PatchReading &black = *greys.back(), &next = *greys[greys.size() - 2];
-    return black.mean[1] < next.mean[1] ? black.mean[1] / std::max(1e-9, black.sd[1]) : NAN;
+    return black.mean[1] < next.mean[1] ? std::pow(10, read::snr_db(black, 1) / 20) : NAN;
 }
 bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("underexposure black").caution; }
 
@@ -297,7 +297,7 @@ Finding noise(const Shot& s) {
     const read::PatchReading* grey = nullptr;
     for (const auto* g : neutrals(s))
         if (g->usable() && (!grey || worth(g) < worth(grey))) grey = g;
-    const double db = grey && grey->mean[1] > 0 ? 20 * std::log10(grey->mean[1] / std::max(1e-9, grey->sd[1])) : NAN;
+    const double db = grey ? read::snr_db(*grey, 1) : NAN;
     return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy",
                    grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
 }
@@ -313,6 +313,16 @@ struct OnPatches {
 
 /// In the depths of a finished picture compression makes spots of its own.
 bool too_dark_for_spots(const Shot& s) { return s.finished() && is_alarm(underexposure(s).status); }
+
+/// A lamp's reflection lightens part of a patch, softly or in the light's own colour.
+bool shines(const Shot& s, const Spots& spots, const colour::Vec3& expected) {
+    if (!(spots.bright > 0)) return false;
+    if (s.finished() && spots.soft) return ((spots.brighter - spots.rest).array() > 0).all();
+    if (!is_of_the_light(s, spots.brighter, spots.rest)) return false;
+    // With an outline the lesser part lies on the rest; a style tells no more.
+    if (s.finished() && spots.bright > 0.5) return false;
+    return spots.bright > spots.dark || (s.light.usable && !darkened(s, spots, expected));
+}
 
 OnPatches on_patches(const Shot& s) {
     OnPatches found;
@@ -343,8 +353,7 @@ OnPatches on_patches(const Shot& s) {
         const bool all_of_it = residual >= usual;
         if (all_of_it && is_of_the_light(s, seen_of(r), s.light.expected[i]))
             shiny.emplace_back(std::max(residual, bright), r.id);
-        else if (!all_of_it && bright > 0 && is_of_the_light(s, spots.brighter, spots.rest) &&
-                 (bright > dark || (s.light.usable && !darkened(s, spots, s.light.expected[i]))))
+        else if (!all_of_it && shines(s, spots, s.light.expected[i]))
             shiny.emplace_back(std::max(bright, std::min(dark, 100 - dark)), r.id);
         else if (const Around& gaps = around[static_cast<std::size_t>(at)];
                  !step && !too_dark && gaps.odd >= 2 && 2 * gaps.odd > gaps.gaps &&

@@ -158,6 +158,85 @@ std::optional<Gradients> gradients_of(const std::vector<PatchPixels>& pixels) {
     return Gradients{*light, *warm, *green};
 }
 
+StepShape Line::shape(double reach_share) const {
+    const double c = std::cos(angle), n = std::sin(angle);
+    return [=, at = at](double x, double y, double width, double height) {
+        const double reach = reach_share * (std::abs(c) * width + std::abs(n) * height);
+        return std::clamp((x * c + y * n - at) / std::max(1e-6, 2 * reach), -0.5, 0.5);
+    };
+}
+
+namespace {
+
+/// How even a patch is between neighbouring blocks, natural logarithm.
+double grain_of(const PatchPixels& p) {
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < p.blocks.size(); ++i)
+        if (p.blocks[i].y == p.blocks[i - 1].y) steps.push_back(std::abs(p.blocks[i].light - p.blocks[i - 1].light));
+    return sd_per_mad * median(steps) / std::sqrt(2.0);
+}
+
+/// How much of what the blocks differ by a step there explains, in units of their grain.
+double explained_by(const Line& line, const std::vector<PatchPixels>& pixels, const std::vector<double>& grain) {
+    const double c = std::cos(line.angle), n = std::sin(line.angle);
+    double xx = 0, xy = 0;
+    std::vector<double> shape;
+    for (std::size_t i = 0; i < pixels.size(); ++i) {
+        const PatchPixels& p = pixels[i];
+        if (p.blocks.empty()) continue;
+        const double reach = block_reach * (std::abs(c) * p.block_width + std::abs(n) * p.block_height);
+        double mean = 0;
+        shape.clear();
+        for (const PatchPixels::Block& b : p.blocks) {
+            shape.push_back(std::clamp((b.x * c + b.y * n - line.at) / (2 * reach), -0.5, 0.5));
+            mean += shape.back() / static_cast<double>(p.blocks.size());
+        }
+        const double weight = 1 / (texture * texture + grain[i] * grain[i]);
+        for (std::size_t k = 0; k < shape.size(); ++k) {
+            xx += weight * (shape[k] - mean) * (shape[k] - mean);
+            xy += weight * (shape[k] - mean) * std::clamp(p.blocks[k].light, -most_of_line, most_of_line);
+        }
+    }
+    return xx > 0 ? xy * xy / xx : 0;
+}
+
+} // namespace
+
+std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels) {
+    std::vector<double> grain;
+    for (const PatchPixels& p : pixels) grain.push_back(p.blocks.size() < 4 ? 0 : grain_of(p));
+    std::vector<std::pair<double, Line>> all;
+    for (int k = 0; k < seen_angles; ++k) {
+        const double angle = std::numbers::pi * k / seen_angles,
+                     reach = std::abs(std::cos(angle)) + std::abs(std::sin(angle));
+        for (int q = 1; q < seen_cuts; ++q) {
+            const Line line{angle, std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) * reach};
+            all.emplace_back(explained_by(line, pixels, grain), line);
+        }
+    }
+    const auto clearer = [](const auto& a, const auto& b) { return a.first > b.first; };
+    std::partial_sort(all.begin(), all.begin() + lines_laid_finely, all.end(), clearer);
+    all.resize(lines_laid_finely);
+    std::vector<Line> lines;
+    for (auto& [explained, line] : all) {
+        double turn = std::numbers::pi / seen_angles / 2, move = 0.5 / seen_cuts;
+        for (int round = 0; round < 4; ++round, turn /= 2, move /= 2) {
+            const Line from = line;
+            for (const int a : {-1, 0, 1})
+                for (const int b : {-1, 0, 1}) {
+                    const Line trial{from.angle + a * turn, from.at + b * move};
+                    const double by_trial = explained_by(trial, pixels, grain);
+                    if (by_trial <= explained) continue;
+                    explained = by_trial;
+                    line = trial;
+                }
+        }
+    }
+    std::stable_sort(all.begin(), all.end(), clearer);
+    for (const auto& [explained, line] : all) lines.push_back(line);
+    return lines;
+}
+
 std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, const StepShape& step) {
     return regression_of(pixels, step, light_of);
 }

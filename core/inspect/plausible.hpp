@@ -74,6 +74,14 @@ std::optional<Gradients> gradients_of(const std::vector<PatchPixels>& pixels);
 
 /// The shape of a step at a place, for something so wide and high: -0.5 before it, 0.5 beyond it.
 using StepShape = std::function<double(double x, double y, double width, double height)>;
+/// A straight edge across the chart: darker or lighter where x cos + y sin > at, x and y from -0.5 to 0.5.
+struct Line {
+    double angle, at;
+    /// `reach_share`: how much of what the line crosses has a part in the step.
+    StepShape shape(double reach_share) const;
+};
+/// Where the insides of the patches show straight edges best, the clearest first; none of them need be a shadow's.
+std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels);
 /// The light's slopes in x and y and a step, by the insides of the patches that its edge crosses.
 std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, const StepShape& step);
 /// How many patches the edge crosses.

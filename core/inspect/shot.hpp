@@ -12,7 +12,8 @@ struct Spots {
     colour::Vec3 brighter = colour::Vec3::Zero(), rest = colour::Vec3::Zero(); ///< what the parts look like
     double other = 0; ///< share of another colour, as light as the rest or not; finished pictures
     colour::Vec3 other_mean = colour::Vec3::Zero(), mean = colour::Vec3::Zero(); ///< of it, and of the whole patch
-    double stops = 0; ///< where it is of two tones, between them; finished pictures
+    bool soft = false; ///< the brighter parts have no outline; finished pictures
+    double stops = 0;  ///< where it is of two tones, between them; finished pictures
     chart::Point to_dark = chart::Point::Zero(), border = chart::Point::Zero(); ///< then, mm: the way, and between both
 };
 /// A shadow's edge as the pixels of several patches show it: one part as much darker in each, and of the same colour.
