@@ -23,10 +23,12 @@ Json judgement_json(const inspect::Judgement& j) {
 
 std::string words_of(const inspect::Judgement& j) {
     std::string words = inspect::name_of(j.verdict) + "\n";
-    for (const inspect::Finding& f : j.findings)
-        if (inspect::is_alarm(f.status))
-            words += formatted("  {:<8} {:<14} {:.3g} {} (limit {:.3g})\n           {}\n", inspect::name_of(f.status),
-                               f.check, f.value, f.unit, f.limit, f.advice);
+    for (const inspect::Finding& f : j.findings) {
+        if (!inspect::is_alarm(f.status)) continue;
+        const std::string by =
+            f.unit.empty() ? f.check : formatted("{:<14} {:.3g} {} (limit {:.3g})", f.check, f.value, f.unit, f.limit);
+        words += formatted("  {:<8} {}\n           {}\n", inspect::name_of(f.status), by, f.advice);
+    }
     return words;
 }
 

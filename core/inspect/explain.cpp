@@ -475,10 +475,12 @@ Shading shading_of(const Explainer& x, const ChartPixels* pixels, const std::opt
     Shading s{x.explain(nullptr), {}, {}, false, false};
     if (!finished) shade_raw(s, x, pixels);
     else if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips, true) : std::nullopt) {
-        // A style leaves the patches' means some say; the outline of what lies on the chart is denied by them.
+        // A style leaves the patches' means some say, the lighter or darker ones of which it bends otherwise; the
+        // outline of what lies on the chart is denied by them.
         const Explanation shaded = x.explain(&seen->step);
-        const double sd = std::hypot(std::sqrt(shaded.covariance(2, 2)), seen->size.sd(0));
-        if (std::abs(shaded.beta[2] - seen->size.value[0]) < most_disagreed * sd)
+        const double sd = std::hypot(std::sqrt(shaded.covariance(2, 2)), seen->size.sd(0)),
+                     as_large = shaded.beta[2] / seen->size.value[0];
+        if (std::abs(shaded.beta[2] - seen->size.value[0]) < most_disagreed * sd || (as_large > 0.5 && as_large < 2))
             s = {shaded, seen->step, seen->size, true, true};
     }
     return s;

@@ -160,6 +160,18 @@ TEST_F(Verdict, shadow_and_cover_are_told_in_a_finished_picture_of_a_chart_witho
     for (const char* dark : {"A7", "C7", "E7"})
         EXPECT_TRUE(std::find(shadow.patches.begin(), shadow.patches.end(), dark) != shadow.patches.end()) << dark;
     EXPECT_TRUE(std::find(shadow.patches.begin(), shadow.patches.end(), "C1") == shadow.patches.end());
+    // Weak ones, whose edge crosses few patches and lies between the places that are tried first.
+    for (const auto& [x, y, angle] : {std::array{0.59, 0.45, 41.0}, {0.41, 0.44, 112.0}, {0.56, 0.53, 3.0}}) {
+        const inspect::Judgement weak = judged_with(
+            formatted(R"(,"shadows":[{{"at":[{},{}],"angle_deg":{},"stops":0.3,"soft_px":4}}])", x, y, angle));
+        EXPECT_TRUE(inspect::is_alarm(finding(weak, "shadow").status)) << angle << alarms(weak);
+        EXPECT_FALSE(inspect::is_alarm(finding(weak, "glare").status)) << angle << alarms(weak);
+    }
+    // A lamp's reflection on a strong colour has no outline, whatever the style makes of its colour.
+    const inspect::Judgement shining = judged_with(
+        R"(,"sheens":[{"at":[0.4,0.48],"size":0.01,"strength":0.4},{"at":[0.57,0.6],"size":0.01,"strength":0.4}])");
+    EXPECT_TRUE(inspect::is_alarm(finding(shining, "glare").status)) << alarms(shining);
+    EXPECT_FALSE(inspect::is_alarm(finding(shining, "occlusion").status)) << alarms(shining);
     // A disc over more than one patch: C4, in the middle, is covered wholly.
     const inspect::Judgement covered = judged_with(
         R"(,"objects":[{"shape":"ellipse","in_front":true,"at":[0.5,0.5],"size":[0.13,0.19],"surface":[55,17,18]}])");
@@ -230,6 +242,38 @@ TEST_F(Verdict, faults_are_told_with_unfamiliar_cameras_too) {
         check("shadow", R"(,"shadows":[{"at":[0.49,0.5],"angle_deg":20,"stops":0.45}])");
         check("evenness", R"(,"falloff_stops":1,"falloff_deg":180)");
         check("glare", R"(,"veil":0.04)");
+    }
+}
+
+// Where lines of the light mislead the patches' means, the edge within the patches tells of a shadow.
+TEST_F(Verdict, a_weak_shadow_is_told_by_its_edge_whatever_the_light_does_to_the_means) {
+    for (const auto& light : bench::lights()) {
+        if (light.family != "mixed LED") continue;
+        for (const auto& camera : bench::cameras()) {
+            if (camera.family != "infrared" && camera.family != "shifted") continue;
+            simulate::write(
+                simulate::render(scene(camera, light, 1,
+                                       R"(,"shadows":[{"at":[0.46,0.5],"angle_deg":49,"stops":0.27,"soft_px":4}])")),
+                scratch / "a.dng");
+            const inspect::Judgement j = judged(scratch / "a.dng");
+            EXPECT_TRUE(inspect::is_alarm(finding(j, "shadow").status)) << camera.name << light.name << alarms(j);
+            EXPECT_FALSE(inspect::is_alarm(finding(j, "occlusion").status)) << camera.name << light.name << alarms(j);
+        }
+    }
+}
+
+// Neighbours that bleed into a blurred patch are no noise, nor do they shine.
+TEST_F(Verdict, blur_on_a_chart_without_gaps_is_told_as_that_alone) {
+    const std::string own = own_chart(scratch, 7, 5, 0);
+    for (const double blur : {7.0, 10.0, 13.0}) {
+        std::string text = test::scene_text(
+            {.chart_width = 0.5, .tilt_deg = 0, .more = formatted(R"(,"lens":{{"name":"L","blur_px":{}}})", blur)});
+        text.replace(text.find("grid24"), 6, own);
+        simulate::write(simulate::render(simulate::parse_scene(text, "test")), scratch / "a.dng");
+        const auto s = work::take_shot(scratch / "a.dng", {.chart = own});
+        const inspect::Judgement j = work::judge(s.frame, s, limits);
+        for (const inspect::Finding& f : j.findings)
+            EXPECT_EQ(inspect::is_alarm(f.status), f.check == "focus") << blur << alarms(j);
     }
 }
 
