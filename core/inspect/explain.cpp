@@ -167,7 +167,7 @@ public:
             const StepShape shape = line.shape(block_reach);
             const int crossed = crossed_by(pixels, shape);
             const double gained = strips.gained(shape);
-            if (crossed < least_witnesses && gained < strip_evidence) continue;
+            if (crossed < least_sure_witnesses && gained < strip_evidence) continue;
             Step step = step_at(line.angle, line.at);
             if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
             const auto [size, evidence] = size_of(shape, crossed, gained, pixels, strips);
@@ -217,7 +217,8 @@ private:
         if (inside && std::abs(inside->value[0]) >= least_seen_step) {
             const int agreeing = agreeing_of(pixels, shape, inside->value[0]);
             const double seen = std::abs(inside->value[0]) / inside->sd(0);
-            if (agreeing >= least_witnesses && agreeing >= most_agree * crossed && seen >= seen_from_sd) {
+            if (agreeing >= (seen >= surely_seen_sd ? least_sure_witnesses : least_witnesses) &&
+                agreeing >= most_agree * crossed && seen >= seen_from_sd) {
                 size = *inside;
                 evidence = agreeing * seen;
             }
@@ -385,10 +386,10 @@ std::optional<Estimate> sharpest(const Step& step, const std::vector<PatchPixels
 
 /// What the pixels of the patches that an edge crosses add to the evidence for a step of that size: much where they
 /// show it, and they deny it where they show none.
-double shown_by(const Estimate& inside, double step) {
+double shown_by(const Estimate& inside, double step, double most) {
     const double seen = inside.value[2] * (step > 0 ? 1 : -1), size = std::abs(step), sd = inside.sd(2);
     if (seen + 3 * sd < 0.5 * size) return -denied;
-    return seen > 0.5 * size ? std::min(most_shown, 0.5 * std::pow(seen / sd, 2)) : 0;
+    return seen > 0.5 * size ? std::min(most, 0.5 * std::pow(seen / sd, 2)) : 0;
 }
 
 Strips strips_of(const ChartPixels& pixels, const read::Reading& reading, const chart::Definition& d) {
@@ -457,15 +458,16 @@ void shade_raw(Shading& s, const Explainer& x, const ChartPixels* pixels) {
     double most = step_evidence;
     for (const Step& step : steps) {
         if (step.gained < 0) continue;
+        const bool by_pixels = &step != &steps.front();
         const Explanation shaded = x.explain(&step);
         const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
-        const double evidence = shaded.log_likelihood - smooth.log_likelihood +
-                                odd_better * (odd(smooth) - odd(shaded)) +
-                                (within ? shown_by(*within, shaded.beta[2]) : 0);
+        const double evidence =
+            shaded.log_likelihood - smooth.log_likelihood + odd_better * (odd(smooth) - odd(shaded)) +
+            (within ? shown_by(*within, shaded.beta[2], by_pixels ? most_shown_by_several : most_shown) : 0);
         const double deep = std::abs(shaded.beta[2]);
         if (evidence < most || deep < least_step || deep > deepest_step) continue;
         most = evidence;
-        s = {shaded, step, {}, true, &step != &steps.front()};
+        s = {shaded, step, {}, true, by_pixels};
         if (within) s.at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
     }
 }

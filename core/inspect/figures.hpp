@@ -49,19 +49,22 @@ inline constexpr int lines_laid_finely = 8;            ///< of them, between the
 inline constexpr double most_of_line = 0.3;            ///< natural logarithm of a block that a line is laid by
 inline constexpr double patch_reach = 0.25;            ///< of a patch's size: the half that is sampled
 inline constexpr double block_reach = 0.5;
-inline constexpr double least_step = 0.04;      ///< natural logarithm; a smaller step is a slope's stand-in
-inline constexpr double deepest_step = 4.2;     ///< of a shadow; what is darker lies on the chart
-inline constexpr double step_evidence = 9;      ///< log-likelihood that it must gain: the places searched, and more
-inline constexpr double most_shown = 12;        ///< of that evidence from the pixels at the edge
-inline constexpr int least_witnesses = 3;       ///< patches whose insides show it in a finished picture
-inline constexpr double most_agree = 0.55;      ///< of all that the edge crosses
-inline constexpr double seen_from_sd = 1.5;     ///< standard deviations of it
-inline constexpr double least_seen_step = 0.07; ///< natural logarithm of the picture's values
-inline constexpr double most_disagreed = 4;     ///< standard deviations between its size by pixels and by means
-inline constexpr double strip_evidence = 12;    ///< log-likelihood that the strips between the patches must gain
-inline constexpr double denied = 30;            ///< of it where the pixels at the edge show none
-inline constexpr double step_beyond = 0.25;     ///< of the step's whole width: blocks that lie clearly on one side
-inline constexpr double least_step_share = 0.1; ///< of a patch's blocks on either side
+inline constexpr double least_step = 0.04;          ///< natural logarithm; a smaller step is a slope's stand-in
+inline constexpr double deepest_step = 4.2;         ///< of a shadow; what is darker lies on the chart
+inline constexpr double step_evidence = 9;          ///< log-likelihood that it must gain: the places searched, and more
+inline constexpr double most_shown = 12;            ///< of that evidence from the pixels at the edge
+inline constexpr double most_shown_by_several = 30; ///< where three patches and more show it that found it
+inline constexpr int least_sure_witnesses = 2;      ///< so many do where the step is surely seen, alike in both
+inline constexpr double surely_seen_sd = 15;        ///< standard deviations of it
+inline constexpr int least_witnesses = 3;           ///< patches whose insides show it in a finished picture
+inline constexpr double most_agree = 0.55;          ///< of all that the edge crosses
+inline constexpr double seen_from_sd = 1.5;         ///< standard deviations of it
+inline constexpr double least_seen_step = 0.07;     ///< natural logarithm of the picture's values
+inline constexpr double most_disagreed = 4;         ///< standard deviations between its size by pixels and by means
+inline constexpr double strip_evidence = 12;        ///< log-likelihood that the strips between the patches must gain
+inline constexpr double denied = 30;                ///< of it where the pixels at the edge show none
+inline constexpr double step_beyond = 0.25;         ///< of the step's whole width: blocks that lie clearly on one side
+inline constexpr double least_step_share = 0.1;     ///< of a patch's blocks on either side
 
 // Insides of patches (pixels.cpp).
 
