@@ -155,12 +155,10 @@ public:
     std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips,
                                       bool everywhere) const {
         std::vector<Line> lines = lines_inside(pixels);
-        for (int k = 0; k < (everywhere ? seen_angles : 0); ++k)
-            for (int q = 1; q < seen_cuts; ++q) {
-                const double angle = std::numbers::pi * k / seen_angles;
-                lines.push_back({angle, std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) *
-                                            (std::abs(std::cos(angle)) + std::abs(std::sin(angle)))});
-            }
+        if (everywhere) {
+            const std::vector<Line> all = lines_across();
+            lines.insert(lines.end(), all.begin(), all.end());
+        }
         std::optional<SeenStep> best;
         double most = 0;
         for (const Line& line : lines) {

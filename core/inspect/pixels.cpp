@@ -178,17 +178,15 @@ double grain_of(const PatchPixels& p) {
 
 /// How much of what the blocks differ by a step there explains, in units of their grain.
 double explained_by(const Line& line, const std::vector<PatchPixels>& pixels, const std::vector<double>& grain) {
-    const double c = std::cos(line.angle), n = std::sin(line.angle);
+    const StepShape step = line.shape(block_reach);
     double xx = 0, xy = 0;
     std::vector<double> shape;
     for (std::size_t i = 0; i < pixels.size(); ++i) {
         const PatchPixels& p = pixels[i];
-        if (p.blocks.empty()) continue;
-        const double reach = block_reach * (std::abs(c) * p.block_width + std::abs(n) * p.block_height);
         double mean = 0;
         shape.clear();
         for (const PatchPixels::Block& b : p.blocks) {
-            shape.push_back(std::clamp((b.x * c + b.y * n - line.at) / (2 * reach), -0.5, 0.5));
+            shape.push_back(step(b.x, b.y, p.block_width, p.block_height));
             mean += shape.back() / static_cast<double>(p.blocks.size());
         }
         const double weight = 1 / (texture * texture + grain[i] * grain[i]);
@@ -202,18 +200,22 @@ double explained_by(const Line& line, const std::vector<PatchPixels>& pixels, co
 
 } // namespace
 
+std::vector<Line> lines_across() {
+    std::vector<Line> lines;
+    for (int k = 0; k < seen_angles; ++k)
+        for (int q = 1; q < seen_cuts; ++q) {
+            const double angle = std::numbers::pi * k / seen_angles;
+            lines.push_back({angle, std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) *
+                                        (std::abs(std::cos(angle)) + std::abs(std::sin(angle)))});
+        }
+    return lines;
+}
+
 std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels) {
     std::vector<double> grain;
     for (const PatchPixels& p : pixels) grain.push_back(p.blocks.size() < 4 ? 0 : grain_of(p));
     std::vector<std::pair<double, Line>> all;
-    for (int k = 0; k < seen_angles; ++k) {
-        const double angle = std::numbers::pi * k / seen_angles,
-                     reach = std::abs(std::cos(angle)) + std::abs(std::sin(angle));
-        for (int q = 1; q < seen_cuts; ++q) {
-            const Line line{angle, std::lerp(-0.5, 0.5, static_cast<double>(q) / seen_cuts) * reach};
-            all.emplace_back(explained_by(line, pixels, grain), line);
-        }
-    }
+    for (const Line& line : lines_across()) all.emplace_back(explained_by(line, pixels, grain), line);
     const auto clearer = [](const auto& a, const auto& b) { return a.first > b.first; };
     std::partial_sort(all.begin(), all.begin() + lines_laid_finely, all.end(), clearer);
     all.resize(lines_laid_finely);

@@ -80,6 +80,8 @@ struct Line {
     /// `reach_share`: how much of what the line crosses has a part in the step.
     StepShape shape(double reach_share) const;
 };
+/// Lines all over the chart, in even steps of angle and place.
+std::vector<Line> lines_across();
 /// Where the insides of the patches show straight edges best, the clearest first; none of them need be a shadow's.
 std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels);
 /// The light's slopes in x and y and a step, by the insides of the patches that its edge crosses.
