@@ -445,7 +445,8 @@ struct Shading {
 void shade_raw(Shading& s, const Explainer& x, const ChartPixels* pixels) {
     const Explanation smooth = s.best;
     std::vector<Step> steps{x.search(x.open(smooth))};
-    if (auto seen = pixels ? x.seen_step(pixels->patches, {{}, {}}, false) : std::nullopt) {
+    if (auto seen = pixels ? x.seen_step(pixels->patches, {{}, {}}, false) : std::nullopt;
+        seen && std::abs(seen->size.value[0]) >= surely_seen_sd * seen->size.sd(0)) {
         seen->step.gained = 0;
         steps.push_back(std::move(seen->step));
     }
@@ -458,7 +459,9 @@ void shade_raw(Shading& s, const Explainer& x, const ChartPixels* pixels) {
         if (step.gained < 0) continue;
         const bool by_pixels = &step != &steps.front();
         const Explanation shaded = x.explain(&step);
-        const auto within = pixels ? sharpest(step, pixels->patches) : std::nullopt;
+        std::optional<Estimate> within;
+        if (by_pixels) within = step_inside(pixels->patches, Line{step.angle, step.at}.shape(block_reach));
+        else if (pixels) within = sharpest(step, pixels->patches);
         const double evidence =
             shaded.log_likelihood - smooth.log_likelihood + odd_better * (odd(smooth) - odd(shaded)) +
             (within ? shown_by(*within, shaded.beta[2], by_pixels ? most_shown_by_several : most_shown) : 0);
