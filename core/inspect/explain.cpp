@@ -205,8 +205,8 @@ public:
 
 private:
     /// How large a step the pixels show, and the evidence for one; 0: none.
-    static std::pair<Estimate, double> size_of(const StepShape& shape, int crossed, double gained,
-                                               const std::vector<PatchPixels>& pixels, const Strips& strips) {
+    std::pair<Estimate, double> size_of(const StepShape& shape, int crossed, double gained,
+                                        const std::vector<PatchPixels>& pixels, const Strips& strips) const {
         const auto between = gained >= strip_evidence ? strips.step(shape) : std::nullopt;
         auto inside = crossed > 0 ? step_inside(pixels, shape) : std::nullopt;
         if (inside) inside = Estimate{inside->value.tail(1), inside->covariance.bottomRightCorner(1, 1)};
@@ -215,8 +215,8 @@ private:
         if (inside && std::abs(inside->value[0]) >= least_seen_step) {
             const int agreeing = agreeing_of(pixels, shape, inside->value[0]);
             const double seen = std::abs(inside->value[0]) / inside->sd(0);
-            if (agreeing >= (seen >= surely_seen_sd ? least_sure_witnesses : least_witnesses) &&
-                agreeing >= most_agree * crossed && seen >= seen_from_sd) {
+            const int least = !finished_ && seen >= surely_seen_sd ? least_sure_witnesses : least_witnesses;
+            if (agreeing >= least && agreeing >= most_agree * crossed && seen >= seen_from_sd) {
                 size = *inside;
                 evidence = agreeing * seen;
             }
