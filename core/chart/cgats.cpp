@@ -43,7 +43,8 @@ public:
                                         static_cast<cmsUInt32Number>(text_.size()));
         if (handle_) return;
         cmsDeleteContext(context_);
-        // lcms2 says "NAME: Line 12, what is wrong".
+        // lcms2 says "NAME: Line 12, what is wrong", and ends the line.
+        while (!problem_.empty() && std::isspace(static_cast<unsigned char>(problem_.back()))) problem_.pop_back();
         const std::size_t line = problem_.find("Line ");
         throw Error(ErrorKind::input,
                     "this is not a CGATS file" +

@@ -23,7 +23,8 @@ struct Patch {
 };
 
 struct Step {
-    double gained = -INFINITY, angle = 0, at = 0;
+    double gained = -INFINITY;
+    EdgeLine line;
     Eigen::VectorXd shape; ///< -0.5 to 0.5
 };
 
@@ -113,9 +114,9 @@ public:
         return e;
     }
 
-    Step step_at(double angle, double at) const {
-        Step step{0, angle, at, Eigen::VectorXd(static_cast<Eigen::Index>(patches.size()))};
-        const StepShape shape = Line{angle, at}.shape(patch_reach);
+    Step step_at(const EdgeLine& line) const {
+        Step step{0, line, Eigen::VectorXd(static_cast<Eigen::Index>(patches.size()))};
+        const StepShape shape = line.shape(patch_reach);
         for (Eigen::Index i = 0; i < step.shape.size(); ++i) {
             const Patch& p = patches[static_cast<std::size_t>(i)];
             step.shape[i] = shape(p.x, p.y, p.width, p.height);
@@ -134,7 +135,7 @@ public:
                 high = std::max(high, p.x * c + p.y * s);
             }
             for (int q = 1; q < step_cuts; ++q) {
-                Step step = step_at(angle, std::lerp(low, high, static_cast<double>(q) / step_cuts));
+                Step step = step_at({angle, std::lerp(low, high, static_cast<double>(q) / step_cuts)});
                 if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
                 double top = 0, bottom = 0;
                 for (const auto& channel : smooth.channel) {
@@ -151,22 +152,20 @@ public:
     }
 
     /// The straight edge that pixels show best, inside of the patches that it crosses and on the strips between them.
-    /// `everywhere`: sought on the strips, too, not only where patches show one.
-    std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips,
-                                      bool everywhere) const {
-        std::vector<Line> lines = lines_inside(pixels);
-        if (everywhere) {
-            const std::vector<Line> all = lines_across();
+    std::optional<SeenStep> seen_step(const std::vector<PatchPixels>& pixels, const Strips& strips) const {
+        std::vector<EdgeLine> lines = lines_inside(pixels);
+        if (finished_) { // strips may show one that no patch does
+            const std::vector<EdgeLine> all = lines_across();
             lines.insert(lines.end(), all.begin(), all.end());
         }
         std::optional<SeenStep> best;
         double most = 0;
-        for (const Line& line : lines) {
+        for (const EdgeLine& line : lines) {
             const StepShape shape = line.shape(block_reach);
             const int crossed = crossed_by(pixels, shape);
             const double gained = strips.gained(shape);
-            if (crossed < least_sure_witnesses && gained < strip_evidence) continue;
-            Step step = step_at(line.angle, line.at);
+            if (crossed < witnesses() && gained < strip_evidence) continue;
+            Step step = step_at(line);
             if ((step.shape.array() < -0.4).count() < 3 || (step.shape.array() > 0.4).count() < 3) continue;
             const auto [size, evidence] = size_of(shape, crossed, gained, pixels, strips);
             if (evidence <= most) continue;
@@ -204,19 +203,21 @@ public:
     const Surfaces& surfaces() const { return surfaces_; }
 
 private:
+    /// So many patches must show an edge: in a raw file two will do, as they must show it surely.
+    int witnesses() const { return finished_ ? least_witnesses : least_sure_witnesses; }
+
     /// How large a step the pixels show, and the evidence for one; 0: none.
     std::pair<Estimate, double> size_of(const StepShape& shape, int crossed, double gained,
                                         const std::vector<PatchPixels>& pixels, const Strips& strips) const {
         const auto between = gained >= strip_evidence ? strips.step(shape) : std::nullopt;
-        auto inside = crossed > 0 ? step_inside(pixels, shape) : std::nullopt;
-        if (inside) inside = Estimate{inside->value.tail(1), inside->covariance.bottomRightCorner(1, 1)};
+        const auto inside = crossed > 0 ? step_inside(pixels, shape) : std::nullopt;
         Estimate size;
         double evidence = 0;
         if (inside && std::abs(inside->value[0]) >= least_seen_step) {
             const int agreeing = agreeing_of(pixels, shape, inside->value[0]);
             const double seen = std::abs(inside->value[0]) / inside->sd(0);
-            const int least = !finished_ && seen >= surely_seen_sd ? least_sure_witnesses : least_witnesses;
-            if (agreeing >= least && agreeing >= most_agree * crossed && seen >= seen_from_sd) {
+            if (agreeing >= witnesses() && agreeing >= most_agree * crossed &&
+                seen >= (finished_ ? seen_from_sd : surely_seen_sd)) {
                 size = *inside;
                 evidence = agreeing * seen;
             }
@@ -372,9 +373,10 @@ std::optional<Estimate> sharpest(const Step& step, const std::vector<PatchPixels
     double most = -INFINITY;
     for (const double turned : {-0.2, -0.1, 0.0, 0.1, 0.2})
         for (const double moved : {-0.08, -0.06, -0.04, -0.02, 0.0, 0.02, 0.04, 0.06, 0.08}) {
-            const auto inside = step_inside(pixels, Line{step.angle + turned, step.at + moved}.shape(block_reach));
+            const auto inside =
+                step_inside(pixels, EdgeLine{step.line.angle + turned, step.line.at + moved}.shape(block_reach));
             if (!inside) return std::nullopt;
-            const double seen = std::abs(inside->value[2]) / inside->sd(2);
+            const double seen = std::abs(inside->value[0]) / inside->sd(0);
             if (seen <= most) continue;
             most = seen;
             best = inside;
@@ -385,7 +387,7 @@ std::optional<Estimate> sharpest(const Step& step, const std::vector<PatchPixels
 /// What the pixels of the patches that an edge crosses add to the evidence for a step of that size: much where they
 /// show it, and they deny it where they show none.
 double shown_by(const Estimate& inside, double step, double most) {
-    const double seen = inside.value[2] * (step > 0 ? 1 : -1), size = std::abs(step), sd = inside.sd(2);
+    const double seen = inside.value[0] * (step > 0 ? 1 : -1), size = std::abs(step), sd = inside.sd(0);
     if (seen + 3 * sd < 0.5 * size) return -denied;
     return seen > 0.5 * size ? std::min(most, 0.5 * std::pow(seen / sd, 2)) : 0;
 }
@@ -444,40 +446,32 @@ struct Shading {
 /// A step as the patches' means tell it, or an edge that the pixels show, whichever explains more.
 void shade_raw(Shading& s, const Explainer& x, const ChartPixels* pixels) {
     const Explanation smooth = s.best;
-    std::vector<Step> steps{x.search(x.open(smooth))};
-    if (auto seen = pixels ? x.seen_step(pixels->patches, {{}, {}}, false) : std::nullopt;
-        seen && std::abs(seen->size.value[0]) >= surely_seen_sd * seen->size.sd(0)) {
-        seen->step.gained = 0;
-        steps.push_back(std::move(seen->step));
-    }
     // A patch that is odd must gain as much where it is named.
     const auto odd = [](const Explanation& e) {
         return static_cast<double>(std::count(e.odd.begin(), e.odd.end(), true));
     };
     double most = step_evidence;
-    for (const Step& step : steps) {
-        if (step.gained < 0) continue;
-        const bool by_pixels = &step != &steps.front();
+    const auto consider = [&](const Step& step, const std::optional<Estimate>& within, bool by_pixels) {
         const Explanation shaded = x.explain(&step);
-        std::optional<Estimate> within;
-        if (by_pixels) within = step_inside(pixels->patches, Line{step.angle, step.at}.shape(block_reach));
-        else if (pixels) within = sharpest(step, pixels->patches);
         const double evidence =
             shaded.log_likelihood - smooth.log_likelihood + odd_better * (odd(smooth) - odd(shaded)) +
             (within ? shown_by(*within, shaded.beta[2], by_pixels ? most_shown_by_several : most_shown) : 0);
         const double deep = std::abs(shaded.beta[2]);
-        if (evidence < most || deep < least_step || deep > deepest_step) continue;
+        if (evidence < most || deep < least_step || deep > deepest_step) return;
         most = evidence;
-        s = {shaded, step, {}, true, by_pixels};
-        if (within) s.at_edge = Estimate{within->value.tail(1), within->covariance.bottomRightCorner(1, 1)};
-    }
+        s = {shaded, step, within, true, by_pixels};
+    };
+    if (const Step step = x.search(x.open(smooth)); step.gained > 0)
+        consider(step, pixels ? sharpest(step, pixels->patches) : std::nullopt, false);
+    if (const auto seen = pixels ? x.seen_step(pixels->patches, {}) : std::nullopt)
+        consider(seen->step, seen->size, true);
 }
 
 /// A shadow is a step along a straight edge. A patch that the edge crosses is partly in it.
-Shading shading_of(const Explainer& x, const ChartPixels* pixels, const std::optional<Strips>& strips, bool finished) {
+Shading shading_of(const Explainer& x, const ChartPixels* pixels, const Strips& strips, bool finished) {
     Shading s{x.explain(nullptr), {}, {}, false, false};
     if (!finished) shade_raw(s, x, pixels);
-    else if (const auto seen = pixels ? x.seen_step(pixels->patches, *strips, true) : std::nullopt) {
+    else if (const auto seen = pixels ? x.seen_step(pixels->patches, strips) : std::nullopt) {
         // A style leaves the patches' means some say, the lighter or darker ones of which it bends otherwise; the
         // outline of what lies on the chart is denied by them.
         const Explanation shaded = x.explain(&seen->step);
@@ -528,13 +522,13 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
     if (x.usable < least_patches || !(x.seen.maxCoeff() > 1e-5)) return e;
 
     auto inside = pixels ? gradients_of(pixels->patches) : std::nullopt;
-    const auto strips = finished && pixels ? std::optional<Strips>(strips_of(*pixels, reading, d)) : std::nullopt;
+    const Strips strips = finished && pixels ? strips_of(*pixels, reading, d) : Strips();
     const auto [best, edge, at_edge, shaded_at_all, by_pixels] = shading_of(x, pixels, strips, finished);
 
     Estimate light{best.beta, best.covariance};
     const auto& [red, green, blue] = best.channel;
     Estimate warm = between(red->slopes, blue->slopes), tint = green_of(red->slopes, green->slopes, blue->slopes);
-    if (const auto between = strips ? strips->gradients() : std::nullopt) {
+    if (const auto between = strips.gradients()) {
         if (inside) {
             inside->light = combined(inside->light, between->light);
             inside->warm = combined(inside->warm, between->warm);
@@ -577,8 +571,8 @@ Explained explain(const read::Reading& reading, const chart::Definition& d, cons
         e.step = std::abs(light.value[2]);
         // The direction points into the shadow.
         const bool turn = light.value[2] > 0;
-        e.step_angle_deg = edge.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
-        e.step_at = turn ? -edge.at : edge.at;
+        e.step_angle_deg = edge.line.angle * 180 / std::numbers::pi + (turn ? 180 : 0);
+        e.step_at = turn ? -edge.line.at : edge.line.at;
     }
     tell_patches(e, x, best, reading);
     return e;

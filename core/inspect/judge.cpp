@@ -304,7 +304,6 @@ Finding noise(const Shot& s) {
 
 colour::Vec3 seen_of(const read::PatchReading& r) { return {r.mean[0], r.mean[1], r.mean[2]}; }
 
-/// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 /// What lies on single patches.
 struct OnPatches {
     std::map<std::string, double> growth;                     ///< of the limit in force, by patch
@@ -414,6 +413,7 @@ void explain_beside(Shot& s, const OnPatches& on) {
     s.light = explain(reading, s.definition, s.reference, s.finished(), &pixels);
 }
 
+/// Glare: veiling light on all patches, or a sheen on some; occlusion: what light and camera do not explain.
 std::pair<Finding, Finding> glare_and_occlusion(const Shot& s, const OnPatches& on) {
     // Out of focus, neighbours light one another's patches; a shadow, or noise that the black drowns in, darkens or
     // lightens the darks: what looks like stray light is not told from these.

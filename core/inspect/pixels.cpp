@@ -158,7 +158,7 @@ std::optional<Gradients> gradients_of(const std::vector<PatchPixels>& pixels) {
     return Gradients{*light, *warm, *green};
 }
 
-StepShape Line::shape(double reach_share) const {
+StepShape EdgeLine::shape(double reach_share) const {
     const double c = std::cos(angle), n = std::sin(angle);
     return [=, at = at](double x, double y, double width, double height) {
         const double reach = reach_share * (std::abs(c) * width + std::abs(n) * height);
@@ -177,7 +177,7 @@ double grain_of(const PatchPixels& p) {
 }
 
 /// How much of what the blocks differ by a step there explains, in units of their grain.
-double explained_by(const Line& line, const std::vector<PatchPixels>& pixels, const std::vector<double>& grain) {
+double explained_by(const EdgeLine& line, const std::vector<PatchPixels>& pixels, const std::vector<double>& grain) {
     const StepShape step = line.shape(block_reach);
     double xx = 0, xy = 0;
     std::vector<double> shape;
@@ -200,8 +200,8 @@ double explained_by(const Line& line, const std::vector<PatchPixels>& pixels, co
 
 } // namespace
 
-std::vector<Line> lines_across() {
-    std::vector<Line> lines;
+std::vector<EdgeLine> lines_across() {
+    std::vector<EdgeLine> lines;
     for (int k = 0; k < seen_angles; ++k)
         for (int q = 1; q < seen_cuts; ++q) {
             const double angle = std::numbers::pi * k / seen_angles;
@@ -211,22 +211,22 @@ std::vector<Line> lines_across() {
     return lines;
 }
 
-std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels) {
+std::vector<EdgeLine> lines_inside(const std::vector<PatchPixels>& pixels) {
     std::vector<double> grain;
     for (const PatchPixels& p : pixels) grain.push_back(p.blocks.size() < 4 ? 0 : grain_of(p));
-    std::vector<std::pair<double, Line>> all;
-    for (const Line& line : lines_across()) all.emplace_back(explained_by(line, pixels, grain), line);
+    std::vector<std::pair<double, EdgeLine>> all;
+    for (const EdgeLine& line : lines_across()) all.emplace_back(explained_by(line, pixels, grain), line);
     const auto clearer = [](const auto& a, const auto& b) { return a.first > b.first; };
     std::partial_sort(all.begin(), all.begin() + lines_laid_finely, all.end(), clearer);
     all.resize(lines_laid_finely);
-    std::vector<Line> lines;
+    std::vector<EdgeLine> lines;
     for (auto& [explained, line] : all) {
         double turn = std::numbers::pi / seen_angles / 2, move = 0.5 / seen_cuts;
         for (int round = 0; round < 4; ++round, turn /= 2, move /= 2) {
-            const Line from = line;
+            const EdgeLine from = line;
             for (const int a : {-1, 0, 1})
                 for (const int b : {-1, 0, 1}) {
-                    const Line trial{from.angle + a * turn, from.at + b * move};
+                    const EdgeLine trial{from.angle + a * turn, from.at + b * move};
                     const double by_trial = explained_by(trial, pixels, grain);
                     if (by_trial <= explained) continue;
                     explained = by_trial;
@@ -240,7 +240,9 @@ std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels) {
 }
 
 std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, const StepShape& step) {
-    return regression_of(pixels, step, light_of);
+    const auto all = regression_of(pixels, step, light_of);
+    if (!all) return std::nullopt;
+    return Estimate{all->value.tail(1), all->covariance.bottomRightCorner(1, 1)};
 }
 
 namespace {

@@ -75,16 +75,16 @@ std::optional<Gradients> gradients_of(const std::vector<PatchPixels>& pixels);
 /// The shape of a step at a place, for something so wide and high: -0.5 before it, 0.5 beyond it.
 using StepShape = std::function<double(double x, double y, double width, double height)>;
 /// A straight edge across the chart: darker or lighter where x cos + y sin > at, x and y from -0.5 to 0.5.
-struct Line {
-    double angle, at;
+struct EdgeLine {
+    double angle = 0, at = 0;
     /// `reach_share`: how much of what the line crosses has a part in the step.
     StepShape shape(double reach_share) const;
 };
 /// Lines all over the chart, in even steps of angle and place.
-std::vector<Line> lines_across();
+std::vector<EdgeLine> lines_across();
 /// Where the insides of the patches show straight edges best, the clearest first; none of them need be a shadow's.
-std::vector<Line> lines_inside(const std::vector<PatchPixels>& pixels);
-/// The light's slopes in x and y and a step, by the insides of the patches that its edge crosses.
+std::vector<EdgeLine> lines_inside(const std::vector<PatchPixels>& pixels);
+/// The size of a step, by the insides of the patches that its edge crosses; the light's slopes are free.
 std::optional<Estimate> step_inside(const std::vector<PatchPixels>& pixels, const StepShape& step);
 /// How many patches the edge crosses.
 int crossed_by(const std::vector<PatchPixels>& pixels, const StepShape& step);
@@ -94,9 +94,9 @@ int agreeing_of(const std::vector<PatchPixels>& pixels, const StepShape& step, d
 /// What the strips between the patches tell of the light: their material is one, whatever the camera's style.
 class Strips {
 public:
+    Strips() = default; ///< tell nothing
     /// `patches`: the mean signals of the definition's patches, NaN where unknown.
     Strips(const std::vector<Gap>& gaps, const std::vector<colour::Vec3>& patches);
-    bool told() const { return told_; }
     /// Straight slopes of light and colour, natural logarithm of the frame's values; nothing where they are too dark.
     std::optional<Gradients> gradients() const;
     /// Log-likelihood that a step adds to smooth light; 0 where they cannot tell.
