@@ -137,7 +137,7 @@ void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::pa
     if (!fs::is_directory(folder, ec))
         throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
     std::vector<std::optional<work::BatchEnd>> ends(frames.size());
-    work::develop_all(frames, {develop, how.jobs}, [&](const work::BatchEnd& end) {
+    work::develop_all(frames, {develop, how.jobs, written != nullptr}, [&](const work::BatchEnd& end) {
         const work::BatchFrame& f = frames[end.frame];
         say(end.problem ? f.frame.source.file.string() + ": " + end.problem->sentences() : f.frame.target.string());
         if (end.done && written) written(f, *end.done);

@@ -116,7 +116,9 @@ fit::Correction fit_images(const FitArguments& a, std::optional<chart::Definitio
             options.position_s = position;
             shots.push_back(work::take_shot(image, options));
             work::MeasuredShot& shot = shots.back();
-            findings.push_back(work::judge(shot.frame, shot, inspect::limits_for({})).findings);
+            inspect::Judgement judgement = work::judge(shot.frame, shot, inspect::limits_for({}));
+            findings.push_back(std::move(judgement.findings));
+            shot.light = std::move(judgement.light);
             if (!a.spot.empty() && shots.size() == 1)
                 settings.white = balance::text_of(balance::spot_at(shot.frame, a.spot[0], a.spot[1]));
             shot.frame.rgb = {}; // measured: of several shots the pixels would add up

@@ -4,6 +4,8 @@
 #include "prove/elsewhere.hpp"
 #include "verb.hpp"
 #include "work/archive.hpp"
+#include "work/batch.hpp"
+#include "work/files.hpp"
 #include "work/frames.hpp"
 #include "work/handover.hpp"
 #include "work/intake.hpp"
@@ -22,7 +24,7 @@ struct JobArguments {
                                                                                        name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
-    bool list = false, all_frames = false;
+    bool list = false, all_frames = false, outside = false;
     Outputs outputs;
 };
 
@@ -65,6 +67,22 @@ void read_what_is_missing(job::JobFile& job, const std::string& name, Result& r)
     }
 }
 
+/// Frames that are not as they came in: where they are, and what to do.
+void tell_files(Result& r, const plan::Shoot& shoot) {
+    r.json["missing"] = r.json["changed"] = r.json["problems"] = Json::array();
+    for (const plan::Frame& f : shoot.frames) {
+        if (!f.problem.empty()) {
+            r.json["problems"].push_back({{"file", f.path}, {"message", f.problem}});
+            r.words += f.path + ": " + f.problem + "\n";
+            continue;
+        }
+        const work::FileState state = work::state_of(f);
+        if (state == work::FileState::same || state == work::FileState::unknown) continue;
+        r.json[state == work::FileState::gone ? "missing" : "changed"].push_back(f.path);
+        r.words += f.path + ": " + work::not_as_recorded(f, state).sentences() + "\n";
+    }
+}
+
 Result status(job::JobFile& job) {
     Result r;
     r.json["setups"] = Json::array();
@@ -74,6 +92,7 @@ Result status(job::JobFile& job) {
                              c.proved ? formatted(" CIEDE2000 {:.2f}", c.proof_mean) : std::string());
         for (const plan::Staleness& s : c.stale) r.words += "    " + s.why + ". " + s.remedy + "\n";
     }
+    tell_files(r, job.content());
     return r;
 }
 
@@ -82,22 +101,36 @@ Result take(job::JobFile& job, const JobArguments& a) {
     if (!a.encoding.empty()) frame::Encoding::named(a.encoding); // refuse what is not known before anything is read
     r.json["taken"] = r.json["failed"] = Json::array();
     const plan::Kit none;
-    const std::vector<fs::path> files = frame::gathered(files_of(a.files));
+    const std::vector<fs::path> files = work::raw_first(frame::gathered(files_of(a.files)));
     if (files.empty())
         throw Error(ErrorKind::input, "there are no frames in this folder", a.files.front(),
                     "Name frames, clips, or a folder that holds some");
+    const bool alone = a.files.size() == 1 && files.size() == 1 && !fs::is_directory(a.files.front());
     for (const fs::path& path : files) {
         const std::string file = path.string();
         try {
-            const work::Arrival arrival = work::look_at(path, work::limits_of(job.content().brief()), true);
-            const work::Taken taken =
-                work::take_in(job.content(), none, arrival, {.by_hand = true, .encoding = a.encoding});
+            work::Taken taken;
+            if (!work::is_as_known(job.content(), path)) {
+                const inspect::Limits limits = work::limits_of(job.content().brief());
+                work::Arrival arrival = work::look_at(path, limits, true);
+                if (arrival.arriving) {
+                    say(file + ": still arriving, waited for");
+                    work::wait_for(path);
+                    arrival = work::look_at(path, limits, true);
+                    if (arrival.arriving)
+                        throw Error(ErrorKind::input, "this file is still being written", path,
+                                    "Take it in again once it is there");
+                }
+                taken = work::take_in(job.content(), none, arrival,
+                                      {.by_hand = true, .encoding = a.encoding, .alone = alone});
+            }
             job::Ids ids;
             if (!taken.rows.empty()) ids = job.change(taken.rows);
             plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
-            std::string copied;                               // what it is another file of
+            std::string copied; // what it is another file of
+            const std::string known = fs::absolute(path).lexically_normal().string();
             for (const plan::Frame& f : job.content().frames) // one that is in the job already has its place
-                if (f.path == arrival.row.path) {
+                if (f.path == known) {
                     setup = f.setup;
                     if (f.same_as) copied = f.reason;
                 }
@@ -113,6 +146,7 @@ Result take(job::JobFile& job, const JobArguments& a) {
                         : row              ? ": " + title
                                            : ": in no setup yet") +
                        "\n";
+            if (!taken.told.empty()) r.words += "    " + taken.told + "\n";
         } catch (const Error& e) { note_failure(r, file, e); }
     }
     if (const plan::Change places = work::place_frames(job.content()); !places.empty()) job.change(places);
@@ -262,7 +296,7 @@ Result hand_over(job::JobFile& job, const JobArguments& a) {
         const fs::path note = fs::path(a.output) / (file_name(c.title) + "-note.txt");
         outputs.push_back({c, note, c.title, [=, text = work::note_of(job.content(), c, files)] {
                                write_whole(note, text);
-                               return work::HandedOver{note, "note", "what is what, in words"};
+                               return work::recorded({note, "note", "what is what, in words"});
                            }});
     }
     if (!known)
@@ -354,9 +388,21 @@ Result develop(job::JobFile& job, const JobArguments& a) {
             const auto& rows = job.content().handovers;
             if (!std::any_of(rows.begin(), rows.end(), [&](const auto& h) { return h.file == whole; }))
                 unknown.emplace_back(&chain_of(f),
-                                     work::HandedOver{f.frame.target, "frame", "finished by a job queue", f.row});
+                                     work::recorded({f.frame.target, "frame", "finished by a job queue", f.row}));
         });
     if (!unknown.empty() && a.chunk.empty()) job.change(work::keep_all(job.content(), unknown));
+    if (!a.chunk.empty()) return r; // the run that ends the batch tells what none of them has
+    std::set<plan::Id> only;
+    if (!a.setup.empty())
+        for (const work::Chain& c : all) only.insert(c.id);
+    const std::vector<work::LeftOut> left_out = work::left_out_of(job.content(), batch, only);
+    r.json["not_developed"] = Json::array();
+    for (const work::LeftOut& l : left_out) r.json["not_developed"].push_back({{"file", l.file}, {"reason", l.reason}});
+    r.words += formatted("{} written", r.json["written"].size());
+    if (const std::size_t failed = r.json["failed"].size()) r.words += formatted(", {} failed", failed);
+    if (r.json.contains("left_out")) r.words += formatted(", {} were finished before", r.json["left_out"].size());
+    r.words += "\n";
+    for (const std::string& line : work::in_words(left_out)) r.words += line + "\n";
     return r;
 }
 
@@ -403,11 +449,23 @@ Result archive(job::JobFile& job, const JobArguments& a) {
     if (a.output.empty()) throw Error(ErrorKind::usage, "a file to write is missing", {}, "Give it with -o");
     work::guard_outputs(job.content(), job.file(), {a.output});
     a.outputs.check({a.output}, {job.file()});
-    const work::Archived done = work::archive(job, a.output, a.all_frames, a.outputs.existing());
+    const work::Archived done = work::archive(job, a.output, {a.all_frames, a.outside, a.outputs.existing()});
     Result r;
     r.json = {{"file", a.output}, {"files", done.files}, {"missing", done.missing}};
+    r.json["outside"] = r.json["unreadable"] = Json::array();
     r.words = formatted("{}: {} files\n", a.output, done.files.size());
     for (const std::string& path : done.missing) r.words += "Not found, left out: " + path + "\n";
+    for (const work::Outside& o : done.outside) {
+        r.json["outside"].push_back({{"file", o.path}, {"reason", o.reason}});
+        r.words += (a.outside ? "From outside the job, packed: " : "From outside the job, left out: ") + o.path + " (" +
+                   o.reason + ")\n";
+    }
+    for (const work::Outside& o : done.unreadable) {
+        r.json["unreadable"].push_back({{"file", o.path}, {"reason", o.reason}});
+        r.words += "Cannot be read, left out: " + o.path + " (" + o.reason + ")\n";
+    }
+    if (!done.outside.empty() && !a.outside)
+        r.words += "Look at these places; take frames in again, or archive with --outside if they are yours to give\n";
     return r;
 }
 
@@ -431,6 +489,8 @@ Run add_job(CLI::App& app) {
     app.add_option("-o,--output", a->output,
                    "handover, apply: folder to write to, made if missing; report, archive: the file");
     app.add_flag("--all-frames", a->all_frames, "archive: not the chart shots alone");
+    app.add_flag("--outside", a->outside,
+                 "archive: also files that the job only names, or that are not as they were when they came in");
     app.add_option("--formats", a->formats, "handover: formats, with commas between them")->capture_default_str();
     app.add_option("--name", a->name, "apply: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}")
         ->capture_default_str();

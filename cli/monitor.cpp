@@ -32,7 +32,7 @@ Run add_monitor(CLI::App& app) {
         Result r;
         r.json = {{"white", {{"x", d.white.x}, {"y", d.white.y}, {"kelvin", d.light.kelvin}, {"duv", d.light.duv}}},
                   {"luminance", d.luminance},
-                  {"black", d.black},
+                  {"black", d.black_measured ? Json(d.black) : Json()},
                   {"contrast", std::isfinite(d.contrast) ? Json(d.contrast) : Json()},
                   {"gamma", d.gamma},
                   {"curve", d.curve},
@@ -50,10 +50,10 @@ Run add_monitor(CLI::App& app) {
             r.json["faults"].push_back({{"what", f.what}, {"control", f.control}, {"words", f.words}});
         for (const auto& [space, share] : d.coverage) r.json["coverage"][space] = share;
         if (!a->output.empty()) r.json["file"] = a->output;
-        r.words =
-            formatted("White {:.0f} K, Duv {:+.4f}, {:.1f} cd/m2; black {:.3f}; contrast {:.0f}\n"
-                      "Gamma {:.2f}, nearest to {}; greys tinted by {:.1f} at most\n",
-                      d.light.kelvin, d.light.duv, d.luminance, d.black, d.contrast, d.gamma, d.curve, d.grey_tracking);
+        r.words = formatted("White {:.0f} K, Duv {:+.4f}, {:.1f} cd/m2; {}\n"
+                            "Gamma {:.2f}, nearest to {}; greys tinted by {:.1f} at most\n",
+                            d.light.kelvin, d.light.duv, d.luminance, screen::black_in_words(d), d.gamma, d.curve,
+                            d.grey_tracking);
         for (const auto& [space, share] : d.coverage) r.words += formatted("{:<12} {:.1f} %\n", space, 100 * share);
         r.words += formatted("CIEDE2000 {:.2f} on average, {:.2f} at most\n{}: {}\n", d.delta_e_2000.mean,
                              d.delta_e_2000.max, d.verdict, d.words);

@@ -3,6 +3,7 @@
 #include "desk/document.hpp"
 #include "desk/handovers.hpp"
 #include "desk/watcher.hpp"
+#include "work/files.hpp"
 #include "work/renderings.hpp"
 
 namespace refero::app {
@@ -26,7 +27,14 @@ Batches::Batches(JobDocument& job, Chains& chains, Handovers& handovers, Watcher
       handovers_(handovers),
       watcher_(watcher),
       tasks_(tasks),
-      notices_(notices) {}
+      notices_(notices) {
+    connect(&job, &JobDocument::ending, this, [this] { job_ends_ = true; });
+    connect(&job, &JobDocument::closing, this, [this] {
+        job_ends_ = false;
+        state_ = {};
+        emit changed();
+    });
+}
 
 int Batches::count(const BatchWish& wish) const {
     int n = 0;
@@ -90,7 +98,8 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
         }
     state_ = {.frames = static_cast<int>(frames.size()),
               .left_out = static_cast<int>(all.size() - frames.size()),
-              .folder = wish.folder};
+              .folder = wish.folder,
+              .not_developed = not_developed(wish)};
     if (frames.empty()) {
         notices_.tell(all.empty()
                           ? tr("There are no frames to develop.")
@@ -100,8 +109,10 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
     }
     if (!handovers_.may_write(targets, Handovers::Consent::ask)) return emit changed();
     for (const fs::path& target : targets) watcher_.know(fs::absolute(target).lexically_normal()); // no new frames
+    const std::vector<work::LeftOut> not_developed = state_.not_developed;
     start(state_.frames, state_.left_out, wish.folder);
-    work::BatchOptions options{.develop = wish.develop};
+    state_.not_developed = not_developed;
+    work::BatchOptions options{.develop = wish.develop, .recorded = true};
     options.develop.existing = Existing::replace; // asked for
     tasks_.run(
         {Doing::writing, wish.setups.size() == 1 ? wish.setups.front() : 0},
@@ -118,6 +129,18 @@ void Batches::begin(const BatchWish& wish, std::vector<work::BatchFrame> all, co
             return [] {};
         },
         [this](const TaskEnd& end) { finish(end); });
+}
+
+std::vector<work::LeftOut> Batches::not_developed(const BatchWish& wish) const {
+    std::vector<const Chain*> chains;
+    const std::set<Id> wanted(wish.setups.begin(), wish.setups.end());
+    bool all = true; // of the job's setups that have a correction: then frames of no setup count, too
+    for (const Id setup : chains_.ids()) {
+        const Chain& chain = chains_.at(setup);
+        if (chain.correction && wanted.contains(setup)) chains.push_back(&chain);
+        all = all && (!chain.correction || wanted.contains(setup));
+    }
+    return work::left_out_of(job_.shoot(), chains, all ? std::set<Id>() : wanted);
 }
 
 void Batches::start(int frames, int left_out, const fs::path& folder) {
@@ -146,12 +169,23 @@ void Batches::finish(const TaskEnd& end) {
     state_.running = state_.paused = false;
     if (end.how == TaskEnd::How::failed) state_.problems << end.problem;
     emit changed();
-    if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
+    if (job_ends_ && end.how == TaskEnd::How::cancelled)
+        notices_.tell(tr("%1 of %2 frames are developed, in %3. Open %4 and develop again: it goes on from there.")
+                          .arg(state_.done)
+                          .arg(state_.frames)
+                          .arg(qt(state_.folder.string()), name_of_file(job_.file())));
+    else if (end.how == TaskEnd::How::failed) notices_.tell(end.problem);
     else if (state_.failed)
         notices_.tell(tr("%1 of %2 frames could not be developed: %3")
                           .arg(state_.failed)
                           .arg(state_.frames)
                           .arg(state_.problems.first()));
+    else if (end.how == TaskEnd::How::done && !state_.not_developed.empty()) {
+        constexpr std::size_t named = 3;
+        QStringList lines;
+        for (const std::string& line : work::in_words(state_.not_developed, named)) lines << qt(line);
+        notices_.tell(lines.join("; "));
+    }
 }
 
 std::vector<work::PlateSource> Batches::plates_of(Id setup) const {
@@ -186,9 +220,10 @@ void Batches::make_plates(Id setup, const work::PlateOptions& wanted, const fs::
             double most = 0;
             for (const work::PlateAgreement& a : done.agreement) most = std::max(most, a.most);
             if (done.agreement.empty()) return [] {}; // none could be developed, and nothing else was written
+            const work::HandedOver curve = work::recorded({set.display, "display curve", "to look at plates through"});
+            const work::HandedOver note = work::recorded({set.note, "note", "what is what, in words"});
             return [=, this] {
-                handovers_.handed_over({{setup, {set.display, "display curve", "to look at plates through"}},
-                                        {setup, {set.note, "note", "what is what, in words"}}});
+                handovers_.handed_over({{setup, curve}, {setup, note}});
                 notices_.tell(tr("The effects set is written. Through its curve the plates are within %1 codes of 255 "
                                  "of the corrected pictures.")
                                   .arg(most, 0, 'f', 2));
@@ -229,7 +264,7 @@ void Batches::collect() {
             state_.problems << qt(end.problem->what());
         }
     }
-    handovers_.handed_over(written);
+    handovers_.handed_over(written, true);
     const int ended = state_.done + state_.failed, since = ended - paused_frames_;
     if (since > 0 && !state_.paused)
         state_.seconds_left = static_cast<double>(since_.elapsed()) / 1000 / since * (state_.frames - ended);

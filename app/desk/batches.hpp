@@ -47,6 +47,7 @@ public:
         double seconds_left = 0; ///< 0: cannot be told yet
         QStringList problems;    ///< of those that failed
         fs::path folder;
+        std::vector<work::LeftOut> not_developed; ///< frames of these setups, or of none, and why
     };
     const State& state() const { return state_; }
 
@@ -67,6 +68,7 @@ private:
     void begin(const BatchWish& wish, std::vector<work::BatchFrame> all, const std::vector<bool>& before);
     /// What has ended, kept for collect(); progress is told, and a pause waits here.
     static void take_down(Gate& gate, Id setup, const work::BatchEnd& end, const std::stop_token& stop);
+    std::vector<work::LeftOut> not_developed(const BatchWish& wish) const;
     void start(int frames, int left_out, const fs::path& folder);
     void finish(const TaskEnd& end);
     void collect();
@@ -79,6 +81,7 @@ private:
     Notices& notices_;
     State state_;
     std::shared_ptr<Gate> gate_;
+    bool job_ends_ = false;
     QElapsedTimer since_;
     int paused_frames_ = 0;
 };

@@ -29,6 +29,8 @@ Desk::Desk()
       monitors(kit, notices),
       practice(kit, tasks) {
     QObject::connect(&tasks, &Tasks::failed, &notices, &Notices::told);
+    // First while all of the job is there, so that what was done is kept; then what that has begun.
+    QObject::connect(&job, &JobDocument::ending, &tasks, &Tasks::drain);
     QObject::connect(&job, &JobDocument::closing, &tasks, &Tasks::drain);
     QObject::connect(&pictures, &Pictures::changed, &chains, [this](Id setup) {
         if (chains.has(setup)) emit chains.setup_changed(setup);

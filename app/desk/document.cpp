@@ -80,6 +80,7 @@ void JobDocument::save_as(const fs::path& file) {
 }
 
 void JobDocument::close() {
+    if (job_) emit ending();
     emit closing();
     heed_timer_.stop();
     job_.reset();
@@ -97,12 +98,14 @@ void JobDocument::heed() {
     });
 }
 
-std::optional<job::Ids> JobDocument::change(const plan::Change& change) {
+Id JobDocument::step() const { return job_ && !for_viewing() ? job_->store().current_step() : 0; }
+
+std::optional<job::Ids> JobDocument::change(const plan::Change& change, bool by_itself, Id cause) {
     if (change.empty()) return std::nullopt;
     std::optional<job::Ids> ids;
     if (!job_) start_untitled();
     if (!job_) return std::nullopt;
-    if (!notices_.guarded([&] { ids = job_->change(change); })) return std::nullopt;
+    if (!notices_.guarded([&] { ids = job_->change(change, by_itself, cause); })) return std::nullopt;
     heed();
     emit changed();
     emit edited();

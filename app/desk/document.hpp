@@ -56,7 +56,11 @@ public:
 
     /// One transaction, one step of undo; without a job one is started. Nothing for an empty change or a failure, which
     /// is told; else what provisional ids became.
-    std::optional<job::Ids> change(const plan::Change& change);
+    /// `by_itself`: nobody asked for it now, and what was undone can still be redone. `cause`: the step() that a quiet
+    /// change follows from.
+    std::optional<job::Ids> change(const plan::Change& change, bool by_itself = false, Id cause = 0);
+    /// The last step that is done; work that begins now and is kept later belongs to it.
+    Id step() const;
     void undo();
     void redo();
     QString undo_title() const;
@@ -65,6 +69,7 @@ public:
     void note(const QString& what, const QString& where = {});
 
 signals:
+    void ending();  ///< before closing: what is under way ends, and keeps in the job what it has done
     void closing(); ///< what is under way must end, and nothing of it may come into another job
     void opened();
     void changed(); ///< the content is another one

@@ -7,6 +7,7 @@
 #include "desk/watcher.hpp"
 #include "frame/sequence.hpp"
 #include "pictures/kept_pictures.hpp"
+#include "work/files.hpp"
 #include "work/frames.hpp"
 #include "work/planning.hpp"
 
@@ -44,16 +45,29 @@ Frames::Frames(JobDocument& job, KitDocument& kit, Chains& chains, Pictures& pic
     connect(&job, &JobDocument::closing, this, [this] {
         settle_timer_.stop();
         asked_for_lens_.clear();
+        awaited_.clear();
+        changed_.clear();
         missing_ = 0;
     });
     connect(&watcher, &Watcher::found, this, [this](const std::vector<fs::path>& files) { take_in(files); });
+    connect(&watcher, &Watcher::found_again, this, [this](const std::vector<fs::path>& files) {
+        for (const fs::path& file : files) {
+            const auto waiting = awaited_.find(file);
+            const bool waited = waiting != awaited_.end();
+            // What an opened job merely names is looked at, and gets no hash by that.
+            work::TakeIn how = waited ? waiting->second : work::TakeIn{.confirmed = watcher_.in_folders(file)};
+            if (waited) awaited_.erase(waiting);
+            look(file, how);
+        }
+    });
 }
 
 void Frames::open(const std::vector<fs::path>& files, Id current) {
-    for (const fs::path& file : frame::gathered(files)) notices_.guarded([&] { open_one(file, current); });
+    const std::vector<fs::path> all = work::raw_first(frame::gathered(files));
+    for (const fs::path& file : all) notices_.guarded([&] { open_one(file, current, all.size() == 1); });
 }
 
-void Frames::open_one(const fs::path& file, Id current) {
+void Frames::open_one(const fs::path& file, Id current, bool alone) {
     std::error_code ec;
     const fs::file_status status = fs::status(file, ec);
     if (fs::is_directory(status)) {
@@ -73,7 +87,7 @@ void Frames::open_one(const fs::path& file, Id current) {
     if (extension == ".refero") job_.open(file);
     else if (extension == ".json") open_json(file);
     else if (extension == ".cgats" || extension == ".txt") open_reference(file, current);
-    else if (frame::is_frame_name(file)) take(file, {.by_hand = true, .current = current});
+    else if (frame::is_frame_name(file)) take(file, {.by_hand = true, .current = current, .alone = alone});
     else
         throw Error(
             ErrorKind::input, "Refero does not know this kind of file", file,
@@ -114,8 +128,9 @@ void Frames::open_reference(const fs::path& file, Id current) {
 }
 
 void Frames::take_in(const std::vector<fs::path>& files, Id setup) {
-    for (const fs::path& file : frame::gathered(files))
-        if (frame::is_frame_name(file)) take(file, {.setup = setup, .by_hand = setup != 0});
+    const std::vector<fs::path> all = work::raw_first(frame::gathered(files));
+    for (const fs::path& file : all)
+        if (frame::is_frame_name(file)) take(file, {.setup = setup, .by_hand = setup != 0, .alone = all.size() == 1});
 }
 
 void Frames::take_card(const fs::path& file) {
@@ -126,21 +141,26 @@ void Frames::take_card(const fs::path& file) {
     });
 }
 
-// Looks at a file beside the window: what it is, whether it shows a chart.
 void Frames::take(const fs::path& file, const work::TakeIn& how) {
     const fs::path path = fs::absolute(file).lexically_normal();
     for (const plan::Frame& f : job_.shoot().frames)
         if (f.path == path.string()) {
+            if (how.by_hand && (!f.problem.empty() || work::state_of(f) != work::FileState::same)) break;
             if (f.setup && how.by_hand && !f.same_as) emit setup_opened(f.setup);
             return;
         }
+    look(path, how);
+}
+
+// Looks at a file beside the window: what it is, whether it shows a chart.
+void Frames::look(const fs::path& path, const work::TakeIn& how) {
     watcher_.know(path);
     const inspect::Limits limits = work::limits_of(job_.shoot().brief());
     const bool must_read = how.by_hand && !how.setup;
     tasks_.run(
-        {Doing::taking_in, 0}, tr("Looking for a chart in %1").arg(name_of_file(file)),
+        {Doing::taking_in, 0}, tr("Looking for a chart in %1").arg(name_of_file(path)),
         [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-            const work::Arrival a = work::look_at(file, limits, must_read, progress, stop);
+            const work::Arrival a = work::look_at(path, limits, must_read, progress, stop);
             Rendition picture;
             if (a.measured.frame)
                 picture = uncorrected_rendition(*a.measured.frame,
@@ -153,10 +173,26 @@ void Frames::take(const fs::path& file, const work::TakeIn& how) {
         });
 }
 
+void Frames::look_again(const std::vector<Id>& frames) {
+    for (const Id id : frames)
+        if (const plan::Frame* f = job_.frame(id))
+            look(f->path, {.by_hand = false, .confirmed = watcher_.in_folders(f->path) || !f->sha256.empty()});
+}
+
 void Frames::arrived(const work::Arrival& arrival, const Rendition& picture, const work::TakeIn& how) {
     if (!job_.is_open()) job_.start_untitled();
+    const fs::path path = arrival.row.path;
+    if (!arrival.row.problem.empty()) // it is looked at again when it changes
+        watcher_.await(path, {arrival.row.size, arrival.row.changed_ns}, arrival.arriving);
+    if (arrival.arriving) {
+        awaited_[path] = how;
+        notices_.tell(tr("%1 is still arriving; it comes in when it is there").arg(name_of_file(path)));
+        return;
+    }
+    for (const plan::Frame& f : job_.shoot().frames)
+        if (f.path == path.string() && changed_.erase(f.id)) emit missing_changed(); // it is brought up to date
     const work::Taken t = work::take_in(job_.shoot(), kit_.kit(), arrival, how);
-    const auto ids = job_.change(t.rows);
+    const auto ids = job_.change(t.rows, !how.by_hand);
     if (!ids) return;
     const auto own = [&](Id id) { return id < 0 ? ids->at(id) : id; };
     if (!t.told.empty()) notices_.tell(qt(t.told));
@@ -203,7 +239,17 @@ void Frames::find_moved(const fs::path& folder) {
                [this, frames = job_.shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
                    const auto gone = gone_of(frames);
                    const auto found = gone.empty() ? std::vector<work::Found>() : work::found_again(gone, folder, stop);
+                   std::set<Id> changed;
+                   for (const plan::Frame& f : frames) {
+                       throw_if_stopped(stop);
+                       if (f.problem.empty() && work::state_of(f) == work::FileState::changed) changed.insert(f.id);
+                   }
                    return [=, this] {
+                       changed_ = changed;
+                       if (!changed.empty())
+                           notices_.tell(tr("%1 frames were cut or replaced since they came in. Frames says which: put "
+                                            "the right ones back, or look at the files again.")
+                                             .arg(changed.size()));
                        pictures_.forget_failures();
                        for (const Id id : chains_.ids()) readings_.want(id);
                        job_.change(work::moved(job_.shoot(), found));

@@ -36,9 +36,14 @@ public:
     void same_moment(Id frame, Id other);
     void set_silent_lens(Id camera, Id lens);
     void remove(const std::vector<Id>& frames);
+    /// Looks again at frames that could not be read, or that are not as they came in.
+    void look_again(const std::vector<Id>& frames);
     /// Looks for frames that are not where they were, in a folder and below.
     void find_moved(const fs::path& folder);
     int missing() const { return missing_; }
+    /// Frames that are not as they came in: cut, or replaced by others of the same name.
+    int changed() const { return static_cast<int>(changed_.size()); }
+    bool is_changed(Id frame) const { return changed_.contains(frame); }
     /// Whether a chart of this id, installed already, may be replaced; asked where one is opened.
     std::function<bool(const QString& question)> ask;
 
@@ -49,7 +54,8 @@ signals:
     void lens_wanted(Id camera);
 
 private:
-    void open_one(const fs::path& file, Id current);
+    void open_one(const fs::path& file, Id current, bool alone);
+    void look(const fs::path& file, const work::TakeIn& how);
     void open_json(const fs::path& file);
     void open_reference(const fs::path& file, Id current);
     void take(const fs::path& file, const work::TakeIn& how);
@@ -66,7 +72,9 @@ private:
     Notices& notices_;
     QTimer settle_timer_; ///< ordinary frames find their places once nothing more comes
     int missing_ = 0;
+    std::set<Id> changed_;
     std::set<Id> asked_for_lens_;
+    std::map<fs::path, work::TakeIn> awaited_; ///< files that are still arriving, and how they were brought
 };
 
 } // namespace refero::app

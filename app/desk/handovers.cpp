@@ -42,7 +42,7 @@ void Handovers::run(Id setup, const std::vector<fs::path>& files,
                });
 }
 
-void Handovers::handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed) {
+void Handovers::handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed, bool by_itself) {
     std::vector<std::pair<const Chain*, work::HandedOver>> of_chains;
     std::set<Id> setups;
     for (const auto& [setup, h] : handed)
@@ -52,7 +52,8 @@ void Handovers::handed_over(const std::vector<std::pair<Id, work::HandedOver>>& 
         }
     if (of_chains.empty()) return;
     job_.change(of_chains.size() == 1 ? work::keep(job_.shoot(), *of_chains.front().first, of_chains.front().second)
-                                      : work::keep_all(job_.shoot(), of_chains));
+                                      : work::keep_all(job_.shoot(), of_chains),
+                by_itself);
     for (const Id setup : setups)
         if (chains_.has(setup))
             kit_.change(work::keep_for_series(job_.shoot(), kit_.kit(), chains_.at(setup), job_.file()));

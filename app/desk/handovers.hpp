@@ -39,8 +39,8 @@ public:
                      const fs::path& file, Consent consent = Consent::ask);
     /// A delivered picture of the setup's chart shot, after export, hosting or compression, against the correction.
     void verify(Id setup, const fs::path& picture, std::function<void(const match::Delivered&)> show);
-    /// Keeps what was handed over, as one step.
-    void handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed);
+    /// Keeps what was handed over, as one step. `by_itself`: by work that goes on beside the window.
+    void handed_over(const std::vector<std::pair<Id, work::HandedOver>>& handed, bool by_itself = false);
 
 private:
     using Written = std::vector<work::HandedOver>;

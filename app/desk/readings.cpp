@@ -44,6 +44,7 @@ void Readings::start(Id setup) {
     const Id shot = row->id;
     const std::string made_from = work::made_from(job_.shoot(), *row);
     const auto frame = pictures_.of(setup).frame;
+    const Id cause = job_.step();
     tasks_.run(
         {Doing::reading, setup}, tr("Reading %1").arg(name_of_file(request.source.file)),
         [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
@@ -52,7 +53,7 @@ void Readings::start(Id setup) {
                 frame ? Rendition{} : uncorrected_rendition(*m.frame, picture_key(request.source), stop);
             return [=, this] {
                 if (!picture.empty()) pictures_.bring(setup, request.source, m.frame, picture);
-                keep(setup, shot, made_from, m);
+                keep(setup, shot, made_from, m, cause);
             };
         },
         [=, this](const TaskEnd& end) {
@@ -64,7 +65,7 @@ void Readings::start(Id setup) {
         });
 }
 
-void Readings::keep(Id setup, Id chart_shot, const std::string& made_from, const work::Measured& measured) {
+void Readings::keep(Id setup, Id chart_shot, const std::string& made_from, const work::Measured& measured, Id cause) {
     const plan::ChartShot* row = plan::record(job_.shoot().chart_shots, chart_shot);
     if (!row) return;
     if (work::made_from(job_.shoot(), *row) != made_from) { // moved on meanwhile
@@ -72,7 +73,7 @@ void Readings::keep(Id setup, Id chart_shot, const std::string& made_from, const
         return;
     }
     const QString name = name_of_file(chains_.has(setup) ? chains_.at(setup).chart_frame.path : std::string());
-    if (!job_.change(work::keep(job_.shoot(), chart_shot, measured))) {
+    if (!job_.change(work::keep(job_.shoot(), chart_shot, measured), false, cause)) {
         given_up_.insert({chart_shot, made_from});
         return;
     }

@@ -24,7 +24,7 @@ signals:
 private:
     void follow();
     void start(Id setup);
-    void keep(Id setup, Id chart_shot, const std::string& made_from, const work::Measured& measured);
+    void keep(Id setup, Id chart_shot, const std::string& made_from, const work::Measured& measured, Id cause);
 
     JobDocument& job_;
     KitDocument& kit_;

@@ -123,8 +123,8 @@ void Setups::light_on_chart(Id setup, std::function<void(const inspect::Explaine
     tasks_.run_quietly({},
                        [=, shot = chains_.at(setup).shot,
                         reference = chains_.at(setup).reference](std::stop_token, const Progress&) -> Tasks::Then {
-                           const auto light = std::make_shared<const inspect::Explained>(
-                               inspect::explain(shot->reading, shot->definition, *reference));
+                           const auto light =
+                               std::make_shared<const inspect::Explained>(work::light_of(*shot, *reference));
                            return [show, light] { show(*light); };
                        });
 }

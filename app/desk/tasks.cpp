@@ -1,6 +1,7 @@
 #include "desk/tasks.hpp"
 
 #include <algorithm>
+#include <utility>
 
 #include <sys/resource.h>
 #include <unistd.h>
@@ -9,7 +10,11 @@ namespace refero::app {
 
 Tasks::Tasks(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(std::max(2, QThread::idealThreadCount())); }
 
-Tasks::~Tasks() { drain(); }
+Tasks::~Tasks() {
+    cancel_all();
+    active_.clear(); // whom their ends would reach is gone already
+    pool_.waitForDone();
+}
 
 void Tasks::run(const TaskKey& key, const QString& title, Work work, Ended ended) {
     auto task = std::make_shared<Active>();
@@ -81,9 +86,15 @@ void Tasks::cancel_all() {
 
 void Tasks::drain() {
     cancel_all();
-    active_.clear();
-    quiet_ = 0;
     pool_.waitForDone();
+    const std::vector<std::shared_ptr<Active>> dropped = std::exchange(active_, {});
+    quiet_ = 0;
+    finished_in_batch_ = 0;
+    for (const auto& task : dropped) {
+        if (task->ended) task->ended({TaskEnd::How::cancelled, {}});
+        if (task->key.setup) emit setup_touched(task->key.setup);
+    }
+    if (!dropped.empty()) emit changed();
 }
 
 QString Tasks::title() const {

@@ -66,7 +66,8 @@ public:
     void run_quietly(const TaskKey& key, Work work, Ended ended = {});
     bool busy(Doing doing, Id setup = 0) const;
     void cancel_all();
-    /// Cancels and waits until nothing runs; results that were under way are dropped.
+    /// Cancels and waits until nothing runs. Results that were under way are dropped; each piece of work has its end
+    /// all the same, as cancelled.
     void drain();
     /// Pieces of work that somebody waits for.
     int running() const { return static_cast<int>(active_.size()) - quiet_; }

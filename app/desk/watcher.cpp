@@ -27,7 +27,10 @@ Watcher::Watcher(JobDocument& job, Tasks& tasks) : job_(job), tasks_(tasks) {
         watch_ = {};
     });
     connect(&job, &JobDocument::opened, this, [this] {
-        for (const plan::Frame& f : job_.shoot().frames) watch_.known(f.path);
+        for (const plan::Frame& f : job_.shoot().frames) {
+            watch_.known(f.path);
+            if (!f.problem.empty()) await(f.path, {f.size, f.changed_ns}, false);
+        }
         for (const plan::Handover& h : job_.shoot().handovers) watch_.known(h.file);
         std::vector<fs::path> folders;
         for (const QString& f : QSettings().value(settings_key(job_.file())).toStringList())
@@ -38,12 +41,17 @@ Watcher::Watcher(JobDocument& job, Tasks& tasks) : job_(job), tasks_(tasks) {
 
 void Watcher::watch(const std::vector<fs::path>& folders) {
     watch_.set_folders(folders);
-    if (folders.empty()) timer_.stop();
+    if (folders.empty() && !watch_.waits()) timer_.stop();
     else timer_.start();
     QStringList names;
     for (const fs::path& f : folders) names << qt(f.string());
     if (job_.is_open()) QSettings().setValue(settings_key(job_.file()), names);
     emit folders_changed();
+}
+
+void Watcher::await(const fs::path& file, const work::FileStamp& as, bool arriving) {
+    watch_.await(file, as, arriving);
+    timer_.start();
 }
 
 void Watcher::look() {
@@ -55,10 +63,14 @@ void Watcher::look() {
                                if (watch_.folders() != after.folders()) return; // other folders meanwhile
                                watch_.remember(after);
                                std::vector<fs::path> fresh;
+                               std::vector<fs::path> again;
                                for (const fs::path& file : files)
-                                   if (!watch_.is_known(file)) fresh.push_back(file);
+                                   (watch_.is_known(file) ? again : fresh).push_back(file);
                                for (const fs::path& file : fresh) watch_.known(file);
                                if (!fresh.empty()) emit found(fresh);
+                               // Known ones are those that were awaited; some may have come in another way.
+                               if (!again.empty()) emit found_again(again);
+                               if (watch_.folders().empty() && !watch_.waits()) timer_.stop();
                            };
                        });
 }

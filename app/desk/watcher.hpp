@@ -21,10 +21,14 @@ public:
     /// A file that is on its way in, or that Refero writes, is not new; a file that did not come in after all is.
     void know(const fs::path& file) { watch_.known(file); }
     void forget(const fs::path& file) { watch_.forget(file); }
+    /// It could not be read: it is found again when it changes.
+    void await(const fs::path& file, const work::FileStamp& as, bool arriving);
+    bool in_folders(const fs::path& file) const { return watch_.in_folders(file); }
 
 signals:
     void folders_changed();
     void found(const std::vector<fs::path>& files);
+    void found_again(const std::vector<fs::path>& files); ///< those that were awaited
 
 private:
     void look();

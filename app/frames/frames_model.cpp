@@ -103,7 +103,7 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
         const auto more = companions_.find(f.id);
         return qt(file) + (more == companions_.end() ? QString() : tr(" + %1").arg(more->second.size()));
     }
-    case taken: return qt(f.taken).replace('T', ' ');
+    case taken: return qt(f.taken.substr(0, std::string("YYYY-MM-DDThh:mm:ss").size())).replace('T', ' ');
     case camera: {
         const QString known = qt(plan::name_in(s.cameras, f.camera)),
                       lens = qt(f.lens ? plan::name_in(s.lenses, f.lens) : f.lens_name);
@@ -135,7 +135,11 @@ QString FramesModel::text(const plan::Frame& f, int column) const {
                    : QString("%1: %2").arg(qt(worst->status), qt(worst->check).replace('_', ' '));
     }
     case setup: return f.setup ? desk_.chains.title_of(f.setup) : tr("none");
-    case reason: return f.problem.empty() ? qt(f.reason) : qt(f.problem);
+    case reason:
+        if (!f.problem.empty()) return qt(f.problem);
+        if (desk_.frames.is_changed(f.id))
+            return tr("Cut or replaced since it came in. Put the right one back, or look at the file again.");
+        return qt(f.reason);
     default: return {};
     }
 }

@@ -82,6 +82,10 @@ FramesView::FramesView(Desk& desk, QWidget* parent)
         tell();
     });
     connect(&desk.chains, &Chains::frames_changed, this, &FramesView::tell);
+    connect(&desk.frames, &Frames::missing_changed, this, [this] {
+        table_->viewport()->update();
+        tell();
+    });
     connect(&desk.chains, &Chains::structure_changed, this, &FramesView::fill_setups);
     fill_setups();
     tell();
@@ -178,6 +182,7 @@ void FramesView::tell() {
     if (lost) parts << tr("%1 without a setup").arg(lost);
     if (unreadable) parts << tr("%1 unreadable").arg(unreadable);
     if (desk_.frames.missing()) parts << tr("%1 not where they were").arg(desk_.frames.missing());
+    if (const int changed = desk_.frames.changed()) parts << tr("%1 cut or replaced since they came in").arg(changed);
     if (const auto watched = desk_.watcher.folders(); !watched.empty()) {
         QStringList names;
         for (const fs::path& w : watched) names << QString::fromStdString(w.filename().string());
@@ -202,6 +207,8 @@ void FramesView::menu_at(const QPoint& at) {
     if (picked.empty()) return;
     QMenu menu(this);
     menu.addAction(tr("Let them find their setups"), this, [=, this] { desk_.frames.let_assign(picked); });
+    menu.addAction(tr("Look at the file again"), this, [=, this] { desk_.frames.look_again(picked); })
+        ->setToolTip(tr("What could not be read, or has changed since it came in, is read as it is now"));
     if (picked.size() == 1)
         menu.addAction(tr("Shows no chart after all"), this, [=, this] { desk_.frames.make_ordinary(picked.front()); });
     menu.addAction(tr("Both show the same moment (sets the clocks)"), this,

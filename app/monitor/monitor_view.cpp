@@ -338,9 +338,12 @@ void MonitorView::show_display(const plan::Monitor& m, const plan::MonitorCheck*
                                .arg(d->white.y, 0, 'f', 4)},
              {tr("Off D50, D65"),
               tr("%1, %2 in u'v'").arg(d->white_off_d50, 0, 'f', 4).arg(d->white_off_d65, 0, 'f', 4)},
-             {tr("Light"), tr("%1 cd/m\u00b2, black %2").arg(d->luminance, 0, 'f', 1).arg(d->black, 0, 'f', 3)},
-             {tr("Contrast"),
-              std::isfinite(d->contrast) ? tr("%1 to 1").arg(d->contrast, 0, 'f', 0) : tr("beyond measure")},
+             {tr("Light"), tr("%1 cd/m\u00b2, black %2")
+                               .arg(d->luminance, 0, 'f', 1)
+                               .arg(d->black_measured ? QString::number(d->black, 'f', 3) : tr("not measured"))},
+             {tr("Contrast"), std::isfinite(d->contrast) ? tr("%1 to 1").arg(d->contrast, 0, 'f', 0)
+                              : d->black_measured        ? tr("beyond measure")
+                                                         : tr("not known: black was not measured")},
              {tr("Curve"), tr("gamma %1, nearest to %2").arg(d->gamma, 0, 'f', 2).arg(qt(d->curve))},
              {tr("Greys"), tr("tinted by %1 at most").arg(d->grey_tracking, 0, 'f', 1)},
              {tr("CIEDE2000"), tr("mean %1, most %2 as it is;\nmean %3 as its profile has it, %4 with a table%5")

@@ -87,6 +87,7 @@ void CastPlot::set(const prove::Proof* proof) {
 }
 
 HueWheel::HueWheel(QWidget* parent) : QWidget(parent) {
+    setAccessibleDescription(tr("Nothing is proved yet"));
     setMinimumSize(160, 140);
     setAccessibleName(tr("Hues on a ring"));
     setToolTip(tr("Each colour stands on the ring at its reference hue. The line from it leads where the correction "
@@ -98,6 +99,7 @@ void HueWheel::set(const prove::Proof* proof) {
     if (proof)
         for (const auto& p : proof->patches)
             if (chroma_of(p.reference_lab) >= neutral_chroma && p.fitted) patches_.push_back(p);
+    setAccessibleDescription(patches_.empty() ? tr("Nothing is proved yet") : QString());
     update();
 }
 

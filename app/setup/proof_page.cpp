@@ -132,12 +132,11 @@ void ProofPage::prove_on(int index) {
 void ProofPage::show_view() {
     if (!desk_.chains.has(setup_)) return;
     const prove::Proof* proof = elsewhere_ ? elsewhere_.get() : desk_.chains.at(setup_).proof.get();
-    switch (views_->currentIndex()) {
-    case 0: return shifts_->set(proof);
-    case 1: return wheel_->set(proof);
-    case 2: return lightness_->set(proof);
-    default: return casts_->set(proof);
-    }
+    const QWidget* shown = views_->currentWidget(); // bars and figures are always up to date
+    if (shown == shifts_) shifts_->set(proof);
+    else if (shown == wheel_) wheel_->set(proof);
+    else if (shown == lightness_) lightness_->set(proof);
+    else if (shown == casts_) casts_->set(proof);
 }
 
 void ProofPage::show_proof(const Chain& s, const prove::Proof* proof) {

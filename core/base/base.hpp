@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <span>
 #include <stdexcept>
 #include <stop_token>
@@ -76,6 +77,21 @@ void write_whole(const std::filesystem::path& target, const std::function<void(c
                  Existing existing = Existing::replace);
 void write_whole(const std::filesystem::path& target, std::string_view content, Existing existing = Existing::replace);
 
+/// An empty hidden folder for the time of some work, on the same disk as what it will become. It goes at the end, on
+/// signals, and after a kill when the next run writes into `in`. Throws Error(internal).
+class TemporaryFolder {
+public:
+    TemporaryFolder(const std::filesystem::path& in, const std::string& stem);
+    ~TemporaryFolder();
+    TemporaryFolder(const TemporaryFolder&) = delete;
+    const std::filesystem::path& path() const { return path_; }
+
+private:
+    struct UnderWay;
+    std::filesystem::path path_;
+    std::unique_ptr<UnderWay> under_way_;
+};
+
 /// From now on SIGINT, SIGTERM and SIGHUP remove the temporary files under way before they end the program.
 void remove_unfinished_files_on_signals();
 
@@ -88,10 +104,28 @@ void check_outputs(const std::vector<std::filesystem::path>& outputs, const std:
 /// Both name one file, existing or not.
 bool same_file(const std::filesystem::path& a, const std::filesystem::path& b);
 
-/// SHA-256 (FIPS 180-4) of a file, 64 lower-case hexadecimal digits.
+/// SHA-256 (FIPS 180-4) of bytes as they come.
+class Sha256 {
+public:
+    Sha256();
+    ~Sha256();
+    Sha256(const Sha256&) = delete;
+    void add(std::string_view bytes);
+    /// Of all that was added, 64 lower-case hexadecimal digits; ends it.
+    std::string end();
+
+private:
+    struct Context;
+    std::unique_ptr<Context> context_;
+};
+
+/// SHA-256 of a file, 64 lower-case hexadecimal digits.
 std::string sha256_of(const std::filesystem::path& file);
 /// The same of a text.
 std::string sha256_of_text(std::string_view text);
+
+/// A number that something can be worked out with: finite, and no larger in size than any light, code or count here.
+inline bool is_reasonable(double v, double largest = 1e6) { return v >= -largest && v <= largest; }
 
 /// A text with values in it: "{:.2f} mm". Never by the user's locale.
 template<class... Values>

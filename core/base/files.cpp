@@ -14,6 +14,7 @@
 #include <fcntl.h>
 #include <openssl/evp.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include "base/base.hpp"
@@ -53,9 +54,20 @@ private:
     std::atomic<char*>* slot_ = nullptr;
 };
 
+/// Removes a folder from within a signal's handler, where only few calls are allowed (signal-safety(7)).
+void remove_folder_from_handler(const char* name) {
+    const pid_t child = fork();
+    if (child == 0) {
+        execl("/bin/rm", "rm", "-rf", "--", name, static_cast<char*>(nullptr));
+        _exit(1);
+    }
+    if (child > 0) waitpid(child, nullptr, 0);
+}
+
 extern "C" void remove_parts_and_end(int signal) {
     for (auto& slot : parts_under_way)
-        if (const char* name = slot.load()) unlink(name);
+        if (const char* name = slot.load(); name && unlink(name) != 0 && errno == EISDIR)
+            remove_folder_from_handler(name);
     std::signal(signal, SIG_DFL);
     raise(signal);
 }
@@ -123,13 +135,16 @@ void sweep(const fs::path& folder) {
     std::vector<fs::path> old;
     for (fs::directory_iterator it(folder, ec), end; !ec && it != end; it.increment(ec))
         if (abandoned(it->path())) old.push_back(it->path());
-    for (const fs::path& file : old) fs::remove(file, ec);
+    for (const fs::path& file : old) fs::remove_all(file, ec);
 }
 
 [[noreturn]] void cannot_write(const fs::path& target, int error) {
     throw Error(ErrorKind::internal, std::string("cannot be written: ") + std::strerror(error), target,
                 error == ENOSPC || error == EFBIG || error == EDQUOT ? "Free some space, then do it again"
-                                                                     : "Check free space and permissions");
+                : error == ENAMETOOLONG
+                    ? "Its name or path is too long here: choose a shorter one, or a folder nearer to "
+                      "the top"
+                    : "Check free space and permissions");
 }
 
 void sync(const fs::path& file, const fs::path& target) {
@@ -237,6 +252,23 @@ void write_whole(const fs::path& target, std::string_view content, Existing exis
         existing);
 }
 
+struct TemporaryFolder::UnderWay : PartUnderWay {
+    using PartUnderWay::PartUnderWay;
+};
+
+TemporaryFolder::TemporaryFolder(const fs::path& in, const std::string& stem) {
+    sweep(in);
+    path_ = temporary_for(in, stem);
+    under_way_ = std::make_unique<UnderWay>(path_);
+    std::error_code ec;
+    if (!fs::create_directory(path_, ec) || ec) cannot_write(path_, ec.value());
+}
+
+TemporaryFolder::~TemporaryFolder() {
+    std::error_code ignored;
+    fs::remove_all(path_, ignored);
+}
+
 void remove_unfinished_files_on_signals() {
     for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, remove_parts_and_end);
     std::signal(SIGXFSZ, SIG_IGN); // a limit on file size is an error of writing, not the end of the program
@@ -271,28 +303,41 @@ void check_outputs(const std::vector<fs::path>& outputs, const std::vector<fs::p
     }
 }
 
-std::string sha256_of(const fs::path& file) {
-    std::ifstream in(file, std::ios::binary);
-    if (!in) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
-    std::unique_ptr<EVP_MD_CTX, decltype(&EVP_MD_CTX_free)> context(EVP_MD_CTX_new(), EVP_MD_CTX_free);
-    EVP_DigestInit_ex(context.get(), EVP_sha256(), nullptr);
-    std::string block(1 << 20, '\0');
-    while (in) {
-        in.read(block.data(), static_cast<std::streamsize>(block.size()));
-        EVP_DigestUpdate(context.get(), block.data(), static_cast<std::size_t>(in.gcount()));
-    }
-    if (in.bad()) throw Error(ErrorKind::input, "the file cannot be read to its end", file, "Copy it again");
+struct Sha256::Context {
+    std::unique_ptr<EVP_MD_CTX, decltype(&EVP_MD_CTX_free)> state{EVP_MD_CTX_new(), EVP_MD_CTX_free};
+};
+
+Sha256::Sha256() : context_(std::make_unique<Context>()) {
+    EVP_DigestInit_ex(context_->state.get(), EVP_sha256(), nullptr);
+}
+Sha256::~Sha256() = default;
+
+void Sha256::add(std::string_view bytes) { EVP_DigestUpdate(context_->state.get(), bytes.data(), bytes.size()); }
+
+std::string Sha256::end() {
     unsigned char digest[EVP_MAX_MD_SIZE];
     unsigned size = 0;
-    EVP_DigestFinal_ex(context.get(), digest, &size);
+    EVP_DigestFinal_ex(context_->state.get(), digest, &size);
     return hexadecimal(digest, size);
 }
 
+std::string sha256_of(const fs::path& file) {
+    std::ifstream in(file, std::ios::binary);
+    if (!in) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
+    Sha256 hash;
+    std::string block(1 << 20, '\0');
+    while (in) {
+        in.read(block.data(), static_cast<std::streamsize>(block.size()));
+        hash.add({block.data(), static_cast<std::size_t>(in.gcount())});
+    }
+    if (in.bad()) throw Error(ErrorKind::input, "the file cannot be read to its end", file, "Copy it again");
+    return hash.end();
+}
+
 std::string sha256_of_text(std::string_view text) {
-    unsigned char digest[EVP_MAX_MD_SIZE];
-    unsigned size = 0;
-    EVP_Digest(text.data(), text.size(), digest, &size, EVP_sha256(), nullptr);
-    return hexadecimal(digest, size);
+    Sha256 hash;
+    hash.add(text);
+    return hash.end();
 }
 
 } // namespace refero

@@ -27,8 +27,9 @@ struct Written {
     fit::Model model = fit::Model::matrix;
     std::string held; ///< what it holds where that is none of our models, "cdl"; else empty
     std::string model_name() const { return held.empty() ? fit::name_of(model) : held; }
-    fit::Statistics delta_e_2000; ///< of the written model on the patches it was fitted to
-    std::string message;          ///< in words
+    fit::Statistics delta_e_2000;                  ///< of the written model on the patches it was fitted to
+    std::string message;                           ///< in words
+    std::vector<std::filesystem::path> files = {}; ///< of a folder: what was written in it, below it
 };
 
 /// What a format may be asked for.

@@ -87,6 +87,16 @@ void require(bool good, const std::string& what) {
     if (!good) throw Error(ErrorKind::input, "this correction is damaged: " + what, {}, "Fit it again");
 }
 
+/// Corrections of earlier versions name their chart alone: roles are those of the installed one, if there is one.
+void roles_of_earlier_versions(Correction& c) {
+    if (c.reading.chart.empty()) return;
+    try {
+        const chart::Definition d = chart::find_definition(c.reading.chart);
+        for (const chart::Patch& p : d.patches)
+            if (c.reading.find(p.id)) c.roles[p.id] = p.role;
+    } catch (const Error&) {} // all patches weigh alike
+}
+
 Correction correction_from(const ordered_json& j) {
     Correction c;
     c.model = model_named(j.at("model"));
@@ -137,9 +147,11 @@ Correction correction_from(const ordered_json& j) {
             r.noise = p.at("noise");
         }
         c.reading.patches.push_back(r);
+        if (p.contains("role")) c.roles[r.id] = p["role"];
         if (p.contains("reference_xyz")) c.reference.xyz[r.id] = vec3_from(p["reference_xyz"]);
         if (p.contains("reflectance")) p["reflectance"].get_to(c.reference.spectrum[r.id].value);
     }
+    if (c.roles.empty()) roles_of_earlier_versions(c);
     for (const auto& id : j.at("left_out")) c.left_out.push_back(id.get<std::string>());
     c.light_name = j.at("light").value("name", "");
     if (j.at("light").contains("kelvin")) c.light = colour::Temperature{j["light"]["kelvin"], j["light"].at("duv")};
@@ -258,6 +270,7 @@ std::string to_json(const Correction& c) {
             patch["error"] = p.error;
             patch["noise"] = p.noise;
         }
+        if (const auto role = c.roles.find(p.id); role != c.roles.end()) patch["role"] = role->second;
         if (const auto xyz = c.reference.xyz.find(p.id); xyz != c.reference.xyz.end())
             patch["reference_xyz"] = json_of(xyz->second);
         if (const auto spectrum = c.reference.spectrum.find(p.id); spectrum != c.reference.spectrum.end())

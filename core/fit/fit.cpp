@@ -280,6 +280,9 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
         if (!p.usable() || std::find(settings.without.begin(), settings.without.end(), p.id) != settings.without.end())
             c.left_out.push_back(p.id);
     }
+    if (definition)
+        for (const chart::Patch& p : definition->patches)
+            if (c.reference.xyz.contains(p.id)) c.roles[p.id] = p.role;
     if (c.reference.xyz.empty())
         throw Error(ErrorKind::input, "no patch of the reading stands in the reference", reference.file,
                     "Check that both belong to the same chart");
@@ -300,7 +303,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     const read::Reading trusted = without(c.reading, distrusted);
     c.balance = balance::balanced_on(trusted, c.reference, definition, settings.white);
     if (settings.curves) c.balance.curves = balance::curves_of(c.balance, trusted, c.reference, definition);
-    const Lesson lesson(c, definition, settings.lead.get());
+    const Lesson lesson(c, settings.lead.get());
 
     const double most_gain = allowed_gain(reading, c.balance.white_patch);
     std::vector<Trial> trials;
@@ -339,34 +342,19 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     return c;
 }
 
-namespace {
-
-/// The chart that a correction was made on, for the roles that an intent weighs; none where it is not installed here.
-std::optional<chart::Definition> definition_of(const Correction& c) {
-    try {
-        if (!c.reading.chart.empty()) return chart::find_definition(c.reading.chart);
-    } catch (const Error&) {}
-    return std::nullopt;
-}
-
-} // namespace
-
 Correction as_matrix(const Correction& correction) {
     if (correction.is_matrix()) return correction;
     Correction c = correction;
     c.balance.curves = {};
-    const auto definition = definition_of(c);
     const Model taught = c.model == Model::spectral ? Model::spectral : Model::matrix;
-    take(c, attempt(taught, Model::matrix, Lesson(c, definition ? &*definition : nullptr),
-                    allowed_gain(c.reading, c.balance.white_patch), {}));
+    take(c, attempt(taught, Model::matrix, Lesson(c), allowed_gain(c.reading, c.balance.white_patch), {}));
     c.choice = "matrix, the most that this format can hold";
     return c;
 }
 
 std::vector<Vec3> plausible_colours(const Correction& c) {
     if (c.reading.patches.size() < static_cast<std::size_t>(Lesson::least_for_surfaces)) return {};
-    const auto definition = definition_of(c);
-    const Eigen::Matrix3Xd seen = Lesson(c, definition ? &*definition : nullptr).surfaces_seen();
+    const Eigen::Matrix3Xd seen = Lesson(c).surfaces_seen();
     const Vec3 to_camera = (c.balance.exposure * c.balance.gains).cwiseInverse();
     std::vector<Vec3> all;
     for (Eigen::Index i = 0; i < seen.cols(); ++i) all.push_back(to_camera.cwiseProduct(seen.col(i)));
@@ -374,18 +362,16 @@ std::vector<Vec3> plausible_colours(const Correction& c) {
 }
 
 std::vector<std::pair<std::string, double>> weights_in_use(const Correction& c) {
-    const auto definition = definition_of(c);
     std::vector<std::pair<std::string, double>> all;
     for (const read::PatchReading& p : c.reading.patches)
         if (c.reference.xyz.contains(p.id) && std::find(c.left_out.begin(), c.left_out.end(), p.id) == c.left_out.end())
-            all.emplace_back(p.id, weight_of(c, definition ? &*definition : nullptr, p.id));
+            all.emplace_back(p.id, weight_of(c, p.id));
     return all;
 }
 
 std::vector<Coefficients> bootstrap(const Correction& c, int draws, const Progress& progress, std::stop_token stop,
                                     std::uint64_t seed) {
-    const auto definition = definition_of(c);
-    const Lesson lesson(c, definition ? &*definition : nullptr);
+    const Lesson lesson(c);
     const auto n = static_cast<std::size_t>(lesson.size());
     std::vector<Coefficients> all(static_cast<std::size_t>(draws));
     std::atomic<int> done = 0;

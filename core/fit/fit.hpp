@@ -91,7 +91,8 @@ struct Correction {
     Coefficients coefficients; ///< features to XYZ relative to D50, Y = 1
 
     read::Reading reading;
-    chart::Reference reference; ///< only the patches of the reading
+    chart::Reference reference;               ///< only the patches of the reading
+    std::map<std::string, std::string> roles; ///< of the chart's patches, by id, as they were when it was fitted
     std::string
         encoding; ///< that the reading was decoded with, name or file; empty: raw, readings, or by the file's tags
     std::string light_name;                   ///< as the user calls it; may be empty

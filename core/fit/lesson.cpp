@@ -31,14 +31,14 @@ Vec3 error_of(const read::PatchReading& p) {
 
 } // namespace
 
-double weight_of(const Correction& c, const chart::Definition* definition, const std::string& id) {
-    const int index = definition ? definition->index_of(id) : -1;
-    const std::string role = index >= 0 ? definition->patches[static_cast<std::size_t>(index)].role : std::string();
+double weight_of(const Correction& c, const std::string& id) {
+    const auto at = c.roles.find(id);
+    const std::string role = at != c.roles.end() ? at->second : std::string();
     const auto own = c.weights.contains(id) ? c.weights.find(id) : c.weights.find(role);
     return (own != c.weights.end() ? own->second : 1) * weight_of(c.intent, c.reference.xyz.at(id), role == "skin");
 }
 
-Lesson::Lesson(const Correction& c, const chart::Definition* definition, const Lead* lead) {
+Lesson::Lesson(const Correction& c, const Lead* lead) {
     std::vector<Eigen::Index> at;
     for (std::size_t i = 0; i < c.reading.patches.size(); ++i) {
         const std::string& id = c.reading.patches[i].id;
@@ -69,8 +69,7 @@ Lesson::Lesson(const Correction& c, const chart::Definition* definition, const L
     }
     patches_ = samples_of(xyz);
     beside_surfaces_ = measured_ ? weight_of_patches : weight_without_spectra;
-    for (Eigen::Index i = 0; i < n; ++i)
-        patches_.weight[i] = weight_of(c, definition, ids[static_cast<std::size_t>(i)]);
+    for (Eigen::Index i = 0; i < n; ++i) patches_.weight[i] = weight_of(c, ids[static_cast<std::size_t>(i)]);
     if (n >= least_for_surfaces) {
         model_error_ = likeliest_model_error(reflectance_, balanced_, sd_, Eigen::VectorXd::Ones(n));
         surfaces_ = plausible_surfaces(reflectance_, measured_, c.intent);

@@ -8,13 +8,13 @@
 namespace refero::fit {
 
 /// A patch's weight by intent and by its own or its role's.
-double weight_of(const Correction& c, const chart::Definition* definition, const std::string& id);
+double weight_of(const Correction& c, const std::string& id);
 
 /// All that the models of one shot are trained on. Every training tells which patches are in use, by 0 and 1.
 class Lesson {
 public:
     /// `lead` may be null.
-    Lesson(const Correction& c, const chart::Definition* definition, const Lead* lead = nullptr);
+    explicit Lesson(const Correction& c, const Lead* lead = nullptr);
 
     static constexpr Eigen::Index least_for_surfaces = 8;
     std::vector<std::string> ids;

@@ -2,6 +2,7 @@
 
 #include "base/brief.hpp"
 #include "frame/frame.hpp"
+#include "frame/lut_values.hpp"
 
 namespace refero::frame {
 
@@ -26,6 +27,7 @@ Encoding Encoding::named(const std::string& name_or_file) {
         if (processor->hasChannelCrosstalk())
             throw Error(ErrorKind::input, "this LUT mixes the channels", name_or_file,
                         "Give a 1D LUT for the encoding");
+        check_values(processor, name_or_file);
         const auto cpu = processor->getDefaultCPUProcessor();
         return {name_or_file, [cpu](int channel, double v) {
                     float rgb[3] = {static_cast<float>(v), static_cast<float>(v), static_cast<float>(v)};

@@ -253,6 +253,8 @@ Metadata read_metadata(const fs::path& file) {
             m.taken[4] = m.taken[7] = '-';
             m.taken[10] = 'T';
         }
+        m.fraction = text({"Exif.Photo.SubSecTimeOriginal"});
+        if (m.fraction.find_first_not_of("0123456789") != std::string::npos) m.fraction.clear();
         m.exposure_s = number({"Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"});
         m.f_number = number({"Exif.Photo.FNumber", "Exif.Image.FNumber"});
         m.iso =

@@ -25,6 +25,7 @@ struct Metadata {
     std::string make, model, lens, serial_number;
     std::string unique_model; ///< DNG's UniqueCameraModel, where the file has it
     std::string taken;        ///< "YYYY-MM-DDThh:mm:ss", local time of the camera
+    std::string fraction;     ///< of that second, digits after the point (EXIF SubSecTimeOriginal); empty: not told
     double exposure_s = 0;    ///< exposure time
     double f_number = 0;
     double iso = 0;

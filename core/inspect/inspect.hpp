@@ -44,11 +44,6 @@ Limits limits_for(const School& school);
 /// Changes limits from JSON text: {"tilt": {"caution": 10, "reshoot": 20}}. Throws Error(input) for unknown names.
 void change_limits(Limits& limits, const std::string& json, const std::filesystem::path& file);
 
-struct Judgement {
-    Status verdict = Status::pass;
-    std::vector<Finding> findings; ///< the most important first
-};
-
 /// The light across each patch, from its pixels.
 struct PatchPixels {
     struct Block {
@@ -109,6 +104,13 @@ struct Explained {
 Explained explain(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
                   bool finished = false, const ChartPixels* pixels = nullptr);
 
+/// A verdict, and what it rests on.
+struct Judgement {
+    Status verdict = Status::pass;
+    std::vector<Finding> findings; ///< the most important first
+    Explained light;               ///< by pixels and means; a repair takes out what this says
+};
+
 /// Patches of a reading that no plausible camera and light explain, the worst first. Without a definition light is
 /// taken for even.
 std::vector<std::string> odd_patches(const read::Reading& reading, const chart::Reference& reference,
@@ -125,16 +127,21 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
 /// where one has no usable neutral.
 double wandered_percent(const read::Reading& a, const read::Reading& b, const chart::Definition& definition);
 
+/// Patches that the edge of a shadow touches.
+std::vector<std::string> crossed_by_shadow(const chart::Definition& definition, const Explained& light);
+
 /// A reading with what the gate found taken out of it, as far as that goes, and how.
-struct Mended {
+struct Repair {
     read::Reading reading;
-    std::vector<std::string> left_out; ///< patches in shadow, under glare, or covered: no fit may use them
-    std::vector<std::string> words;    ///< a sentence each; empty: nothing to mend
+    std::vector<std::string> left_out; ///< patches that the gate names: no fit may use them
+    std::vector<std::string> words;    ///< a sentence each; empty: nothing to repair
 };
-/// Uneven light is divided out by its slope, stray light subtracted, bad patches named; findings that pass change
-/// nothing. Throws Error(input) when fewer than 8 patches are left to fit to.
-Mended mended(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
-              const std::vector<Finding>& findings);
+/// Patches that the gate's findings name are left out; of a shadow that leaves too few in the light, those in the
+/// light. In raw frames the light's slope is divided out and stray light subtracted, as `light`, the gate's own
+/// explanation, says; a finished picture only loses patches. Findings that pass change nothing. Throws Error(input)
+/// when fewer than 8 patches are left to fit to.
+Repair repaired(const read::Reading& reading, const chart::Definition& definition, const chart::Reference& reference,
+                const std::vector<Finding>& findings, const Explained& light, bool finished);
 
 /// The verdict on a frame in which no chart was found: reshoot, with the finding `found` and what to do about it, and
 /// `clipping` or `underexposure` where that hides what there is.

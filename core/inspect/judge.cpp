@@ -1,6 +1,7 @@
 // The checks, each a small function from what was measured to a finding.
 #include <cmath>
 #include <numbers>
+#include <set>
 
 #include <Eigen/LU>
 
@@ -256,16 +257,21 @@ Finding evenness(const Shot& s) {
 
 Finding shadow(const Shot& s) {
     std::vector<std::string> dark;
+    const std::vector<std::string> at_edge = crossed_by_shadow(s.definition, s.light);
+    const std::set<std::string> crossed(at_edge.begin(), at_edge.end());
     for (const chart::Patch& p : s.definition.patches) {
         const double x = (p.x_mm + p.w_mm / 2) / s.definition.width_mm - 0.5,
                      y = (p.y_mm + p.h_mm / 2) / s.definition.height_mm - 0.5;
         const double angle = s.light.step_angle_deg * std::numbers::pi / 180;
-        if (s.light.step > 0 && x * std::cos(angle) + y * std::sin(angle) > s.light.step_at) dark.push_back(p.id);
+        if (s.light.step > 0 && (x * std::cos(angle) + y * std::sin(angle) > s.light.step_at || crossed.contains(p.id)))
+            dark.push_back(p.id);
     }
     double stops = s.light.usable ? s.light.step : NAN;
     if (!(stops > 0) && s.edge.stops > 0) {
         stops = s.edge.stops;
         dark = s.edge.dark;
+        for (const std::string& id : s.edge.patches)
+            if (std::find(dark.begin(), dark.end(), id) == dark.end()) dark.push_back(id);
     }
     return against(s.limits.at("shadow"), "shadow", stops,
                    "A shadow falls across the chart (" + list(dark) + "): move what casts it, or the chart", dark);
@@ -585,6 +591,7 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     std::stable_sort(j.findings.begin(), j.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.status > b.status; });
     j.verdict = std::max(Status::pass, j.findings.front().status);
+    j.light = std::move(s.light);
     return j;
 }
 

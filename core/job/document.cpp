@@ -28,7 +28,7 @@ Document<Content>::Document(const std::filesystem::path& file, Open how) : store
 }
 
 template<class Content>
-void Document<Content>::change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet) {
+void Document<Content>::change(const std::string& what, const std::function<void(Edit&)>& edit, const Kind& kind) {
     const Known known = [this](const std::string& table, Id id) {
         const void* found = nullptr;
         plan::for_each_list(content_, [&](auto& list) {
@@ -36,16 +36,15 @@ void Document<Content>::change(const std::string& what, const std::function<void
         });
         return found;
     };
-    const auto touched = store_.change(what, edit, quiet, known);
+    const auto touched = store_.change(what, edit, kind, known);
     if (store_.changed_elsewhere()) load(); // what others have done meanwhile
     else follow(touched);
 }
 
 template<class Content>
-Ids Document<Content>::change(const plan::Change& rows) {
+Ids Document<Content>::change(const plan::Change& rows, bool by_itself, Id cause) {
     Ids ids;
-    change(
-        rows.what, [&](Edit& e) { ids = write(e, rows); }, rows.quiet);
+    change(rows.what, [&](Edit& e) { ids = write(e, rows); }, {rows.quiet, by_itself, cause});
     return ids;
 }
 

@@ -19,9 +19,11 @@ public:
     const Content& content() const { return content_; }
     const std::filesystem::path& file() const { return store_.file(); }
     Store& store() { return store_; }
+    const Store& store() const { return store_; }
 
-    void change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false);
-    Ids change(const plan::Change& change);
+    void change(const std::string& what, const std::function<void(Edit&)>& edit, const Kind& kind = {});
+    /// `by_itself`, `cause`: see Kind.
+    Ids change(const plan::Change& change, bool by_itself = false, Id cause = 0);
     /// False when there is nothing to undo or redo.
     bool undo() { return follow(store_.undo()); }
     bool redo() { return follow(store_.redo()); }

@@ -46,6 +46,61 @@ std::optional<colour::Mat3> matrix_from(const json& j, const char* name) {
     return m;
 }
 
+/// Calls f(name, member) for what is kept of an explanation; numbers that are not known are null.
+template<class E, class F>
+void for_each_member(E& e, F&& f) {
+    f("white", e.white);
+    f("veil", e.veil);
+    f("veil_sd", e.veil_sd);
+    f("level", e.level);
+    f("slope_x", e.slope_x);
+    f("slope_y", e.slope_y);
+    f("slope_sd", e.slope_sd);
+    f("step", e.step);
+    f("step_angle_deg", e.step_angle_deg);
+    f("step_at", e.step_at);
+    f("light", e.light);
+    f("excess", e.excess);
+    f("residual", e.residual);
+    f("residual_sd", e.residual_sd);
+    f("warm_x", e.warm_x);
+    f("warm_y", e.warm_y);
+    f("warm_sd", e.warm_sd);
+    f("green_x", e.green_x);
+    f("green_y", e.green_y);
+    f("green_sd", e.green_sd);
+}
+
+json numbers_of(double v) { return std::isfinite(v) ? json(v) : json(); }
+json numbers_of(const colour::Vec3& v) { return {numbers_of(v[0]), numbers_of(v[1]), numbers_of(v[2])}; }
+json numbers_of(const std::vector<double>& all) {
+    json j = json::array();
+    for (const double v : all) j.push_back(numbers_of(v));
+    return j;
+}
+
+void take_numbers(const json& j, double& v) { v = j.is_number() ? j.get<double>() : NAN; }
+void take_numbers(const json& j, colour::Vec3& v) {
+    for (std::size_t c = 0; c < 3; ++c) take_numbers(j.at(c), v[static_cast<Eigen::Index>(c)]);
+}
+void take_numbers(const json& j, std::vector<double>& all) {
+    all.clear();
+    for (const json& v : j) take_numbers(v, all.emplace_back());
+}
+
+json json_of(const inspect::Explained& light) {
+    json j{{"usable", light.usable}};
+    for_each_member(light, [&](const char* name, const auto& value) { j[name] = numbers_of(value); });
+    return j;
+}
+
+inspect::Explained explained_from(const json& j) {
+    inspect::Explained light;
+    light.usable = j.at("usable");
+    for_each_member(light, [&](const char* name, auto& value) { take_numbers(j.at(name), value); });
+    return light;
+}
+
 /// The chart as it was. Readings of earlier versions name it only: the installed chart, or the file it was read from.
 chart::Definition definition_from(const json& j) {
     const std::filesystem::path file = j.at("definition").get<std::string>();
@@ -120,6 +175,7 @@ std::string to_json(const MeasuredShot& s) {
     frame::for_each_kept(s.frame.metadata, [&](const char* name, const auto& value) { metadata[name] = value; });
     if (s.frame.camera_from_xyz) j["camera_from_xyz"] = json_of(*s.frame.camera_from_xyz);
     if (s.frame.xyz_from_rgb) j["xyz_from_rgb"] = json_of(*s.frame.xyz_from_rgb);
+    if (s.light) j["light"] = json_of(*s.light);
     for (const Panel& p : s.panels) j["panels"].push_back(json_of(p.definition, p.placement, p.reading));
     return j.dump(-1, ' ', false, json::error_handler_t::replace);
 }
@@ -145,6 +201,8 @@ MeasuredShot measured_from_json(const std::string& text, const std::filesystem::
                              [&](const char* name, auto& value) { value = metadata.value(name, value); });
         s.frame.camera_from_xyz = matrix_from(j, "camera_from_xyz");
         s.frame.xyz_from_rgb = matrix_from(j, "xyz_from_rgb");
+        if (j.contains("light")) s.light = explained_from(j["light"]);
+        if (s.light && s.light->light.size() != s.reading.patches.size()) s.light.reset(); // of another reading
         for (const json& p : j.value("panels", json::array())) s.panels.push_back(panel_from(p, file));
     } catch (const json::exception& problem) {
         throw Error(ErrorKind::input, std::string("a reading in the job is damaged: ") + problem.what(), file,

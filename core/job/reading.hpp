@@ -1,7 +1,7 @@
 // Chart shots as they were measured, and as a job keeps them.
 #pragma once
 
-#include "read/read.hpp"
+#include "inspect/inspect.hpp"
 
 namespace refero::job {
 
@@ -18,8 +18,9 @@ struct MeasuredShot {
     chart::Definition definition; ///< as it was when the shot was measured
     find::Placement placement;
     read::Reading reading;
-    std::string sha256;        ///< of the file; empty: not known yet
-    std::vector<Panel> panels; ///< the others, most confident first
+    std::string sha256;                      ///< of the file; empty: not known yet
+    std::vector<Panel> panels;               ///< the others, most confident first
+    std::optional<inspect::Explained> light; ///< as the gate explained it; none: not judged, or by an earlier version
 };
 
 /// A measured shot without its pixels, with the layout of its chart (JSON, docs/formats.md).

@@ -38,7 +38,7 @@ REFERO_ROWS(Setup, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(ba
 REFERO_ROWS(Frame, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode),
             C(setup), C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
             C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s), C(timecode),
-            C(reel), C(frames_per_second), C(from_s), C(to_s), C(role));
+            C(reel), C(frames_per_second), C(from_s), C(to_s), C(role), C(changed_ns));
 REFERO_ROWS(ChartShot, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem), C(accepted),
             C(kelvin), C(duv));
 REFERO_ROWS(Reading, "reading", C(chart_shot), C(made_from), C(content));
@@ -48,6 +48,7 @@ REFERO_ROWS(Correction, "correction", C(setup), C(kind), C(name), C(target), C(c
             C(settings), C(firmware), C(sub_settings), C(lens), C(iso), C(shot_taken), C(content));
 REFERO_ROWS(Proof, "proof", C(correction), C(chart_shot), C(made), C(mean), C(median), C(p95), C(max), C(basis));
 REFERO_ROWS(Handover, "handover", C(setup), C(correction), C(file), C(kind), C(message), C(made));
+REFERO_ROWS(HandoverFile, "handover_file", C(handover), C(name), C(size), C(sha256));
 REFERO_ROWS(Note, "note", C(setup), C(at), C(text));
 REFERO_ROWS(Fallback, "fallback", C(uid), C(camera), C(kind), C(made), C(content));
 REFERO_ROWS(LightReading, "light_reading", C(light), C(at), C(kelvin), C(duv), C(power), C(modifier), C(source));

@@ -200,6 +200,13 @@ ALTER TABLE frame ADD COLUMN from_s REAL DEFAULT 0;
 ALTER TABLE frame ADD COLUMN to_s REAL DEFAULT 0;
 ALTER TABLE frame ADD COLUMN role TEXT DEFAULT '';
 )";
+// Frames are known again by size and time of change, and handovers by the files that were written.
+constexpr const char* job_10 = R"(
+ALTER TABLE frame ADD COLUMN changed_ns INTEGER DEFAULT 0;
+CREATE TABLE handover_file (id INTEGER PRIMARY KEY, handover INTEGER NOT NULL REFERENCES handover ON DELETE CASCADE,
+  name TEXT, size INTEGER, sha256 TEXT);
+CREATE INDEX handover_file_of ON handover_file (handover);
+)";
 constexpr const char* kit_6 = R"(
 CREATE TABLE look (id INTEGER PRIMARY KEY, name TEXT NOT NULL, client TEXT, content TEXT);
 )";
@@ -219,18 +226,19 @@ const Schema& job_schema() {
     static const Schema schema{
         0x52666a31,
         "job",
-        {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8, job_9},
+        {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8, job_9, job_10},
         tables_of<plan::Shoot>(),
         false}; // "Rfj1"
     return schema;
 }
 
 const Schema& kit_schema() {
-    static const Schema schema{0x52666b31,
-                               "kit",
-                               {std::string(things_1) + kit_1, kit_2, cards_2, kit_4, kit_5, kit_6},
-                               tables_of<plan::Kit>(),
-                               true}; // "Rfk1"
+    static const Schema schema{
+        0x52666b31,
+        "kit",
+        {std::string(things_1) + kit_1, kit_2, cards_2, kit_4, kit_5, kit_6, ""}, // 7: steps of undo are numbered
+        tables_of<plan::Kit>(),
+        true}; // "Rfk1"
     return schema;
 }
 

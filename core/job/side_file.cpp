@@ -9,6 +9,8 @@
 #include <unistd.h>
 
 #include "base/base.hpp"
+#include "job/known_schema.hpp"
+#include "job/store.hpp"
 
 namespace refero::job {
 
@@ -97,7 +99,10 @@ void check_no_side_file(const fs::path& file) {
     }
 }
 
-bool check_file(const fs::path& file, std::uint32_t application_id, const std::string& what, std::uint32_t version) {
+bool check_file(const fs::path& file, const Schema& schema, Budget& budget) {
+    const std::string& what = schema.what;
+    const std::uint32_t application_id = schema.application_id;
+    const auto version = static_cast<std::uint32_t>(schema.migrations.size());
     if (access(file.c_str(), R_OK) != 0)
         throw Error(ErrorKind::input, "this " + what + " may not be read", file,
                     "Change its permissions, or ask its owner");
@@ -128,7 +133,9 @@ bool check_file(const fs::path& file, std::uint32_t application_id, const std::s
     if (has_wal) return true; // of an earlier version of Refero, to be recovered; the header may be ahead of the file
     if (fs::file_size(file, ec) < page_size_of(h) * big_endian(&h[at_page_count]))
         refuse(what, file, "is cut short", "Copy it again, or use a backup.");
-    const SQLite::Database db(uri_of(file) + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
+    SQLite::Database db(uri_of(file) + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
+    harden(db, budget);
+    check_objects(db, schema, file); // before anything in it is worked out
     SQLite::Statement check(db, "PRAGMA quick_check(1)");
     if (!check.executeStep() || check.getColumn(0).getString() != "ok")
         refuse(what, file, "is damaged (" + check.getColumn(0).getString() + ")", "Copy it again, or use a backup.");

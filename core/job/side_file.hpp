@@ -1,17 +1,18 @@
 // What is known of a document file before SQLite opens it, which might write. Internal to the room.
 #pragma once
 
-#include <cstdint>
 #include <filesystem>
 #include <string>
 
 namespace refero::job {
 
-/// Throws Error(input) for files that are no document of this kind, newer than `version`, cut short or damaged, that
-/// may not be read, or that have a side file (an unfinished change) which belongs to another file. Nothing is touched.
-/// True: one of its own lies beside it, and SQLite will finish it or roll it back.
-bool check_file(const std::filesystem::path& file, std::uint32_t application_id, const std::string& what,
-                std::uint32_t version);
+class Budget;
+struct Schema;
+
+/// Throws Error(input) for files that are no document of this kind, newer than `schema`, cut short or damaged, that
+/// hold objects of their own, that may not be read, or that have a side file (an unfinished change) which belongs to
+/// another file. Nothing is touched. True: one of its own lies beside it, and SQLite will finish it or roll it back.
+bool check_file(const std::filesystem::path& file, const Schema& schema, Budget& budget);
 /// Throws Error(usage) where a side file lies at a name that is about to be given to a new file.
 void check_no_side_file(const std::filesystem::path& file);
 /// The file itself and its folder can be written.

@@ -14,6 +14,7 @@
 #include <sstream>
 #include <utility>
 
+#include "job/known_schema.hpp"
 #include "job/rows.hpp"
 #include "job/side_file.hpp"
 
@@ -23,12 +24,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int kept_steps = 2000; ///< of undo
-constexpr const char* own_tables = R"(
-CREATE TABLE history (id INTEGER PRIMARY KEY, what TEXT NOT NULL, quiet INTEGER NOT NULL,
-  undone INTEGER NOT NULL DEFAULT 0, changes BLOB NOT NULL, owner TEXT NOT NULL DEFAULT '');
-CREATE TABLE log (id INTEGER PRIMARY KEY, at TEXT NOT NULL, what TEXT NOT NULL, place TEXT NOT NULL DEFAULT '');
-)";
+constexpr int kept_changes = 2000; ///< of undo
 
 struct Session {
     sqlite3_session* handle = nullptr;
@@ -49,9 +45,17 @@ struct Changes {
     ~Changes() { sqlite3_free(data); }
 };
 
+/// What the file holds as a step of undo may be no changeset at all.
+void check_changeset(int result) {
+    if (result == SQLITE_NOMEM) throw std::bad_alloc();
+    if (result != SQLITE_OK)
+        throw Error(ErrorKind::input, "a step of undo is damaged in this file: it cannot be undone or redone", {},
+                    "What the file holds is whole: go on without it");
+}
+
 void touched_by(int size, void* data, std::vector<Touched>& all) {
     sqlite3_changeset_iter* it = nullptr;
-    if (sqlite3changeset_start(&it, size, data) != SQLITE_OK) throw std::bad_alloc();
+    check_changeset(sqlite3changeset_start(&it, size, data));
     while (sqlite3changeset_next(it) == SQLITE_ROW) {
         const char* table = nullptr;
         int columns = 0, operation = 0, indirect = 0;
@@ -61,16 +65,22 @@ void touched_by(int size, void* data, std::vector<Touched>& all) {
         else sqlite3changeset_old(it, 0, &id);
         all.push_back({table, id ? sqlite3_value_int64(id) : 0});
     }
-    sqlite3changeset_finalize(it);
+    check_changeset(sqlite3changeset_finalize(it));
 }
+
+} // namespace
 
 // Runs what touches the database and turns its errors into ours.
 template<class F>
-auto guarded(const fs::path& file, F&& f) {
+auto Store::guarded(const fs::path& file, F&& f) const {
+    budget_->begin();
     try {
         return f();
     } catch (const SQLite::Exception& e) {
         const int code = e.getErrorCode() & 0xff;
+        if (code == SQLITE_INTERRUPT)
+            throw Error(ErrorKind::input, "this file asks for more work than any " + schema_.what + " does", file,
+                        "Do not use it: ask whoever sent it, or take a backup");
         if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
             throw Error(ErrorKind::input, "this file is open in another Refero", file, "Close it there first");
         if (code == SQLITE_FULL)
@@ -87,6 +97,8 @@ auto guarded(const fs::path& file, F&& f) {
         throw Error(ErrorKind::internal, std::string("the file cannot be used: ") + e.what(), file);
     }
 }
+
+namespace {
 
 // Members as columns. An id of 0 is NULL, so that foreign keys hold; choices are their names.
 template<class M>
@@ -147,6 +159,13 @@ Id Edit::add(const T& row) {
     SQLite::Statement s(db_, std::string("INSERT INTO ") + Rows<T>::table + " (id" + column_list<T>() + ") VALUES (?" +
                                  marks + ")");
     if (row.id) s.bind(1, row.id);
+    else if (const auto reserved = reserved_.find(Rows<T>::table); reserved != reserved_.end())
+        s.bind(1,
+               reserved->second =
+                   1 +
+                   std::max<Id>(
+                       reserved->second,
+                       db_.execAndGet(std::string("SELECT coalesce(max(id), 0) FROM ") + Rows<T>::table).getInt64()));
     else s.bind(1);
     bind_row(s, 2, row);
     s.exec();
@@ -231,6 +250,7 @@ INSTANTIATE(Finding);
 INSTANTIATE(Correction);
 INSTANTIATE(Proof);
 INSTANTIATE(Handover);
+INSTANTIATE(HandoverFile);
 INSTANTIATE(Note);
 INSTANTIATE(Fallback);
 INSTANTIATE(LightReading);
@@ -271,7 +291,10 @@ Ids write(Edit& edit, const plan::Change& change) {
     return ids;
 }
 
-Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schema_(std::move(schema)) {
+Store::Store(const fs::path& file, Schema schema, Open how)
+    : file_(file),
+      schema_(std::move(schema)),
+      budget_(std::make_unique<Budget>()) {
     std::error_code ec;
     const bool there = fs::exists(file, ec);
     if (there && how == Open::create)
@@ -288,8 +311,7 @@ Store::Store(const fs::path& file, Schema schema, Open how) : file_(file), schem
         const bool writable = can_be_written(file);
         for_viewing_ = there && (how == Open::viewing || !writable);
         if (there) {
-            const bool unfinished = check_file(file, schema_.application_id, schema_.what,
-                                               static_cast<std::uint32_t>(schema_.migrations.size()));
+            const bool unfinished = check_file(file, schema_, *budget_);
             if (unfinished && writable) for_viewing_ = false; // opening it wholly settles it
             if (unfinished && for_viewing_)
                 throw Error(ErrorKind::input,
@@ -347,10 +369,15 @@ void Store::open() {
         const SQLite::Database source(uri_of(file_) + as_it_is, SQLite::OPEN_READONLY | SQLite::OPEN_URI, 3000);
         db_ = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
         SQLite::Backup(*db_, const_cast<SQLite::Database&>(source)).executeStep();
+        harden(*db_, *budget_);
+        check_objects(*db_, schema_, file_);
         return;
     }
     if (!descriptor_.is(file_)) {
         const int fresh = ::open(file_.c_str(), O_RDONLY | O_CLOEXEC);
+        if (fresh < 0) // without it nothing could be locked, nor followed
+            throw Error(ErrorKind::input, std::string("this file cannot be opened: ") + std::strerror(errno), file_,
+                        "Check its permissions, and how many files this program has open");
         // Held to the end, so that two programs never write the same job. A file system without such locks goes
         // without.
         if (!schema_.shared && flock(fresh, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
@@ -361,6 +388,8 @@ void Store::open() {
     }
     auto opened = std::make_unique<SQLite::Database>(uri_of(file_), SQLite::OPEN_READWRITE | SQLite::OPEN_URI,
                                                      schema_.shared ? 3000 : 500);
+    harden(*opened, *budget_);
+    check_objects(*opened, schema_, file_);
     opened->exec("PRAGMA journal_mode = DELETE; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
     db_ = std::move(opened);
 }
@@ -380,6 +409,8 @@ void Store::migrate() {
     db_->exec("DELETE FROM history"); // its changesets are of the older shape
     if (!db_->execAndGet("SELECT count(*) FROM pragma_table_info('history') WHERE name = 'owner'").getInt())
         db_->exec("ALTER TABLE history ADD COLUMN owner TEXT NOT NULL DEFAULT ''");
+    if (!db_->execAndGet("SELECT count(*) FROM pragma_table_info('history') WHERE name = 'step'").getInt())
+        db_->exec("ALTER TABLE history ADD COLUMN step INTEGER NOT NULL DEFAULT 0");
     db_->exec("PRAGMA user_version = " + std::to_string(schema_.migrations.size()));
     all.commit();
 }
@@ -434,7 +465,7 @@ std::optional<Moved> Store::follow() {
 // Steps of undo that are this program's own, as a condition.
 std::string Store::own_steps() const { return "owner = '" + owner_ + "'"; }
 
-std::vector<Touched> Store::change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet,
+std::vector<Touched> Store::change(const std::string& what, const std::function<void(Edit&)>& edit, const Kind& kind,
                                    const Known& known) {
     require_writable();
     stay_with_file();
@@ -442,6 +473,7 @@ std::vector<Touched> Store::change(const std::string& what, const std::function<
         SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
         std::vector<Touched> touched;
         Edit e(*db_, known);
+        if (kind.keeps_redo()) reserve_ids(e);
         Changes changes;
         {
             const Session session(db_->getHandle(), schema_.tables);
@@ -451,25 +483,59 @@ std::vector<Touched> Store::change(const std::string& what, const std::function<
         }
         if (changes.size == 0) return touched; // nothing has changed; the transaction is rolled back
         touched_by(changes.size, changes.data, touched);
-        db_->exec("DELETE FROM history WHERE undone = 1 AND " + own_steps());
-        SQLite::Statement keep(*db_, "INSERT INTO history (what, quiet, changes, owner) VALUES (?, ?, ?, ?)");
+        if (!kind.keeps_redo()) db_->exec("DELETE FROM history WHERE undone = 1 AND " + own_steps());
+        SQLite::Statement keep(*db_, "INSERT INTO history (what, quiet, changes, owner, step) VALUES (?, ?, ?, ?, ?)");
         keep.bind(1, what);
-        keep.bind(2, quiet ? 1 : 0);
+        keep.bind(2, kind.quiet ? 1 : 0);
         keep.bind(3, changes.data, changes.size);
         keep.bind(4, owner_);
+        keep.bind(5, kind.quiet ? step_of(kind.cause) : new_step());
         keep.exec();
-        db_->exec("DELETE FROM history WHERE id <= (SELECT max(id) FROM history) - " + std::to_string(kept_steps));
+        db_->exec("DELETE FROM history WHERE id <= (SELECT max(id) FROM history) - " + std::to_string(kept_changes));
         note(what, e.where_);
         all.commit();
         return touched;
     });
 }
 
+Id Store::current_step() const {
+    return guarded(file_, [&] {
+        return db_->execAndGet("SELECT coalesce(max(step), 0) FROM history WHERE undone = 0 AND " + own_steps())
+            .getInt64();
+    });
+}
+
+// The step that a quiet change belongs to: the one that caused it while that is done, else the last one that is.
+Id Store::step_of(Id cause) const {
+    SQLite::Statement done(*db_, "SELECT count(*) FROM history WHERE undone = 0 AND step = ? AND " + own_steps());
+    done.bind(1, cause);
+    done.executeStep();
+    return cause && done.getColumn(0).getInt() ? cause : current_step();
+}
+
+// The next one after those that are done; steps that were undone come after it.
+Id Store::new_step() {
+    db_->exec("UPDATE history SET step = step + 1 WHERE undone = 1 AND " + own_steps());
+    return current_step() + 1;
+}
+
+// Rows that a redo would bring back keep their ids to themselves.
+void Store::reserve_ids(Edit& e) const {
+    SQLite::Statement s(*db_, "SELECT changes FROM history WHERE undone = 1 AND " + own_steps());
+    while (s.executeStep()) {
+        const SQLite::Column blob = s.getColumn(0);
+        std::string changes(static_cast<const char*>(blob.getBlob()), static_cast<std::size_t>(blob.getBytes()));
+        std::vector<Touched> undone;
+        touched_by(static_cast<int>(changes.size()), changes.data(), undone);
+        for (const Touched& t : undone) e.reserved_[t.table] = std::max(e.reserved_[t.table], t.id);
+    }
+}
+
 std::string Store::title_at(bool undone) const {
     return guarded(file_, [&] {
-        SQLite::Statement s(*db_, "SELECT what FROM history WHERE " + own_steps() +
-                                      (undone ? " AND undone = 1 ORDER BY id LIMIT 1"
-                                              : " AND undone = 0 AND quiet = 0 ORDER BY id DESC LIMIT 1"));
+        SQLite::Statement s(*db_, "SELECT what FROM history WHERE quiet = 0 AND " + own_steps() +
+                                      (undone ? " AND undone = 1 ORDER BY step, id LIMIT 1"
+                                              : " AND undone = 0 ORDER BY step DESC, id DESC LIMIT 1"));
         return s.executeStep() ? s.getColumn(0).getString() : std::string();
     });
 }
@@ -484,7 +550,7 @@ bool Store::changed_elsewhere() {
 std::string Store::undo_title() const { return title_at(false); }
 std::string Store::redo_title() const { return title_at(true); }
 
-// A step is one change and the quiet ones that follow it.
+// A step is one change and the quiet ones that it caused.
 std::vector<Touched> Store::apply(bool undo) {
     require_writable();
     stay_with_file();
@@ -492,16 +558,17 @@ std::vector<Touched> Store::apply(bool undo) {
         std::vector<std::pair<Id, std::string>> step; // in the order in which they are applied
         std::string what;
         {
-            SQLite::Statement s(*db_, "SELECT id, what, quiet, changes FROM history WHERE " + own_steps() +
-                                          (undo ? " AND undone = 0 ORDER BY id DESC" : " AND undone = 1 ORDER BY id"));
+            const std::string own = " FROM history WHERE quiet = 0 AND " + own_steps();
+            SQLite::Statement s(
+                *db_,
+                "SELECT id, what, quiet, changes FROM history WHERE " + own_steps() +
+                    (undo ? " AND undone = 0 AND step = (SELECT max(step)" + own + " AND undone = 0) ORDER BY id DESC"
+                          : " AND undone = 1 AND step = (SELECT min(step)" + own + " AND undone = 1) ORDER BY id"));
             while (s.executeStep()) {
-                const bool quiet = s.getColumn(2).getInt() != 0;
-                if (!undo && !quiet && !step.empty()) break;
                 const SQLite::Column blob = s.getColumn(3);
                 step.emplace_back(s.getColumn(0).getInt64(), std::string(static_cast<const char*>(blob.getBlob()),
                                                                          static_cast<std::size_t>(blob.getBytes())));
-                if (!quiet) what = s.getColumn(1).getString();
-                if (undo && !quiet) break;
+                if (!s.getColumn(2).getInt()) what = s.getColumn(1).getString();
             }
         }
         std::vector<Touched> touched;
@@ -513,15 +580,20 @@ std::vector<Touched> Store::apply(bool undo) {
             SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
             for (auto& [id, changes] : step) {
                 Changes inverse;
-                if (undo && sqlite3changeset_invert(static_cast<int>(changes.size()), changes.data(), &inverse.size,
-                                                    &inverse.data) != SQLITE_OK)
-                    throw std::bad_alloc();
+                if (undo)
+                    check_changeset(sqlite3changeset_invert(static_cast<int>(changes.size()), changes.data(),
+                                                            &inverse.size, &inverse.data));
                 const int size = undo ? inverse.size : static_cast<int>(changes.size());
                 void* data = undo ? inverse.data : changes.data();
-                const auto abort_on_conflict = [](void*, int, sqlite3_changeset_iter*) {
-                    return SQLITE_CHANGESET_ABORT;
+                // What others have changed stays theirs. In a file of one's own only quiet changes come between: what
+                // they worked out is worked out anew from the rows that are restored.
+                const auto on_conflict = [](void* shared, int kind, sqlite3_changeset_iter*) {
+                    if (*static_cast<const bool*>(shared)) return SQLITE_CHANGESET_ABORT;
+                    if (kind == SQLITE_CHANGESET_DATA || kind == SQLITE_CHANGESET_CONFLICT)
+                        return SQLITE_CHANGESET_REPLACE;
+                    return kind == SQLITE_CHANGESET_NOTFOUND ? SQLITE_CHANGESET_OMIT : SQLITE_CHANGESET_ABORT;
                 };
-                if (sqlite3changeset_apply(db_->getHandle(), size, data, nullptr, abort_on_conflict, nullptr) !=
+                if (sqlite3changeset_apply(db_->getHandle(), size, data, nullptr, on_conflict, &schema_.shared) !=
                     SQLITE_OK)
                     throw Error(ErrorKind::internal,
                                 (undo ? "cannot undo: " : "cannot redo: ") + what +

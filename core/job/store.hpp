@@ -27,6 +27,7 @@ class Database;
 
 namespace refero::job {
 
+class Budget;
 using plan::Id;
 
 /// Provisional ids of a change's rows, and what they became.
@@ -63,6 +64,15 @@ struct Moved {
 /// A row as this program knows it, by table and id; null: not known. Points to a record of the table.
 using Known = std::function<const void*(const std::string& table, Id id)>;
 
+/// What a change is to undo and redo.
+struct Kind {
+    bool quiet = false; ///< it follows from another change (a measurement of what was added): undone and redone with it
+    bool by_itself =
+        false;    ///< nobody asked for it now (a frame of a watched folder): a step of its own that keeps redo
+    Id cause = 0; ///< quiet: the step that caused it, of current_step(); 0, or undone since: the last one
+    bool keeps_redo() const { return quiet || by_itself; }
+};
+
 /// Writes rows within one change.
 class Edit {
 public:
@@ -83,6 +93,7 @@ private:
     explicit Edit(SQLite::Database& db, const Known& known) : db_(db), known_(known) {}
     SQLite::Database& db_;
     const Known& known_;
+    std::map<std::string, Id> reserved_;           ///< the highest id that a redo would bring back, by table
     std::set<std::pair<std::string, Id>> written_; ///< rows of this change: they are no longer as they were known
     std::string where_;
 };
@@ -112,10 +123,12 @@ public:
     /// Asked before each change by itself; the answer then waits for the next call.
     std::optional<Moved> follow();
 
-    /// One transaction, one step of undo, one line in the log. When `edit` throws, nothing has happened. A quiet change
-    /// follows from another one (a measurement of what was added) and is undone and redone together with it.
-    std::vector<Touched> change(const std::string& what, const std::function<void(Edit&)>& edit, bool quiet = false,
+    /// One transaction, one step of undo, one line in the log. When `edit` throws, nothing has happened. What was
+    /// undone can be redone until a change that somebody asked for.
+    std::vector<Touched> change(const std::string& what, const std::function<void(Edit&)>& edit, const Kind& kind = {},
                                 const Known& known = {});
+    /// The last step that is done: what begins now and ends later as a quiet change belongs to it. 0: none.
+    Id current_step() const;
     /// The next change to undo or redo; empty when there is none.
     std::string undo_title() const;
     std::string redo_title() const;
@@ -146,6 +159,11 @@ private:
     void stay_with_file();
     void require_writable() const;
     std::vector<Touched> apply(bool undo);
+    Id step_of(Id cause) const;
+    Id new_step();
+    void reserve_ids(Edit& edit) const;
+    template<class F>
+    auto guarded(const std::filesystem::path& file, F&& f) const;
     std::string title_at(bool undone) const;
     std::string own_steps() const;
 
@@ -167,6 +185,7 @@ private:
 
     std::filesystem::path file_;
     Schema schema_;
+    std::unique_ptr<Budget> budget_; ///< of the database, which goes before it
     Descriptor descriptor_;
     std::unique_ptr<SQLite::Database> db_;
     std::string owner_; ///< of this program's steps in the history of a shared file

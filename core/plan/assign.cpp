@@ -37,8 +37,9 @@ Recognition recognise(const Shoot& shoot, const Frame& f) {
         if (!camera && (c.serial_number.empty() || f.serial_number.empty()) &&
             (same(c.model, f.model) || same(c.name, f.model)))
             camera = &c;
-    for (const Frame& g : shoot.frames) // a reel is one camera's
-        if (!camera && same(g.reel, f.reel) && g.id != f.id) camera = record(shoot.cameras, g.camera);
+    if (!camera && !f.reel.empty())
+        for (const Frame& g : shoot.frames) // a reel is one camera's
+            if (!camera && same(g.reel, f.reel) && g.id != f.id) camera = record(shoot.cameras, g.camera);
     if (!camera) return r;
     r.camera = camera->id;
     for (const Lens& l : shoot.lenses)
@@ -64,14 +65,31 @@ Recognition recognise(const Shoot& shoot, const Frame& f) {
     return r;
 }
 
+namespace {
+
+/// Both were taken by one body: one that leaves no serial number in its pictures is told by its model.
+bool same_body(const Frame& f, const Frame& g) {
+    const bool known = !f.serial_number.empty() && !g.serial_number.empty();
+    return f.model == g.model && (!known || f.serial_number == g.serial_number);
+}
+
+bool same_moment(const Frame& f, const Frame& g) {
+    constexpr std::size_t whole_seconds = 19;   // "YYYY-MM-DDThh:mm:ss"
+    constexpr double same_fraction_s = 0.00051; // one file may round to thousandths what the other tells finer
+    if (f.taken.empty() || f.taken.substr(0, whole_seconds) != g.taken.substr(0, whole_seconds)) return false;
+    const double one = fraction_of(f.taken), other = fraction_of(g.taken);
+    return one < 0 || other < 0 || std::abs(one - other) <= same_fraction_s;
+}
+
+} // namespace
+
 Id companion_of(const Shoot& shoot, const Frame& f) {
     const fs::path path(f.path);
     const std::string stem = to_lower(path.stem().string()), name = to_lower(path.filename().string());
     for (const Frame& g : shoot.frames) {
         if (g.id == f.id || g.same_as || g.path == f.path) continue;
         if (!f.sha256.empty() && f.size == g.size && f.sha256 == g.sha256) return g.id;
-        // One exposure: name, time and camera are the same.
-        if (f.taken.empty() || f.taken != g.taken || f.model != g.model || f.serial_number != g.serial_number) continue;
+        if (!same_moment(f, g) || !same_body(f, g)) continue;
         const fs::path other(g.path);
         if (to_lower(other.stem().string()) != stem) continue;
         if (to_lower(other.filename().string()) != name || f.size == g.size) return g.id;
@@ -215,8 +233,16 @@ std::vector<Move> moves(const Shoot& shoot) {
     std::vector<Move> all;
     for (const Frame& f : shoot.frames) {
         if (f.by_hand || f.same_as || f.kind != FrameKind::ordinary || !f.problem.empty()) continue;
-        const Assignment a = assigned(shoot, timeline, f);
-        if (a.setup != f.setup || a.reason != f.reason) all.push_back({f.id, a});
+        Move move{f.id, {}, {f.camera, f.lens, f.mode}};
+        Frame known = f;
+        if (!f.camera) { // its camera may have come into the job since
+            move.as = recognise(shoot, f);
+            known.camera = move.as.camera;
+            known.lens = move.as.lens;
+            known.mode = move.as.mode;
+        }
+        move.to = assigned(shoot, timeline, known);
+        if (move.to.setup != f.setup || move.to.reason != f.reason || known.camera != f.camera) all.push_back(move);
     }
     return all;
 }

@@ -10,8 +10,8 @@
 namespace refero::plan {
 
 using Row = std::variant<Brief, Place, Camera, Lens, Mode, Light, Card, Setup, Frame, ChartShot, Reading, Finding,
-                         Correction, Proof, Handover, Note, Fallback, LightReading, Monitor, MonitorCheck, Answer,
-                         Warmth, KeptLook, StoredBalance, SeriesShot, House>;
+                         Correction, Proof, Handover, HandoverFile, Note, Fallback, LightReading, Monitor, MonitorCheck,
+                         Answer, Warmth, KeptLook, StoredBalance, SeriesShot, House>;
 
 /// One change of a job or of the kit: one transaction, one step of undo, one line in the log.
 class Change {

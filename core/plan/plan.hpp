@@ -12,8 +12,11 @@ namespace refero::plan {
 
 // ---- time -------------------------------------------------------------------------------------------------------
 
-/// Seconds since 1970 of "YYYY-MM-DD" or "YYYY-MM-DDThh:mm:ss" taken as UTC; NaN when it is neither.
+/// Seconds since 1970 of "YYYY-MM-DD" or "YYYY-MM-DDThh:mm:ss", with ".fff" or without, taken as UTC; NaN when it is
+/// neither.
 double seconds_of(const std::string& time);
+/// The fraction of a second that a time tells, 0 to 1; -1 where it tells none.
+double fraction_of(const std::string& time);
 /// The reverse, "YYYY-MM-DDThh:mm:ss".
 std::string time_of(double seconds);
 /// A frame's time by the job's clock: the camera's own with its offset; NaN when it is not known.
@@ -129,7 +132,8 @@ struct Recognition {
     bool asks_for_lens = false; ///< the camera is known, the file names no lens and none was given yet
 };
 Recognition recognise(const Shoot& shoot, const Frame& frame);
-/// The frame that this one is a companion (raw and JPEG of one exposure) or a copy of; 0: none.
+/// The frame that this one is a companion (raw and JPEG of one exposure) or a copy of; 0: none. Companions are of one
+/// body, one moment (to the second, and its fraction where both tell it) and one name before the extension.
 Id companion_of(const Shoot& shoot, const Frame& frame);
 
 struct Assignment {
@@ -144,6 +148,7 @@ Assignment assign_ordinary(const Shoot& shoot, const Frame& frame);
 struct Move {
     Id frame = 0;
     Assignment to;
+    Recognition as; ///< where its camera was not known; else as it was
 };
 std::vector<Move> moves(const Shoot& shoot);
 

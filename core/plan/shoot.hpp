@@ -169,7 +169,7 @@ struct Frame {
     std::string reason;                           ///< why it belongs there, or to no setup
     std::string problem;                          ///< why it cannot be read, with the remedy
     std::string make, model, serial_number, lens_name;
-    std::string taken; ///< the camera's own time
+    std::string taken; ///< the camera's own time, with the fraction of the second where the file tells it
     double exposure_s = 0, f_number = 0, iso = 0, focal_mm = 0;
     bool flash = false;           ///< the flash fired
     double position_s = 0;        ///< clips: where the chart is seen
@@ -178,6 +178,7 @@ struct Frame {
     double frames_per_second = 0; ///< clips
     double from_s = 0, to_s = 0;  ///< clips: the range that is developed; equal: none is marked
     std::string role;             ///< in an effects set: a name of work::PlateRole; empty: none
+    std::int64_t changed_ns = 0; ///< time of the file's last change when `sha256` was made, ns since 1970; 0: not known
     bool has_range() const { return to_s > from_s; }
     bool operator==(const Frame&) const = default;
 };
@@ -264,6 +265,16 @@ struct Handover {
     bool operator==(const Handover&) const = default;
 };
 
+/// A file of a handover, as it was written.
+struct HandoverFile {
+    Id id = 0;
+    Id handover = 0;
+    std::string name; ///< below the handover's folder; empty: the handover is this one file
+    std::int64_t size = 0;
+    std::string sha256;
+    bool operator==(const HandoverFile&) const = default;
+};
+
 struct Note {
     Id id = 0;
     Id setup = 0;
@@ -298,6 +309,7 @@ struct Shoot {
     std::vector<Correction> corrections;
     std::vector<Proof> proofs;
     std::vector<Handover> handovers;
+    std::vector<HandoverFile> handover_files;
     std::vector<Note> notes;
     std::vector<Fallback> fallbacks;
 
@@ -323,6 +335,7 @@ void for_each_list(S& s, F&& f) {
     f(s.corrections);
     f(s.proofs);
     f(s.handovers);
+    f(s.handover_files);
     f(s.notes);
     f(s.fallbacks);
 }

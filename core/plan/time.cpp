@@ -8,6 +8,17 @@
 
 namespace refero::plan {
 
+double fraction_of(const std::string& time) {
+    constexpr std::size_t whole_seconds = 19; // "YYYY-MM-DDThh:mm:ss"
+    if (time.size() < whole_seconds + 2 || time[whole_seconds] != '.') return -1;
+    double value = 0, place = 0.1;
+    for (std::size_t i = whole_seconds + 1; i < time.size(); ++i, place /= 10) {
+        if (time[i] < '0' || time[i] > '9') return -1;
+        value += place * (time[i] - '0');
+    }
+    return value;
+}
+
 double seconds_of(const std::string& time) {
     int year = 0, month = 0, day = 0, h = 0, m = 0, s = 0;
     const int got = std::sscanf(time.c_str(), "%d-%d-%d%*1[T ]%d:%d:%d", &year, &month, &day, &h, &m, &s);
@@ -16,7 +27,7 @@ double seconds_of(const std::string& time) {
     if ((got != 3 && got < 5) || !date.ok() || h < 0 || h > 23 || m < 0 || m > 59 || s < 0 || s > 60)
         return std::numeric_limits<double>::quiet_NaN();
     return static_cast<double>(std::chrono::sys_days(date).time_since_epoch().count()) * 86400.0 + h * 3600.0 +
-           m * 60.0 + s;
+           m * 60.0 + s + std::max(0.0, fraction_of(time));
 }
 
 std::string time_of(double seconds) {

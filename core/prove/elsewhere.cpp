@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/brief.hpp"
+#include "frame/lut_values.hpp"
 
 namespace refero::prove {
 
@@ -46,8 +47,9 @@ CodeToCode by_ocio(const fs::path& file) {
         const auto transform = ocio::FileTransform::Create();
         transform->setSrc(file.c_str());
         transform->setInterpolation(ocio::INTERP_BEST);
-        const auto cpu =
-            ocio::Config::CreateRaw()->getProcessor(transform)->getOptimizedCPUProcessor(ocio::OPTIMIZATION_LOSSLESS);
+        const auto processor = ocio::Config::CreateRaw()->getProcessor(transform);
+        frame::check_values(processor, file);
+        const auto cpu = processor->getOptimizedCPUProcessor(ocio::OPTIMIZATION_LOSSLESS);
         return [cpu](const Vec3& code) -> Vec3 {
             Eigen::Vector3f v = code.cast<float>();
             cpu->applyRGB(v.data());
@@ -77,12 +79,29 @@ Rendering by_profile(const fs::path& file, const Usage& usage) {
     if (!transform)
         throw Error(ErrorKind::input, "this ICC profile holds no way from RGB to XYZ", file,
                     "Give the profile of a camera");
+    constexpr int steps = 8; // the whole cube: a table with a hole is no profile
+    for (int i = 0; i < (steps + 1) * (steps + 1) * (steps + 1); ++i) {
+        const Vec3 code = Vec3(i % (steps + 1), i / (steps + 1) % (steps + 1), i / (steps + 1) / (steps + 1)) / steps;
+        Vec3 out;
+        cmsDoTransform(transform.get(), code.data(), out.data(), 1);
+        for (const double v : out)
+            if (!is_reasonable(v))
+                throw Error(ErrorKind::input, formatted("this ICC profile makes {:g} of a colour", v), file,
+                            "Export it again, or use another one");
+    }
     return [transform, in = colour::transfer_named(usage.input_encoding)](const Vec3& rgb) {
         const double code[3] = {colour::encode(in, rgb[0]), colour::encode(in, rgb[1]), colour::encode(in, rgb[2])};
         Vec3 out;
         cmsDoTransform(transform.get(), code, out.data(), 1);
         return out;
     };
+}
+
+void check_matrix(const Mat3& m, const fs::path& file) {
+    for (const double v : m.reshaped())
+        if (!is_reasonable(v))
+            throw Error(ErrorKind::input, formatted("a number of this matrix cannot be: {:g}", v), file,
+                        "Export it again, or correct it");
 }
 
 Rendering by_matrix(const Mat3& m) {
@@ -154,9 +173,11 @@ Elsewhere open_elsewhere(const fs::path& file, const Usage& usage, const balance
         try {
             if (const auto m = matrix_in(text)) {
                 e.kind = "matrix";
+                check_matrix(*m, file);
                 e.rendering = by_matrix(*m);
             } else if (const auto nine = nine_numbers(text)) {
                 e.kind = "matrix";
+                check_matrix(*nine, file);
                 e.rendering = by_matrix(colour::rgb_space(usage.space).to_xyz_d50() * *nine);
             } else if (type == ".json") {
                 e.kind = "correction";
@@ -191,6 +212,11 @@ balance::Cdl cdl_from(const fs::path& file) {
         cdl->getOffset(c.offset.data());
         cdl->getPower(c.power.data());
         c.saturation = cdl->getSat();
+        for (const auto& part : {c.slope, c.offset, c.power, colour::Vec3(c.saturation, 0, 0)})
+            for (const double v : part)
+                if (!is_reasonable(v))
+                    throw Error(ErrorKind::input, formatted("a number of this CDL cannot be: {:g}", v), file,
+                                "Export it again, or correct it");
         return c;
     } catch (const ocio::Exception& problem) {
         throw Error(ErrorKind::input, "this is no CDL: " + in_brief(problem.what()), file,

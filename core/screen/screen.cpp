@@ -188,7 +188,7 @@ std::vector<Patch> parse(const std::string& text, const fs::path& file) {
                 const auto [end, problem] = std::from_chars(w.data(), w.data() + w.size(), v);
                 if (problem != std::errc() || end != w.data() + w.size()) v = NAN;
             }
-            if (!std::isfinite(v) || v < -1)
+            if (!is_reasonable(v) || v < -1)
                 wrong(formatted("line {}: a value is no number", number), "Correct this line");
             (k < 3 ? p.rgb : p.xyz)[static_cast<Eigen::Index>(k % 3)] = k < 3 ? v : std::max(v, 0.0);
         }
@@ -297,6 +297,7 @@ void say_in_words(Display& d, const std::string& target, const Vec3& white) {
         formatted("calibrate and profile it: colours are off by {:.1f} on average", d.delta_e_2000.mean));
     d.verdict = !bad.empty() ? "fail" : !soft.empty() ? "caution" : "pass";
     bad.insert(bad.end(), soft.begin(), soft.end());
+    if (!d.black_measured) bad.push_back("measure black, too (R = G = B = 0): contrast and blacks are not judged");
     for (const std::string& b : bad) d.advice += (d.advice.empty() ? "" : "; ") + b;
     std::string whole;
     for (const char* name : {"srgb", "display-p3", "oprgb"})
@@ -309,6 +310,12 @@ void say_in_words(Display& d, const std::string& target, const Vec3& white) {
 
 } // namespace
 
+std::string black_in_words(const Display& d) {
+    if (!d.black_measured) return "black was not measured";
+    if (!std::isfinite(d.contrast)) return "black 0: less light than the instrument can tell";
+    return formatted("black {:.3f} cd/m2; contrast {:.0f} to 1", d.black, d.contrast);
+}
+
 Display look(const std::vector<Patch>& patches, const std::string& target) {
     const colour::Transfer curve = target_curve(target);
     Display d;
@@ -317,7 +324,8 @@ Display look(const std::vector<Patch>& patches, const std::string& target) {
     d.light = colour::correlated_temperature(d.white);
     d.luminance = white[1];
     d.black = black[1];
-    d.contrast = black[1] > 0 ? white[1] / black[1] : INFINITY;
+    d.black_measured = shown(patches, Vec3::Zero()).has_value();
+    d.contrast = !d.black_measured ? NAN : black[1] > 0 ? white[1] / black[1] : INFINITY;
     look_at_greys(d, patches, white, black);
     colour::Mat3 primaries;
     for (int c = 0; c < 3; ++c) primaries.col(c) = (*shown(patches, Vec3::Unit(c)) - black) / (white[1] - black[1]);

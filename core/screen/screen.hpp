@@ -17,8 +17,8 @@ struct Patch {
     colour::Vec3 xyz{0, 0, 0}; ///< absolute, cd/m2
 };
 /// A table with the columns R G B (0 to 1; 0 to 255 is understood) and X Y Z (cd/m2): CSV with a header line, or CGATS
-/// with RGB_R RGB_G RGB_B XYZ_X XYZ_Y XYZ_Z. Throws Error(input) where white, black, three greys or a primary are
-/// missing, or a value is none.
+/// with RGB_R RGB_G RGB_B XYZ_X XYZ_Y XYZ_Z. Throws Error(input) where white, three greys or a primary are missing, or
+/// a value is none. Black may be missing: what rests on it is then not told.
 std::vector<Patch> load(const std::filesystem::path& file);
 
 /// Something that the display's own controls can mend.
@@ -33,7 +33,8 @@ struct Display {
     colour::Chromaticity white;
     colour::Temperature light;       ///< of its white
     double luminance = 0, black = 0; ///< cd/m2
-    double contrast = 0;             ///< white over black; infinite where black is none
+    bool black_measured = false;     ///< else `black` is 0 and `contrast` not a number
+    double contrast = 0;             ///< white over black; infinite where black was measured as 0
     double gamma = 0;  ///< of the greys between 10 and 90 % of code, black subtracted: least squares in logarithms
     std::string curve; ///< the standard curve nearest to the greys: srgb, bt1886, 2.2, 2.4
     double white_off_d50 = 0, white_off_d65 = 0; ///< of the white, in u'v'
@@ -55,6 +56,8 @@ struct Display {
 };
 /// `target`: srgb, display-p3, oprgb or bt709 (whose display curve is BT.1886). Throws Error(usage) for others.
 Display look(const std::vector<Patch>& patches, const std::string& target);
+/// "black 0.120 cd/m2; contrast 1000 to 1", or that it was not measured.
+std::string black_in_words(const Display& display);
 struct ProfileOptions {
     int icc_version = 2;       ///< 2 or 4
     std::optional<bool> table; ///< with a table beside matrix and curves; none: where it pays

@@ -1,5 +1,6 @@
 #include "work/archive.hpp"
 
+#include <cstring>
 #include <fstream>
 #include <map>
 #include <memory>
@@ -11,6 +12,7 @@
 #include <nlohmann/json.hpp>
 
 #include "frame/sequence.hpp"
+#include "work/files.hpp"
 
 namespace refero::work {
 
@@ -25,6 +27,8 @@ constexpr std::int64_t most_bytes = 2'000'000'000'000;
 constexpr std::int64_t suspicious_ratio = 200; ///< unpacked over packed, of the whole
 constexpr std::size_t block = 1 << 20;
 
+constexpr const char* side_files[] = {"-journal", "-wal", "-shm"}; ///< of SQLite, beside a database
+
 using Reader = std::unique_ptr<::archive, decltype(&archive_read_free)>;
 using Writer = std::unique_ptr<::archive, decltype(&archive_write_free)>;
 using Entry = std::unique_ptr<archive_entry, decltype(&archive_entry_free)>;
@@ -32,29 +36,37 @@ using Entry = std::unique_ptr<archive_entry, decltype(&archive_entry_free)>;
 struct File {
     fs::path from;
     std::string name, original; ///< in the archive; as the job calls it
+    std::string sha256;         ///< empty: not known yet
 };
+constexpr std::size_t longest_name = 255; ///< bytes of a part of a path, as Linux has them (NAME_MAX)
 
-void put(::archive* zip, const fs::path& from, const std::string& name, const fs::path& target) {
+void put(::archive* zip, const File& file, const fs::path& target) {
     const auto failed = [&](const char* why) {
         throw Error(ErrorKind::internal, std::string("the archive cannot be written: ") + (why ? why : ""), target,
                     "Check free space and permissions");
     };
     std::error_code ec;
     const Entry entry(archive_entry_new(), archive_entry_free);
-    archive_entry_set_pathname(entry.get(), name.c_str());
-    archive_entry_set_size(entry.get(), static_cast<la_int64_t>(fs::file_size(from, ec)));
+    archive_entry_set_pathname(entry.get(), file.name.c_str());
+    const auto size = static_cast<la_int64_t>(fs::file_size(file.from, ec));
+    archive_entry_set_size(entry.get(), size);
     archive_entry_set_filetype(entry.get(), AE_IFREG);
     archive_entry_set_perm(entry.get(), 0644);
     if (archive_write_header(zip, entry.get()) != ARCHIVE_OK) failed(archive_error_string(zip));
-    std::ifstream in(from, std::ios::binary);
+    std::ifstream in(file.from, std::ios::binary);
     std::string bytes(block, '\0');
+    Sha256 hash;
     while (in) {
         in.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
         const auto n = in.gcount();
+        hash.add({bytes.data(), static_cast<std::size_t>(n)});
         if (n > 0 && archive_write_data(zip, bytes.data(), static_cast<std::size_t>(n)) != n)
             failed(archive_error_string(zip));
     }
-    if (in.bad()) throw Error(ErrorKind::input, "the file cannot be read to its end", from, "Copy it again");
+    if (in.bad()) throw Error(ErrorKind::input, "the file cannot be read to its end", file.from, "Copy it again");
+    if (hash.end() != file.sha256)
+        throw Error(ErrorKind::input, "this file changed while it was packed", file.from,
+                    "Wait until nothing writes it, then archive again");
 }
 
 void put_text(::archive* zip, const std::string& text, const std::string& name, const fs::path& target) {
@@ -76,9 +88,19 @@ std::string name_in_archive(const char* folder, std::size_t number, const fs::pa
     return formatted("{}/{:04}-{}", folder, number, name);
 }
 
+[[noreturn]] void cannot_be_written(const fs::path& file, int error) {
+    throw Error(ErrorKind::internal,
+                std::string("cannot be written: ") + (error ? std::strerror(error) : "not all of it arrived"), file,
+                error == ENAMETOOLONG ? "Its path is too long here: open the archive in a folder with a shorter path"
+                                      : "Check free space and permissions");
+}
+
 [[noreturn]] void refuse(const fs::path& zip, const std::string& why) {
     throw Error(ErrorKind::input, "this archive cannot be opened: " + why, zip, "Ask for it again, or copy it again");
 }
+
+/// The folders that an archive has: a job of such a name would lie where they go.
+bool is_folder_of_ours(const std::string& name) { return name == "job" || name == "frames" || name == "handovers"; }
 
 /// A name that stays inside: below one of our folders, each part of it plain, or the manifest.
 bool is_ours(const std::string& name) {
@@ -86,11 +108,21 @@ bool is_ours(const std::string& name) {
     std::vector<std::string> parts;
     std::istringstream in(name);
     for (std::string part; std::getline(in, part, '/');) parts.push_back(part);
-    if (parts.size() < 2 || name.ends_with('/')) return false;
-    if (parts[0] != "job" && parts[0] != "frames" && parts[0] != "handovers") return false;
+    if (parts.size() < 2 || name.ends_with('/') || !is_folder_of_ours(parts[0])) return false;
     return std::none_of(parts.begin(), parts.end(), [](const std::string& p) {
-        return p.empty() || p == "." || p == ".." || p.find('\\') != std::string::npos;
+        return p.empty() || p == "." || p == ".." || p.size() > longest_name ||
+               std::any_of(p.begin(), p.end(),
+                           [](char c) { return c == '\\' || static_cast<unsigned char>(c) < 0x20; });
     });
+}
+
+/// The name of a job in an archive: one plain file, that neither a folder of ours nor SQLite's side files would spoil.
+bool is_job_name(const std::string& name) {
+    const std::string file = name.substr(std::min(name.size(), name.find('/') + 1));
+    return name.starts_with("job/") && is_ours(name) && file.find('/') == std::string::npos && !file.starts_with('.') &&
+           !is_folder_of_ours(file) && file != "manifest.json" &&
+           std::none_of(std::begin(side_files), std::end(side_files),
+                        [&](const char* suffix) { return file.ends_with(suffix); });
 }
 
 /// All entries into an empty folder. Throws what is wrong with them.
@@ -110,11 +142,22 @@ void extract(const fs::path& zip, const fs::path& into) {
         if (archive_entry_filetype(entry) == AE_IFDIR) continue;
         if (archive_entry_filetype(entry) != AE_IFREG || archive_entry_symlink(entry) || archive_entry_hardlink(entry))
             refuse(zip, "it holds a link or a device: " + name);
+        const bool is_job = name.starts_with("job/");
+        if (std::any_of(name.begin(), name.end(), [run = std::size_t{0}](char c) mutable {
+                return (run = c == '/' ? 0 : run + 1) > longest_name;
+            }))
+            refuse(zip, "it holds a name that is too long for a file: " + name.substr(0, 60) + "...");
         if (!is_ours(name)) refuse(zip, "it would write outside the folder, or is no job's archive: " + name);
+        if (is_job && (!is_job_name(name) || std::any_of(seen.begin(), seen.end(), [](const std::string& other) {
+                return other.starts_with("job/");
+            })))
+            refuse(zip, "it is no job's archive: " + name + " would lie beside the job, or take a folder's place");
         if (!seen.insert(name).second) refuse(zip, "it holds a file twice: " + name);
         if (seen.size() > most_files) refuse(zip, "it holds too many files");
         fs::create_directories((into / name).parent_path(), ec);
+        errno = 0;
         std::ofstream out(into / name, std::ios::binary);
+        if (!out) cannot_be_written(into / name, errno);
         std::string bytes(block, '\0');
         for (la_ssize_t n; (n = archive_read_data(in.get(), bytes.data(), bytes.size())) != 0;) {
             if (n < 0) refuse(zip, "it is damaged or cut short");
@@ -123,8 +166,7 @@ void extract(const fs::path& zip, const fs::path& into) {
                 (total > (100 << 20) && total / std::max<std::int64_t>(1, packed) > suspicious_ratio))
                 refuse(zip, "it grows beyond reason when it is opened");
             out.write(bytes.data(), n);
-            if (!out)
-                throw Error(ErrorKind::internal, "cannot be written", into / name, "Check free space and permissions");
+            if (!out) cannot_be_written(into / name, errno);
         }
     }
     if (status != ARCHIVE_EOF) refuse(zip, "it is damaged or cut short");
@@ -132,34 +174,108 @@ void extract(const fs::path& zip, const fs::path& into) {
 
 } // namespace
 
-Archived archive(const job::JobFile& job, const fs::path& zip, bool all_frames, Existing existing) {
-    const plan::Shoot& shoot = job.content();
-    Archived done;
-    std::vector<File> files{{job.file(), "job/" + job.file().filename().string(), job.file().string()}};
-    const auto add = [&](const char* folder, const std::string& path) {
+namespace {
+
+/// What goes into an archive, and what does not.
+class Packing {
+public:
+    Packing(const job::JobFile& job, const ArchiveOptions& options) : options_(options) {
+        std::string name = job.file().filename().string();
+        if (!name.ends_with(".refero")) name += ".refero"; // it may be called as one of our folders
+        files.push_back({job.file(), "job/" + name, job.file().string(), {}});
+    }
+
+    void add(const plan::Frame& f) {
+        const FileState state = state_of(f, true);
+        if (state == FileState::gone) return done.missing.push_back(f.path);
+        if (state != FileState::same && !outside(f.path, state)) return;
+        const std::string name = name_in_archive("frames", files.size(), f.path);
+        if (!frame::is_sequence_name(f.path))
+            return put(f.path, name, f.path, state == FileState::same ? f.sha256 : "");
+        for (const fs::path& picture : frame::sequence_named(f.path).files) {
+            const std::string inside = "/" + picture.filename().string();
+            put(picture, name + inside, f.path + inside, {});
+        }
+    }
+
+    void add(const plan::Handover& h, const std::vector<const plan::HandoverFile*>& list) {
+        const std::string name = name_in_archive("handovers", files.size(), h.file);
         std::error_code ec;
-        const std::string name = name_in_archive(folder, files.size(), path);
-        if (fs::is_regular_file(path, ec)) files.push_back({path, name, path});
-        else if (fs::is_directory(path, ec)) // a handover of several files
-            for (const auto& entry : fs::recursive_directory_iterator(path, ec)) {
-                const std::string inside = "/" + fs::relative(entry.path(), path, ec).generic_string();
-                if (entry.is_regular_file(ec)) files.push_back({entry.path(), name + inside, path + inside});
-            }
-        else if (frame::is_sequence_name(path) && frame::is_there(path))
-            for (const fs::path& picture : frame::sequence_named(path).files) {
-                const std::string inside = "/" + picture.filename().string();
-                files.push_back({picture, name + inside, path + inside});
-            }
-        else done.missing.push_back(path);
-    };
+        if (list.empty()) {
+            if (!fs::exists(h.file, ec) && !ec) return done.missing.push_back(h.file);
+            if (outside(h.file, FileState::unknown)) add_all(h.file, name);
+            return;
+        }
+        for (const plan::HandoverFile* file : list) {
+            const std::string below = file->name.empty() ? "" : "/" + file->name;
+            const std::string path = h.file + below;
+            const FileState state = state_of(*file, path);
+            if (!is_ours(name + below)) done.outside.push_back({path, "its name leads out of the folder"});
+            else if (state == FileState::gone) done.missing.push_back(path);
+            else if (state == FileState::same || outside(path, state))
+                put(path, name + below, path, state == FileState::same ? file->sha256 : "");
+        }
+    }
+
+    Archived done;
+    std::vector<File> files; ///< the job first
+
+private:
+    /// True if it is packed all the same.
+    bool outside(const std::string& path, FileState state) {
+        done.outside.push_back({path, state == FileState::unknown
+                                          ? "the job names it, and nobody has taken it in here"
+                                          : "it was cut or replaced since it came into the job"});
+        return options_.outside;
+    }
+
+    void put(const fs::path& from, const std::string& name, const std::string& original, const std::string& sha256) {
+        try {
+            files.push_back({from, name, original, sha256.empty() ? sha256_of(from) : sha256});
+        } catch (const Error& e) { done.unreadable.push_back({from.string(), e.message()}); }
+    }
+
+    /// A file, or a folder as far as it can be read.
+    void add_all(const fs::path& path, const std::string& name) {
+        std::error_code ec;
+        if (fs::is_regular_file(path, ec)) return put(path, name, path.string(), {});
+        fs::directory_iterator all(path, ec);
+        if (ec) return done.unreadable.push_back({path.string(), ec.message()});
+        std::vector<fs::directory_entry> entries(all, {});
+        std::sort(entries.begin(), entries.end());
+        for (const fs::directory_entry& entry : entries) {
+            const std::string inside = name + "/" + entry.path().filename().string();
+            if (entry.is_symlink(ec) || !is_ours(inside))
+                done.unreadable.push_back({entry.path().string(), "a link, or a name that an archive does not take"});
+            else if (entry.is_directory(ec) || entry.is_regular_file(ec)) add_all(entry.path(), inside);
+        }
+    }
+
+    const ArchiveOptions& options_;
+};
+
+} // namespace
+
+Archived archive(const job::JobFile& job, const fs::path& zip, const ArchiveOptions& options) {
+    const plan::Shoot& shoot = job.content();
+    Packing packing(job, options);
     std::set<plan::Id> charts;
     for (const plan::ChartShot& s : shoot.chart_shots) charts.insert(s.frame);
     for (const plan::Frame& f : shoot.frames)
-        if (all_frames || charts.contains(f.id)) add("frames", f.path);
-    for (const plan::Handover& h : shoot.handovers) add("handovers", h.file);
+        if (options.all_frames || charts.contains(f.id)) packing.add(f);
+    std::map<plan::Id, std::vector<const plan::HandoverFile*>> lists;
+    for (const plan::HandoverFile& f : shoot.handover_files) lists[f.handover].push_back(&f);
+    for (const plan::Handover& h : shoot.handovers) packing.add(h, lists[h.id]);
+    std::vector<File>& files = packing.files;
+    // A copy of the job as it is now: it may be written to while it is packed.
+    const TemporaryFolder copy(zip.has_parent_path() ? zip.parent_path() : fs::path("."), "refero-archive");
+    files.front().from = copy.path() / "job";
+    job.store().save_copy(files.front().from);
+    files.front().sha256 = sha256_of(files.front().from);
+    Archived done = std::move(packing.done);
     json manifest{{"refero_archive", 1}, {"program", program_version()}, {"job", files.front().name}};
     for (const File& f : files) {
-        manifest["files"].push_back({{"name", f.name}, {"sha256", sha256_of(f.from)}, {"original", f.original}});
+        manifest["files"].push_back({{"name", f.name}, {"sha256", f.sha256}, {"original", f.original}});
         done.files.push_back(f.name);
     }
     write_whole(
@@ -172,12 +288,12 @@ Archived archive(const job::JobFile& job, const fs::path& zip, bool all_frames, 
                             "Check free space and permissions");
             put_text(out.get(), manifest.dump(1, ' ', false, json::error_handler_t::replace) + "\n", "manifest.json",
                      zip);
-            for (const File& f : files) put(out.get(), f.from, f.name, zip);
+            for (const File& f : files) put(out.get(), f, zip);
             if (archive_write_close(out.get()) != ARCHIVE_OK)
                 throw Error(ErrorKind::internal, "the archive cannot be written", zip,
                             "Check free space and permissions");
         },
-        existing);
+        options.existing);
     return done;
 }
 
@@ -187,15 +303,8 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
     fs::create_directories(folder, ec);
     if (!fs::is_directory(folder, ec))
         throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
-    const fs::path part = folder / (".refero-unpack-" + new_uid());
-    const struct Sweep { // nothing is left of what fails
-        fs::path path;
-        ~Sweep() {
-            std::error_code ignored;
-            fs::remove_all(path, ignored);
-        }
-    } sweep{part};
-    fs::create_directories(part, ec);
+    const TemporaryFolder temporary(folder, "refero-unpack"); // nothing is left of what fails
+    const fs::path& part = temporary.path();
     extract(zip, part);
     json manifest;
     std::string job_name;
@@ -214,7 +323,7 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
         if (e.kind() == ErrorKind::input && !fs::exists(part / "manifest.json", ec)) refuse(zip, "it has no manifest");
         throw;
     }
-    if (!job_name.starts_with("job/") || !is_ours(job_name)) refuse(zip, "it names no job");
+    if (!is_job_name(job_name)) refuse(zip, "it names no job");
     Unpacked u;
     u.job = folder / fs::path(job_name).filename();
     std::vector<std::pair<fs::path, fs::path>> moves; // the job last: it is there when all of it is
@@ -224,6 +333,10 @@ Unpacked unpack(const fs::path& zip, const fs::path& folder, Existing existing) 
     std::vector<fs::path> targets;
     for (const auto& [from, to] : moves) targets.push_back(to);
     check_outputs(targets, {zip}, existing == Existing::replace);
+    for (const char* suffix : side_files)
+        if (const fs::path side = u.job.string() + suffix; fs::exists(side, ec))
+            throw Error(ErrorKind::usage, "an unfinished change of another file lies here, which would spoil the job",
+                        side, "Move it away, or open the archive in another folder");
     { // paths of the other machine become those here, before the job has its name
         job::JobFile job(part / job_name, job::JobFile::Open::existing);
         plan::Change c("Opened from the archive " + zip.filename().string());

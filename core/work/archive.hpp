@@ -5,13 +5,27 @@
 
 namespace refero::work {
 
-/// Writes the job, its chart shots (its other frames too if asked) and its handovers, with a manifest of SHA-256 sums.
-/// What cannot be found is left out and named. Throws Error(usage) for a target that exists, Error(internal).
+/// What an archive takes beside the job.
+struct ArchiveOptions {
+    bool all_frames = false; ///< not the chart shots alone
+    bool outside = false;    ///< also what the job only names: files without a hash, or with other bytes than recorded
+    Existing existing = Existing::refuse;
+};
+/// A file that stays out, and why.
+struct Outside {
+    std::string path, reason;
+};
 struct Archived {
     std::vector<std::string> files;   ///< names in the archive
     std::vector<std::string> missing; ///< paths that were not there
+    std::vector<Outside> outside;     ///< that are not what the job took in or wrote; packed only with `outside`
+    std::vector<Outside> unreadable;  ///< folders and files that cannot be read
 };
-Archived archive(const job::JobFile& job, const std::filesystem::path& zip, bool all_frames, Existing existing);
+/// Writes the job, its chart shots (its other frames too if asked) and its handovers, with a manifest of SHA-256 sums.
+/// A file is packed when its size and hash are those of its record: a job from somebody else may name any file of this
+/// machine, and nobody can name the hash of a file that he does not know. What stays out is named. Throws Error(usage)
+/// for a target that exists, Error(internal), and Error(input) where a file changes while it is packed.
+Archived archive(const job::JobFile& job, const std::filesystem::path& zip, const ArchiveOptions& options);
 
 struct Unpacked {
     std::filesystem::path job; ///< its frames are found beside it

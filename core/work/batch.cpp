@@ -9,6 +9,7 @@
 #include <tbb/parallel_pipeline.h>
 #include <tbb/task_arena.h>
 
+#include "work/files.hpp"
 #include "work/renderings.hpp"
 
 namespace refero::work {
@@ -31,6 +32,7 @@ std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<con
                                  const std::string& space, const std::string& rendering) {
     std::vector<BatchFrame> all;
     std::set<std::string> taken;
+    std::map<plan::Id, std::shared_ptr<KnownFile>> known_files;
     const auto add = [&](const Chain& chain, const InForce& by) {
         // Without the token a rendering of its own would only be told apart by a number.
         const bool named = by.rendering.empty() || pattern.find("{rendering}") != std::string::npos;
@@ -39,7 +41,10 @@ std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<con
             const std::string stem = d.target.stem().string(), extension = d.target.extension().string();
             for (int n = 2; !taken.insert(to_lower(d.target.filename().string())).second; ++n)
                 d.target.replace_filename(stem + "-" + std::to_string(n) + extension);
-            all.push_back({std::move(d), by.correction, {}, chain.id, by.rendering.empty() ? 0 : by.row});
+            auto& file = known_files[d.row];
+            if (const plan::Frame* row = plan::record(shoot.frames, d.row); row && !file)
+                file = std::make_shared<KnownFile>(*row);
+            all.push_back({std::move(d), by.correction, {}, chain.id, by.rendering.empty() ? 0 : by.row, file});
         }
     };
     bool known = rendering.empty() || rendering == all_renderings;
@@ -53,6 +58,57 @@ std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<con
         throw Error(ErrorKind::usage, "no setup has a rendering '" + rendering + "' that holds", {},
                     "Keep one under this name, or fit it anew");
     return all;
+}
+
+void KnownFile::check() {
+    const std::lock_guard lock(looking_);
+    if (!state_) state_ = state_of(row_);
+    if (*state_ == FileState::gone || *state_ == FileState::changed) throw not_as_recorded(row_, *state_);
+}
+
+std::vector<LeftOut> left_out_of(const plan::Shoot& shoot, const std::vector<const Chain*>& chains,
+                                 const std::set<plan::Id>& only) {
+    std::set<plan::Id> developed, corrected;
+    for (const Chain* chain : chains) {
+        corrected.insert(chain->id);
+        developed.insert(chain->chart_frame.id);
+        for (const plan::Id id : chain->frames)
+            if (const plan::Frame* f = plan::record(shoot.frames, id); f && f->problem.empty()) developed.insert(id);
+    }
+    std::vector<LeftOut> all;
+    for (const plan::Frame& f : shoot.frames) {
+        if (developed.contains(f.id) || (!only.empty() && !only.contains(f.setup))) continue;
+        const plan::Setup* setup = plan::record(shoot.setups, f.setup);
+        const std::string title = setup ? plan::title_of(shoot, *setup) : std::string();
+        all.push_back({f.path, f.same_as                          ? f.reason
+                               : !f.problem.empty()               ? f.problem
+                               : !setup                           ? "in no setup: " + f.reason
+                               : !corrected.contains(f.setup)     ? title + " has no correction yet"
+                               : f.kind == plan::FrameKind::chart ? "another chart shot of " + title + " is in force"
+                                                                  : f.reason});
+    }
+    return all;
+}
+
+std::vector<std::string> in_words(const std::vector<LeftOut>& left_out, std::size_t named) {
+    std::vector<std::string> lines;
+    std::map<std::string, std::size_t> line_of; // reasons in the order in which they are met
+    std::vector<std::vector<std::string>> files;
+    for (const LeftOut& l : left_out) {
+        const auto [at, fresh] = line_of.try_emplace(l.reason, files.size());
+        if (fresh) {
+            files.emplace_back();
+            lines.push_back(l.reason);
+        }
+        files[at->second].push_back(std::filesystem::path(l.file).filename().string());
+    }
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+        std::string list;
+        for (std::size_t k = 0; k < std::min(named, files[i].size()); ++k) list += (k ? ", " : "") + files[i][k];
+        if (files[i].size() > named) list += formatted(" and {} more", files[i].size() - named);
+        lines[i] = formatted("{} not developed ({}): {}", files[i].size(), lines[i], list);
+    }
+    return lines;
 }
 
 std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopOptions& options) {
@@ -106,8 +162,10 @@ void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& opti
     });
     const auto take = tbb::make_filter<Way, Way>(tbb::filter_mode::parallel, [&](const Way& way) {
         const std::size_t i = way->end.frame;
-        attempt(*way, source(i),
-                [&] { way->pixels = take_frame(frames[i].frame, options.develop, reels.local(), stop); });
+        attempt(*way, source(i), [&] {
+            if (frames[i].known) frames[i].known->check();
+            way->pixels = take_frame(frames[i].frame, options.develop, reels.local(), stop);
+        });
         return way;
     });
     const auto write = tbb::make_filter<Way, Way>(tbb::filter_mode::parallel, [&](const Way& way) {
@@ -115,6 +173,10 @@ void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& opti
         attempt(*way, source(way->end.frame), [&] {
             way->end.done = develop(f.frame, std::move(way->pixels), *f.correction, f.second, options.develop, stop);
             way->end.done->correction = f.row;
+            if (options.recorded) {
+                HandedOver& handed = *way->end.done;
+                handed = recorded(std::move(handed));
+            }
         });
         way->pixels = {};
         return way;

@@ -1,16 +1,34 @@
 // Many frames developed, several at a time.
 #pragma once
 
+#include <mutex>
+#include <set>
+
+#include "work/files.hpp"
 #include "work/handover.hpp"
 
 namespace refero::work {
+
+/// A file that is developed, once or (a clip) many times, looked at once: is it still the one that came in?
+class KnownFile {
+public:
+    explicit KnownFile(plan::Frame row) : row_(std::move(row)) {}
+    /// Throws Error(input) where it is gone or another one. May be called from several threads.
+    void check();
+
+private:
+    plan::Frame row_;
+    std::mutex looking_;
+    std::optional<FileState> state_;
+};
 
 /// One frame of a batch, with the correction that it goes through.
 struct BatchFrame {
     Development frame;
     std::shared_ptr<const fit::Correction> correction;
     SecondLight second = {};
-    plan::Id setup = 0, row = 0; ///< row: of a rendering's correction; 0: the setup's own
+    plan::Id setup = 0, row = 0;           ///< row: of a rendering's correction; 0: the setup's own
+    std::shared_ptr<KnownFile> known = {}; ///< the job's record of its source; null: it is of no job
 };
 /// Instead of a rendering's name: all that are in force.
 inline constexpr const char* all_renderings = "*";
@@ -21,6 +39,17 @@ std::vector<BatchFrame> batch_of(const plan::Shoot& shoot, const std::vector<con
                                  apply::Format format, const std::filesystem::path& folder, const std::string& pattern,
                                  const std::string& space, const std::string& rendering = {});
 
+/// A frame of the job that a batch does not develop, and why.
+struct LeftOut {
+    std::string file, reason;
+};
+/// All that batch_of() leaves out: what cannot be read, belongs to no setup or to one without a correction, companions,
+/// chart shots that are not in force. `only`: of these setups alone; empty: of the whole job.
+std::vector<LeftOut> left_out_of(const plan::Shoot& shoot, const std::vector<const Chain*>& chains,
+                                 const std::set<plan::Id>& only = {});
+/// "2 of Light 1: 0001.dng, 0002.dng", a line a reason.
+std::vector<std::string> in_words(const std::vector<LeftOut>& left_out, std::size_t named = 8);
+
 /// What became of it: done, or `problem` says why not.
 struct BatchEnd {
     std::size_t frame = 0; ///< index
@@ -29,7 +58,8 @@ struct BatchEnd {
 };
 struct BatchOptions {
     DevelopOptions develop;
-    int jobs = 0; ///< frames at a time; 0: by memory and processors
+    int jobs = 0;          ///< frames at a time; 0: by memory and processors
+    bool recorded = false; ///< each end tells size and hash of what was written, for the job's records
 };
 /// Which of them were finished with the same correction and settings: whoever resumes leaves them out.
 std::vector<bool> finished(const std::vector<BatchFrame>& frames, const DevelopOptions& options);

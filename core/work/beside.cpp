@@ -21,10 +21,10 @@ constexpr double feature_quality = 0.02;                     ///< of the stronge
 constexpr double apart = 1.0 / 60;                           ///< features from each other
 constexpr double half_template = 1.0 / 60, reach = 1.0 / 20; ///< of a feature, and how far it is looked for
 constexpr double least_likeness = 0.85;                      ///< normalized correlation
-constexpr double most_second = 0.92; ///< the next best place, of the best: else it could be either
-constexpr int neighbours = 6;        ///< that a feature has to agree with ...
-constexpr double agrees = 1.0 / 200; ///< ... within
-constexpr double in_place = 0.04;    ///< less likeness than that is not worth moving for
+constexpr double most_second = 0.92;        ///< the next best place, of the best: else it could be either
+constexpr int neighbours = 6;               ///< that a feature has to agree with ...
+constexpr double agrees_within = 1.0 / 200; ///< ... within
+constexpr double in_place = 0.04;           ///< less likeness than that is not worth moving for
 constexpr int fewest_features = 12;
 constexpr double smooth = 1.0 / 14;    ///< of the field between features
 constexpr double seen_over = 1.0 / 30; ///< where it is seen whether the field lessens the difference ...
@@ -126,7 +126,7 @@ cv::Mat apart_about(const cv::Mat& one, const cv::Mat& other) {
 int follow_features(const apply::Picture& lead, const chart::Corners& corners, apply::Picture& other, cv::Mat& covered,
                     const std::stop_token& stop) {
     const cv::Mat to = codes_of(lead), from = codes_of(other);
-    std::vector<Moved> moved = agreeing(features_of(to, from, covered, stop), agrees * lead.width);
+    std::vector<Moved> moved = agreeing(features_of(to, from, covered, stop), agrees_within * lead.width);
     if (moved.size() < fewest_features) return 0;
     const auto features =
         static_cast<int>(std::count_if(moved.begin(), moved.end(), [](const Moved& m) { return cv::norm(m.by) > 1; }));

@@ -23,6 +23,9 @@ Change place_frames(const plan::Shoot& shoot) {
     Change c(count_of(all.size()) + (all.size() == 1 ? " finds its setup" : " find their setups"), {}, true);
     for (const plan::Move& m : all) {
         plan::Frame f = *plan::record(shoot.frames, m.frame);
+        f.camera = m.as.camera;
+        f.lens = m.as.lens;
+        f.mode = m.as.mode;
         f.setup = m.to.setup;
         f.reason = m.to.reason;
         c.update(f);

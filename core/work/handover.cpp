@@ -4,6 +4,7 @@
 #include <map>
 
 #include "frame/sequence.hpp"
+#include "work/files.hpp"
 
 namespace refero::work {
 
@@ -40,7 +41,7 @@ std::vector<fs::path> existing(const std::vector<fs::path>& outputs) {
 HandedOver write_file(const fit::Correction& correction, const std::string& format, const deliver::Options& options,
                       const fs::path& file) {
     const deliver::Written w = deliver::write(correction, format, file, options);
-    return {file, w.model_name(), w.message};
+    return recorded({file, w.model_name(), w.message}, w.files);
 }
 
 HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const fs::path& file) {
@@ -55,9 +56,9 @@ HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const fs
     options.name = other.file.stem().string() + ", trimmed";
     const std::string name = other.file.filename().string();
     deliver::write_cube(prove::trimmed(e.own, trim), "Trimmed to a chart shot: " + name, file, options);
-    return {file, "trimmed LUT",
-            formatted("{} with a small correction after it: CIEDE2000 {:.2f} on patches left out", name,
-                      trim.cross_validated.mean)};
+    return recorded({file, "trimmed LUT",
+                     formatted("{} with a small correction after it: CIEDE2000 {:.2f} on patches left out", name,
+                               trim.cross_validated.mean)});
 }
 
 namespace {
@@ -145,9 +146,11 @@ std::vector<Development> developments(const plan::Shoot& shoot, const Chain& cha
                                       const fs::path& folder, const std::string& pattern, const std::string& space,
                                       const std::string& rendering) {
     std::vector<FrameSource> sources;
+    std::vector<Id> rows;
     const auto add = [&](const plan::Frame& row) {
         const std::vector<FrameSource> stills = stills_of(shoot, row, chain.row.mode);
         sources.insert(sources.end(), stills.begin(), stills.end());
+        rows.resize(sources.size(), row.id);
     };
     if (chain.chart_frame.id) add(chain.chart_frame);
     for (const plan::Id id : chain.frames)
@@ -155,8 +158,10 @@ std::vector<Development> developments(const plan::Shoot& shoot, const Chain& cha
             row && id != chain.chart_frame.id && row->problem.empty()) // a clip is both
             add(*row);
     const std::string own = chain.correction ? fit::name_of(chain.correction->intent) : std::string();
-    return plan_targets(sources, {pattern, chain.light_name, rendering.empty() ? own : rendering, space, true}, format,
-                        folder);
+    std::vector<Development> all = plan_targets(
+        sources, {pattern, chain.light_name, rendering.empty() ? own : rendering, space, true}, format, folder);
+    for (std::size_t i = 0; i < all.size(); ++i) all[i].row = rows[i];
+    return all;
 }
 
 std::string record_of(const Development& d, const std::string& correction_json, const SecondLight& second,
@@ -267,14 +272,18 @@ void add_row(Change& c, const std::map<std::pair<Id, std::string>, Id>& before, 
     const fs::path whole = fs::absolute(handed.file).lexically_normal();
     if (const auto at = before.find({chain.id, whole.string()}); at != before.end())
         c.remove<plan::Handover>(at->second);
-    c.add(plan::Handover{.setup = chain.id,
-                         .correction = handed.correction      ? handed.correction
-                                       : chain.balance_only() ? 0
-                                                              : chain.correction_id,
-                         .file = whole.string(),
-                         .kind = handed.kind,
-                         .message = handed.message,
-                         .made = utc_now()});
+    const Id row = c.add(plan::Handover{.setup = chain.id,
+                                        .correction = handed.correction      ? handed.correction
+                                                      : chain.balance_only() ? 0
+                                                                             : chain.correction_id,
+                                        .file = whole.string(),
+                                        .kind = handed.kind,
+                                        .message = handed.message,
+                                        .made = utc_now()});
+    for (plan::HandoverFile file : handed.files) {
+        file.handover = row;
+        c.add(file);
+    }
 }
 
 std::map<std::pair<Id, std::string>, Id> files_of(const plan::Shoot& shoot) {

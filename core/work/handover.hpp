@@ -12,7 +12,8 @@ namespace refero::work {
 struct HandedOver {
     std::filesystem::path file;
     std::string kind, message;
-    plan::Id correction = 0; ///< the row that was handed over; 0: the setup's own
+    plan::Id correction = 0;                    ///< the row that was handed over; 0: the setup's own
+    std::vector<plan::HandoverFile> files = {}; ///< as they were written; see recorded()
 };
 
 /// Throws Error(usage) where an output would replace a frame of the job or its companion, the job itself, one of its
@@ -32,6 +33,7 @@ HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const st
 struct Development {
     FrameSource source;
     std::filesystem::path target;
+    plan::Id row = 0; ///< the job's record of the source; 0: none
 };
 /// How frames are written.
 struct DevelopOptions {

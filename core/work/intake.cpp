@@ -1,9 +1,16 @@
 #include "work/intake.hpp"
 
 #include <cmath>
+#include <csignal>
+#include <map>
+#include <thread>
+
+#include <fcntl.h>
+#include <unistd.h>
 
 #include "frame/clip.hpp"
 #include "frame/sequence.hpp"
+#include "work/files.hpp"
 #include "work/footage.hpp"
 
 #include "work/internal.hpp"
@@ -95,6 +102,13 @@ bool waits_for_card(const plan::Shoot& shoot, Id setup) {
     return s && s->balance_only && !plan::evidence(shoot, setup).shot;
 }
 
+/// What a companion or copy takes over from the frame that leads.
+void follow(plan::Frame& f, const plan::Frame& lead) {
+    f.setup = lead.setup;
+    f.reason =
+        (f.sha256 == lead.sha256 ? "a copy of " : "the same exposure as ") + fs::path(lead.path).filename().string();
+}
+
 /// Where a frame goes, and as what.
 struct Place {
     bool fresh = false; ///< a setup of its own
@@ -110,14 +124,11 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
         f.reason = "put there by hand";
     };
     if (f.same_as) {
-        const plan::Frame& main = *plan::record(shoot.frames, f.same_as);
-        f.setup = main.setup;
-        f.reason = (f.sha256 == main.sha256 ? "a copy of " : "the same exposure as ") +
-                   fs::path(main.path).filename().string();
+        follow(f, *plan::record(shoot.frames, f.same_as));
     } else if (how.setup) {
         by_hand_into(how.setup);
         if (f.kind == plan::FrameKind::ordinary && f.problem.empty() &&
-            (shows_chart || waits_for_card(shoot, how.setup)))
+            (shows_chart || (how.alone && waits_for_card(shoot, how.setup))))
             f.kind = plan::FrameKind::chart;
     } else if (!f.problem.empty()) {
         f.reason = "it cannot be read";
@@ -141,11 +152,10 @@ Place place_for(const plan::Shoot& shoot, plan::Frame& f, const Measured& m, con
             place.fresh = true;
             f.reason = "a light of its own";
         }
-    } else if (how.by_hand && !plan::record(shoot.setups, how.current) && f.kind == plan::FrameKind::ordinary &&
-               shoot.setups.empty()) {
-        place.fresh = true; // the only frame: its corners can be given by hand
+    } else if (how.by_hand && how.alone && f.kind == plan::FrameKind::ordinary && shoot.setups.empty()) {
+        place.fresh = true; // the one frame that was opened: its corners can be given by hand
         f.kind = plan::FrameKind::chart;
-    } else if (how.by_hand && f.kind == plan::FrameKind::ordinary && waits_for_card(shoot, how.current)) {
+    } else if (how.by_hand && how.alone && f.kind == plan::FrameKind::ordinary && waits_for_card(shoot, how.current)) {
         by_hand_into(how.current);
         f.kind = plan::FrameKind::chart;
     } else {
@@ -183,12 +193,14 @@ plan::Frame described(const fs::path& file) {
         const frame::Sequence all = frame::sequence_named(file);
         f.path = fs::absolute(all.pattern).lexically_normal().string(); // however it was written
         for (const fs::path& picture : all.files) f.size += static_cast<std::int64_t>(fs::file_size(picture, ec));
+        f.changed_ns = changed_ns(file);
         f.sha256 = frame::content_hash(file);
         describe_clip(file, f);
         return f;
     }
     f.size = static_cast<std::int64_t>(fs::file_size(file, ec));
     if (ec) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
+    f.changed_ns = changed_ns(file);
     f.sha256 = sha256_of(file);
     const frame::FileKind kind = frame::kind_of(file);
     f.raw = kind == frame::FileKind::raw;
@@ -201,7 +213,7 @@ plan::Frame described(const fs::path& file) {
     f.model = m.model;
     f.serial_number = m.serial_number;
     f.lens_name = m.lens;
-    f.taken = m.taken;
+    f.taken = m.taken + (m.taken.empty() || m.fraction.empty() ? "" : "." + m.fraction);
     f.exposure_s = m.exposure_s;
     f.f_number = m.f_number;
     f.iso = m.iso;
@@ -213,6 +225,7 @@ plan::Frame described(const fs::path& file) {
 Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_read, const Progress& progress,
                 std::stop_token stop) {
     Arrival a;
+    const std::int64_t size_before = size_of(file), changed_before = changed_ns(file);
     try {
         a.row = described(file);
         a.own_work =
@@ -227,20 +240,175 @@ Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_r
         }
         a.measured = measure({{a.row.path, a.row.sha256, {}, a.row.position_s}, {}, {}, limits}, {}, progress, stop);
     } catch (const Error& e) {
-        if (e.kind() == ErrorKind::cancelled || must_read) throw;
+        if (e.kind() == ErrorKind::cancelled) throw;
         std::error_code ec;
+        a.arriving = size_of(file) != size_before || changed_ns(file) != changed_before || is_being_written(file);
+        if (must_read && !a.arriving) throw;
+        a.row.sha256.clear(); // of bytes that may not be all
+        a.row.size = std::max<std::int64_t>(0, size_before);
+        a.row.changed_ns = changed_before;
         if (a.row.path.empty()) a.row.path = fs::absolute(file, ec).lexically_normal().string();
         a.row.problem = e.sentences(); // named in the list, with the remedy
     }
     return a;
 }
 
+bool is_being_written(const fs::path& file) {
+    const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
+    if (descriptor < 0) return false;
+    fcntl(descriptor, F_SETSIG, SIGURG); // whoever opens it just now sends this one, which is ignored
+    const bool refused = fcntl(descriptor, F_SETLEASE, F_RDLCK) != 0 && errno == EAGAIN; // fcntl(2), Leases
+    close(descriptor);                                                                   // and lets go of a lease
+    return refused;
+}
+
+void wait_for(const fs::path& file, std::stop_token stop) {
+    using namespace std::chrono_literals;
+    constexpr std::chrono::milliseconds look_every = 200ms, settled_after = 3s, given_up_after = 60s;
+    const auto stamp = [&] { return std::pair(size_of(file), changed_ns(file)); };
+    auto seen = stamp();
+    auto still_since = std::chrono::steady_clock::now();
+    for (;;) {
+        throw_if_stopped(stop);
+        std::this_thread::sleep_for(look_every);
+        const auto now = std::chrono::steady_clock::now();
+        if (const auto is = stamp(); is != seen) {
+            seen = is;
+            still_since = now;
+        }
+        const auto still = now - still_since;
+        if (still >= given_up_after || (still >= settled_after && !is_being_written(file))) return;
+    }
+}
+
+bool is_as_known(const plan::Shoot& shoot, const fs::path& file) {
+    const std::string path = fs::absolute(file).lexically_normal().string();
+    const auto known =
+        std::find_if(shoot.frames.begin(), shoot.frames.end(), [&](const plan::Frame& f) { return f.path == path; });
+    return known != shoot.frames.end() && known->problem.empty() && state_of(*known) == FileState::same;
+}
+
+std::vector<fs::path> raw_first(std::vector<fs::path> files) {
+    const auto picture = [](const fs::path& f) {
+        const std::string extension = to_lower(f.extension().string());
+        return extension == ".jpg" || extension == ".jpeg" || extension == ".heic" || extension == ".heif" ||
+               extension == ".hif";
+    };
+    std::map<std::string, std::size_t> first; // the picture of each name that stands before its raw file
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        const std::string stem = to_lower((files[i].parent_path() / files[i].stem()).string());
+        const auto [at, fresh] = first.try_emplace(stem, i);
+        if (!fresh && picture(files[at->second]) && !picture(files[i])) { std::swap(files[at->second], files[i]); }
+    }
+    return files;
+}
+
+namespace {
+
+/// Reading and findings of a chart shot that is measured already.
+void add_reading(Change& c, const plan::Shoot& shoot, Id setup, Id chart_shot, const Measured& m) {
+    if (!m.shot) return;
+    c.add(plan::Reading{.chart_shot = chart_shot, .made_from = "|", .content = job::to_json(*m.shot)});
+    for (const plan::Finding& finding : findings_of(shoot, setup, chart_shot, m)) c.add(finding);
+}
+
+void remove_reading(Change& c, const plan::Shoot& shoot, Id chart_shot) {
+    for (const plan::Reading& r : shoot.readings)
+        if (r.chart_shot == chart_shot) c.remove<plan::Reading>(r.id);
+    for (const plan::Finding& f : shoot.findings)
+        if (f.chart_shot == chart_shot) c.remove<plan::Finding>(f.id);
+}
+
+/// A correction was fitted to this picture, or its setup has one for the camera's pictures.
+bool is_fitted(const plan::Shoot& shoot, const plan::Frame& picture) {
+    const plan::Setup* setup = plan::record(shoot.setups, picture.setup);
+    const plan::Mode* mode = setup ? plan::record(shoot.modes, setup->mode) : nullptr;
+    return std::any_of(shoot.corrections.begin(), shoot.corrections.end(), [&](const plan::Correction& c) {
+        const plan::ChartShot* shot = plan::record(shoot.chart_shots, c.chart_shot);
+        return (shot && shot->frame == picture.id) ||
+               (setup && mode && mode->kind == plan::ModeKind::finished && c.setup == setup->id);
+    });
+}
+
+/// True where a setup of this camera is for raw files.
+bool has_raw_setup(const plan::Shoot& shoot, Id camera) {
+    return std::any_of(shoot.setups.begin(), shoot.setups.end(), [&](const plan::Setup& s) {
+        const plan::Mode* mode = plan::record(shoot.modes, s.mode);
+        return s.camera == camera && mode && mode->kind == plan::ModeKind::raw;
+    });
+}
+
+/// The raw file of an exposure whose picture came first takes its place: its chart shot, and where the setup was made
+/// for the picture, that setup.
+void take_the_lead(Change& c, const plan::Shoot& shoot, plan::Frame& raw, const plan::Frame& picture,
+                   const Measured& m) {
+    raw.kind = picture.kind;
+    raw.by_hand = picture.by_hand;
+    raw.role = picture.role;
+    const plan::Setup* setup = plan::record(shoot.setups, picture.setup);
+    const plan::Mode* mode = setup ? plan::record(shoot.modes, setup->mode) : nullptr;
+    const bool made_for_it = setup && mode && mode->kind == plan::ModeKind::finished;
+    if (made_for_it && picture.kind == plan::FrameKind::chart && !has_raw_setup(shoot, picture.camera)) {
+        plan::Setup now = *setup;
+        now.mode = raw.mode = mode_for(c, shoot, raw, {});
+        c.update(now);
+        raw.setup = setup->id;
+        raw.reason = picture.reason;
+    } else if (made_for_it) {
+        const plan::Assignment a = picture.kind == plan::FrameKind::chart ? plan::assign_chart(shoot, raw, m.kelvin)
+                                                                          : plan::assign_ordinary(shoot, raw);
+        raw.setup = a.setup;
+        raw.reason = a.reason;
+    } else {
+        raw.setup = picture.setup;
+        raw.reason = picture.reason;
+    }
+    const Id row = c.add(raw);
+    for (plan::Frame f : shoot.frames) {
+        if (f.id != picture.id && f.same_as != picture.id) continue;
+        f.same_as = row;
+        if (f.kind == plan::FrameKind::chart) f.kind = plan::FrameKind::ordinary;
+        follow(f, raw);
+        c.update(f);
+    }
+    for (plan::ChartShot shot : shoot.chart_shots) {
+        if (shot.frame != picture.id) continue;
+        remove_reading(c, shoot, shot.id);
+        if (!raw.setup) {
+            c.remove<plan::ChartShot>(shot.id);
+            continue;
+        }
+        shot.frame = row;
+        shot.setup = raw.setup;
+        shot.corners.clear(); // in the picture's own pixels
+        shot.problem = m.problem;
+        shot.kelvin = m.kelvin;
+        shot.duv = m.duv;
+        c.update(shot);
+        if (shot.chart.empty()) add_reading(c, shoot, raw.setup, shot.id, m);
+    }
+}
+
+} // namespace
+
 Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arrival, const TakeIn& how) {
     Taken t;
     const Measured& m = arrival.measured;
     plan::Frame f = arrival.row;
-    for (const plan::Frame& known : shoot.frames)
-        if (known.path == f.path) return t;
+    if (!how.confirmed) f.sha256.clear();
+    const auto known =
+        std::find_if(shoot.frames.begin(), shoot.frames.end(), [&](const plan::Frame& k) { return k.path == f.path; });
+    const bool again = known != shoot.frames.end();
+    if (again) {
+        const bool better = !known->problem.empty() && f.problem.empty(),
+                   other = f.problem.empty() && f.sha256 != known->sha256 && how.confirmed,
+                   worse = !known->problem.empty() && f.size != known->size;
+        if (!better && !other && !worse) return t;
+        f.id = known->id;
+        f.role = known->role;
+        f.from_s = known->from_s;
+        f.to_s = known->to_s;
+    }
     if (arrival.own_work && !how.by_hand && !how.setup) return t;
     const plan::Recognition r = plan::recognise(shoot, f);
     f.camera = r.camera;
@@ -252,29 +420,71 @@ Taken take_in(const plan::Shoot& shoot, const plan::Kit& kit, const Arrival& arr
         for (const plan::Mode& other : shoot.modes)
             if (other.encoding == how.encoding && other.kind != plan::ModeKind::raw) f.mode = other.id;
     }
-    Place place = place_for(shoot, f, m, how);
+    const std::string name = fs::path(f.path).filename().string();
+    const plan::Frame* picture = plan::record(shoot.frames, f.same_as);
+    if (picture && f.raw && !picture->raw && picture->kind != plan::FrameKind::clip && !again && f.problem.empty() &&
+        f.sha256 != picture->sha256) {
+        if (!is_fitted(shoot, *picture)) {
+            t.rows = Change(name + " came in and leads " + fs::path(picture->path).filename().string());
+            f.same_as = 0;
+            take_the_lead(t.rows, shoot, f, *picture, m);
+            t.setup = f.setup;
+            t.rows.about(title_of(shoot, f.setup));
+            for (const plan::ChartShot& shot : shoot.chart_shots)
+                if (shot.frame == picture->id && f.setup) t.chart_shot = shot.id;
+            return t;
+        }
+        t.told = name + " came in as a companion of " + fs::path(picture->path).filename().string() +
+                 ": a correction was fitted to the camera's picture, which stays the frame of this job. To begin from "
+                 "the raw files, make a setup for them and put them there.";
+    }
+    Place place = again && known->by_hand ? Place{} : place_for(shoot, f, m, how);
+    if (again && known->by_hand) {
+        f.setup = known->setup;
+        f.kind = known->kind;
+        f.by_hand = true;
+        f.reason = known->reason;
+    }
     if (const plan::Setup* s = plan::record(shoot.setups, f.setup);
-        s && !how.setup && !fits(shoot, f, s->mode, how.encoding)) {
+        s && !how.setup && !f.by_hand && !fits(shoot, f, s->mode, how.encoding)) {
         f.setup = 0; // planned for another recording
         place.fresh = place.fresh || m.shot;
         f.reason = place.fresh ? "a recording of its own" : "";
     }
-    t.told = place.told;
+    if (!place.told.empty()) t.told = place.told;
     if (r.asks_for_lens) t.camera_asks = r.camera;
-    const std::string name = fs::path(f.path).filename().string();
-    t.rows = Change(f.kind == plan::FrameKind::chart || m.shot ? "Chart shot " + name : name + " came in");
+    t.rows = Change(again                                        ? name + " was looked at again"
+                    : f.kind == plan::FrameKind::chart || m.shot ? "Chart shot " + name
+                                                                 : name + " came in");
     if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card, how.encoding);
     t.rows.about(f.setup > 0 ? title_of(shoot, f.setup) : f.model);
     t.setup = f.setup;
-    const Id frame = t.rows.add(f);
+    Id shot_before = 0;
+    for (const plan::ChartShot& shot : shoot.chart_shots)
+        if (again && shot.frame == f.id) shot_before = shot.id;
+    if (shot_before && f.kind == plan::FrameKind::ordinary && !f.same_as && !f.setup) { // a person said that it is one
+        f.kind = plan::FrameKind::chart;
+        f.setup = t.setup = plan::record(shoot.chart_shots, shot_before)->setup;
+    }
+    const Id frame = again ? f.id : t.rows.add(f);
+    if (again) t.rows.update(f);
+    if (shot_before) remove_reading(t.rows, shoot, shot_before);
     const bool evidence = f.kind == plan::FrameKind::chart || (f.kind == plan::FrameKind::clip && m.shot);
     if (!evidence || f.same_as || !f.setup) return t;
     const std::string problem = !m.shot && (how.card || waits_for_card(shoot, f.setup)) ? touch_the_card : m.problem;
-    t.chart_shot = t.rows.add(
-        plan::ChartShot{.setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});
-    if (!m.shot) return t;
-    t.rows.add(plan::Reading{.chart_shot = t.chart_shot, .made_from = "|", .content = job::to_json(*m.shot)});
-    for (const plan::Finding& finding : findings_of(shoot, f.setup, t.chart_shot, m)) t.rows.add(finding);
+    if (shot_before) {
+        plan::ChartShot shot = *plan::record(shoot.chart_shots, shot_before);
+        shot.problem = problem;
+        shot.kelvin = m.kelvin;
+        shot.duv = m.duv;
+        t.rows.update(shot);
+        t.chart_shot = shot.id;
+        if (!shot.chart.empty() || !shot.corners.empty()) return t; // measured anew, as it says
+    } else {
+        t.chart_shot = t.rows.add(
+            plan::ChartShot{.setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});
+    }
+    add_reading(t.rows, shoot, f.setup, t.chart_shot, m);
     return t;
 }
 
@@ -289,7 +499,9 @@ Taken take_correction(const plan::Shoot& shoot, const plan::Kit& kit, const fs::
             t.setup = s.id;
     if (!t.setup) {
         std::error_code ec;
-        const bool there = !source.empty() && fs::is_regular_file(source, ec);
+        // A correction may name any file: it is the chart shot only with the hash that the correction knows.
+        const bool there = !source.empty() && fs::is_regular_file(source, ec) && !c.sources.front().sha256.empty() &&
+                           sha256_of(source) == c.sources.front().sha256;
         plan::Frame f{.path = source.string()};
         if (there) f = described(source);
         else if (!c.sources.empty()) {

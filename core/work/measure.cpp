@@ -94,7 +94,9 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
         MeasuredShot shot = measure_in(
             *m.frame, {.chart = request.chart, .corners = request.corners, .panels = request.chart.empty()}, stop);
         shot.sha256 = request.source.sha256;
-        m.findings = rows_of(judge(*m.frame, shot, request.limits));
+        inspect::Judgement judgement = judge(*m.frame, shot, request.limits);
+        m.findings = rows_of(judgement);
+        shot.light = std::move(judgement.light);
         if (!request.planned.empty() && request.planned != shot.definition.id && shot.definition.patches.size() > 1)
             tell_other_chart(m.findings, request, shot);
         shot.frame = without_pixels(*m.frame);

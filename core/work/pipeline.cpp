@@ -75,6 +75,11 @@ inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, co
     return inspect::judge(frame, shot.placement, shot.reading, shot.definition, reference, limits);
 }
 
+inspect::Explained light_of(const MeasuredShot& shot, const chart::Reference& reference) {
+    if (shot.light) return *shot.light;
+    return inspect::explain(shot.reading, shot.definition, reference, !shot.frame.linear);
+}
+
 std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement) {
     std::vector<plan::Finding> all;
     for (const inspect::Finding& f : judgement.findings) {
@@ -247,21 +252,25 @@ fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Ref
             readings.push_back(shot.reading);
             continue;
         }
-        inspect::Mended mended = inspect::mended(shot.reading, shot.definition, reference, findings[i]);
+        const bool alarmed = std::any_of(findings[i].begin(), findings[i].end(),
+                                         [](const inspect::Finding& f) { return inspect::is_alarm(f.status); });
+        inspect::Repair repair =
+            inspect::repaired(shot.reading, shot.definition, reference, findings[i],
+                              alarmed ? light_of(shot, reference) : inspect::Explained{}, !shot.frame.linear);
         const std::string of = shots.size() > 1 ? shot.frame.file.filename().string() + ": " : std::string();
-        for (const std::string& words : mended.words) settings.cautions.push_back(of + words);
+        for (const std::string& words : repair.words) settings.cautions.push_back(of + words);
         for (const inspect::Finding& f : findings[i])
             if (inspect::is_alarm(f.status))
                 settings.cautions.push_back(of + "The gate says " + inspect::name_of(f.status) + " for " + f.check +
                                             ": " + f.advice);
         // Of several shots a patch is taken where it is good.
         if (shots.size() == 1)
-            settings.without.insert(settings.without.end(), mended.left_out.begin(), mended.left_out.end());
+            settings.without.insert(settings.without.end(), repair.left_out.begin(), repair.left_out.end());
         else
-            for (read::PatchReading& p : mended.reading.patches)
-                if (std::find(mended.left_out.begin(), mended.left_out.end(), p.id) != mended.left_out.end())
+            for (read::PatchReading& p : repair.reading.patches)
+                if (std::find(repair.left_out.begin(), repair.left_out.end(), p.id) != repair.left_out.end())
                     p.clipped = 1;
-        readings.push_back(std::move(mended.reading));
+        readings.push_back(std::move(repair.reading));
     }
     read::Reading reading = read::average(readings);
     chart::Reference all = reference;

@@ -34,6 +34,8 @@ find::Placement locate(const frame::Frame& frame, const std::string& chart, std:
 /// The gate on a shot and the pixels it was measured in; a chart without reference values is judged as far as that
 /// goes.
 inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits);
+/// How the light falls on a shot: as the gate explained it, else by the patches' means.
+inspect::Explained light_of(const MeasuredShot& shot, const chart::Reference& reference);
 /// Its findings as a job keeps them, and back.
 std::vector<plan::Finding> rows_of(const inspect::Judgement& judgement);
 /// Adds to `recording` where the greys of a camera's own picture are not those of another chart shot of its setup:
@@ -55,8 +57,8 @@ std::string encoding_of(const frame::Frame& frame);
 fit::Source source_of(const MeasuredShot& shot);
 
 /// One correction from chart shots of one setup, whose readings are averaged. `findings` are the gate's of each shot,
-/// in their order: what they name is mended or left out, and the correction says so. Throws Error(usage) when the shots
-/// are of different charts, Error(input) when too little of one is left. `samples` are two files, readings and
+/// in their order: what they name is repaired or left out, and the correction says so. Throws Error(usage) when the
+/// shots are of different charts, Error(input) when too little of one is left. `samples` are two files, readings and
 /// reference values of samples of one's own that join in, or none; of `panels` the hues join in.
 fit::Correction correct(const std::vector<MeasuredShot>& shots, const chart::Reference& reference,
                         const fit::Settings& settings, std::stop_token stop = {},

@@ -2,6 +2,7 @@
 
 #include "frame/frame.hpp"
 #include "frame/sequence.hpp"
+#include "work/files.hpp"
 #include "work/intake.hpp"
 
 namespace refero::work {
@@ -29,6 +30,8 @@ void walk(const fs::path& folder, F&& f) {
 
 } // namespace
 
+FileStamp stamp_of(const fs::path& file) { return {size_of(file), changed_ns(file)}; }
+
 void FolderWatch::set_folders(const std::vector<fs::path>& folders) {
     folders_ = folders;
     seen_.clear();
@@ -50,16 +53,51 @@ void FolderWatch::forget(const fs::path& file) {
     known_sequences_.erase(file.string());
 }
 
+void FolderWatch::await(const fs::path& file, const FileStamp& as, bool arriving) {
+    awaited_[file.string()] = {as, arriving};
+    known(file);
+}
+
+bool FolderWatch::in_folders(const fs::path& file) const {
+    return std::any_of(folders_.begin(), folders_.end(), [&](const fs::path& folder) {
+        const fs::path below = file.lexically_relative(folder);
+        return !below.empty() && *below.begin() != "..";
+    });
+}
+
+void FolderWatch::remember(const FolderWatch& copy) {
+    seen_ = copy.seen_;
+    for (auto at = awaited_.begin(); at != awaited_.end();)
+        if (const auto theirs = copy.awaited_.find(at->first); theirs != copy.awaited_.end()) {
+            at->second.seen = theirs->second.seen;
+            ++at;
+        } else if (copy.known_.contains(at->first)) at = awaited_.erase(at); // found again
+        else ++at;                                                           // awaited since
+}
+
+// Those that changed since they could not be read, and have come to rest.
+std::vector<fs::path> FolderWatch::look_at_awaited() {
+    std::vector<fs::path> ready;
+    for (auto& [path, a] : awaited_) {
+        const FileStamp now = stamp_of(path);
+        if (now.size <= 0) continue; // gone for now, or empty
+        a.seen.still = now == a.seen.stamp ? a.seen.still + 1 : 0;
+        a.seen.stamp = now;
+        if (a.seen.still >= 1 && (a.arriving || now != a.failed) && !is_being_written(path)) ready.emplace_back(path);
+    }
+    for (const fs::path& file : ready) awaited_.erase(file.string());
+    return ready;
+}
+
 std::vector<fs::path> FolderWatch::look() {
     std::map<std::string, Seen> now;
     for (const fs::path& folder : folders_)
         walk(folder, [&](const fs::directory_entry& entry) {
             const std::string path = entry.path().string();
             if (!frame::is_frame_name(entry.path()) || is_known(path)) return;
-            std::error_code ec;
-            Seen seen{entry.file_size(ec), entry.last_write_time(ec)};
-            if (ec || seen.size == 0) return;
-            if (const auto before = seen_.find(path); before != seen_.end() && before->second == seen)
+            Seen seen{stamp_of(entry.path())};
+            if (seen.stamp.size <= 0) return;
+            if (const auto before = seen_.find(path); before != seen_.end() && before->second.stamp == seen.stamp)
                 seen.still = before->second.still + 1;
             now[path] = seen;
         });
@@ -73,16 +111,18 @@ std::vector<fs::path> FolderWatch::look() {
     std::vector<fs::path> complete;
     for (const auto& [path, seen] : now) {
         const auto run = stillest.find(frame::run_of(path));
-        if (run == stillest.end() ? seen.still >= 1 : run->second >= looks_of_a_run) complete.emplace_back(path);
+        const bool still = run == stillest.end() ? seen.still >= 1 : run->second >= looks_of_a_run;
+        if (still && !is_being_written(path)) complete.emplace_back(path);
     }
     for (const fs::path& file : complete) now.erase(file.string());
     seen_ = std::move(now);
     complete = frame::gathered(complete);
     for (const fs::path& file : complete) known(file);
+    for (const fs::path& file : look_at_awaited()) complete.push_back(file);
     std::sort(complete.begin(), complete.end(),
               [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
     complete.erase(std::unique(complete.begin(), complete.end()), complete.end());
-    return complete;
+    return raw_first(std::move(complete));
 }
 
 std::vector<Found> found_again(const std::vector<plan::Frame>& missing, const fs::path& folder, std::stop_token stop) {

@@ -189,6 +189,36 @@ TEST_F(Developing, a_batch_is_paused_goes_on_is_cancelled_and_resumed) {
         EXPECT_EQ(entry.path().filename().string().find(".part"), std::string::npos) << entry.path();
 }
 
+// A second job opened while a batch runs: what was done is kept and said, and the next batch can begin.
+TEST_F(Developing, another_job_ends_a_batch_with_a_word_and_blocks_none) {
+    shoot_all(4);
+    desk().batches.develop(wish());
+    ASSERT_TRUE(wait_for([&] { return state().done >= 1; }));
+    QStringList told;
+    QObject::connect(&desk().notices, &Notices::told, &window, [&](const QString& words) { told << words; });
+    desk().job.create(scratch / "other.refero");
+    EXPECT_FALSE(state().running);
+    EXPECT_TRUE(std::any_of(told.begin(), told.end(), [](const QString& w) {
+        return w.contains("frames are developed") && w.contains("shoot.refero");
+    })) << told.join("; ").toStdString();
+    EXPECT_TRUE(desk().job.shoot().handovers.empty());
+    desk().job.open(job);
+    ASSERT_TRUE(idle());
+    const int before = static_cast<int>(desk().job.shoot().handovers.size());
+    EXPECT_EQ(static_cast<int>(written()), before);
+    EXPECT_GE(before, 1);
+    desk().batches.develop(wish());
+    ASSERT_TRUE(wait_for([&] { return !state().running && state().frames > 0; })) << notice().toStdString();
+    EXPECT_EQ(state().left_out, before);
+    EXPECT_EQ(written(), 10u);
+    EXPECT_EQ(desk().job.shoot().handovers.size(), 10u);
+    EXPECT_EQ(desk().job.shoot().handover_files.size(), 10u);
+    // While it looks what is finished, too.
+    desk().batches.develop(wish());
+    desk().job.create(scratch / "third.refero");
+    EXPECT_FALSE(state().running);
+}
+
 TEST_F(Developing, a_source_that_has_gone_is_told_and_the_rest_goes_on) {
     shoot_all(2);
     fs::remove(card / formatted("camera{}", id(0)) / "frame1.dng");

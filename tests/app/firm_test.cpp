@@ -79,6 +79,108 @@ TEST_F(Firm, corrected_frames_never_replace_what_the_card_holds) {
     EXPECT_EQ(sha256_of(card / "a.dng"), raw);
 }
 
+// A pile of frames without a chart, dropped on an empty window: none becomes a chart shot, and none is lost.
+TEST_F(Firm, a_drop_of_frames_without_a_chart_makes_no_chart_shot) {
+    desk().job.create(job);
+    std::vector<fs::path> files;
+    for (int i = 0; i < 12; ++i) {
+        auto scene = simulate::parse_scene(test::scene_text({.width = 300, .height = 200}), "plain");
+        scene.charts.clear();
+        scene.taken = formatted("2026-05-04T11:{:02}:00", i);
+        files.push_back(card / formatted("{:03}.dng", i));
+        simulate::write(simulate::render(scene), files.back());
+    }
+    window.open(files);
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 12 && idle_now(); }));
+    EXPECT_TRUE(desk().job.shoot().chart_shots.empty());
+    EXPECT_TRUE(desk().job.shoot().setups.empty());
+    for (const plan::Frame& f : desk().job.shoot().frames) EXPECT_EQ(f.kind, plan::FrameKind::ordinary);
+    // The chart comes last: they find it.
+    test::shoot({.width = 600, .height = 400, .more = R"(,"taken":"2026-05-04T10:59:00")"}, card / "chart.dng");
+    window.open({card / "chart.dng"});
+    ASSERT_TRUE(wait_for([&] {
+        const auto& all = desk().job.shoot().frames;
+        return idle_now() && std::all_of(all.begin(), all.end(), [](const plan::Frame& f) { return f.setup != 0; });
+    }));
+    EXPECT_EQ(desk().chains.at(id(0)).frames.size(), 12u);
+}
+
+// A file that is copied in parts, with pauses longer than a look: it comes in when it is there.
+TEST_F(Firm, a_file_that_arrives_slowly_in_a_watched_folder_comes_in) {
+    desk().job.create(job);
+    desk().watcher.watch({card});
+    test::shoot({.width = 600, .height = 400}, scratch / "whole.dng");
+    const std::string whole = read_file(scratch / "whole.dng");
+    const fs::path slow = card / "slow.dng";
+    test::written(slow, whole.substr(0, whole.size() / 2)); // nobody holds it open meanwhile
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 1 && idle_now(); }));
+    EXPECT_FALSE(desk().job.shoot().frames[0].problem.empty());
+    {
+        std::ofstream more(slow, std::ios::binary | std::ios::app);
+        more << whole.substr(whole.size() / 2);
+    }
+    ASSERT_TRUE(wait_for([&] { return desk().chains.count() == 1 && desk().chains.at(id(0)).shot && idle_now(); }))
+        << desk().job.shoot().frames[0].problem;
+    ASSERT_EQ(desk().job.shoot().frames.size(), 1u);
+    EXPECT_EQ(desk().job.shoot().frames[0].problem, "");
+    EXPECT_EQ(desk().job.shoot().frames[0].sha256, sha256_of(slow));
+    // Held open by another program, and dropped by hand: waited for.
+    auto scene = simulate::parse_scene(test::scene_text({.width = 300, .height = 200}), "plain");
+    scene.charts.clear();
+    simulate::write(simulate::render(scene), scratch / "plain.dng");
+    const std::string plain = read_file(scratch / "plain.dng");
+    fs::create_directories(scratch / "elsewhere");
+    {
+        std::ofstream out(scratch / "elsewhere/held.dng", std::ios::binary);
+        out << plain.substr(0, 5000) << std::flush;
+        window.open({scratch / "elsewhere/held.dng"});
+        ASSERT_TRUE(wait_for([&] { return notice().contains("still arriving") && idle_now(); }))
+            << notice().toStdString();
+        EXPECT_EQ(desk().job.shoot().frames.size(), 1u);
+        out << plain.substr(5000);
+    }
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 2 && idle_now(); }));
+    EXPECT_EQ(desk().job.shoot().frames[1].problem, "");
+}
+
+// What comes in by itself after an undo leaves it to be redone.
+TEST_F(Firm, a_frame_that_comes_in_after_an_undo_keeps_redo) {
+    open_read();
+    const Id setup = id(0);
+    Settings s = desk().chains.at(setup).settings;
+    s.white = "D3";
+    desk().setups.change(setup, s, "Another white");
+    ASSERT_TRUE(idle());
+    desk().job.undo();
+    ASSERT_FALSE(desk().job.redo_title().isEmpty());
+    auto scene = simulate::parse_scene(test::scene_text({.width = 300, .height = 200}), "plain");
+    scene.charts.clear();
+    simulate::write(simulate::render(scene), card / "late.dng");
+    desk().watcher.watch({card});
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 2 && idle_now(); }));
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[1].setup == setup; }));
+    EXPECT_EQ(desk().job.redo_title(), "Another white");
+    desk().job.redo();
+    EXPECT_EQ(desk().chains.at(setup).settings.white, "D3");
+    EXPECT_EQ(desk().job.shoot().frames.size(), 2u);
+}
+
+// A frame that was replaced after it came in is said on Frames, and looked at again when asked.
+TEST_F(Firm, a_frame_that_was_replaced_is_told_and_looked_at_again) {
+    open_read();
+    desk().job.close();
+    test::shoot({.width = 900, .height = 600, .seed = 9}, card / "a.dng");
+    desk().job.open(job);
+    ASSERT_TRUE(wait_for([&] { return desk().frames.changed() == 1 && idle_now(); }));
+    EXPECT_TRUE(notice().contains("cut or replaced")) << notice().toStdString();
+    const std::string before = desk().job.shoot().readings.at(0).content;
+    desk().frames.look_again({desk().job.shoot().frames.at(0).id});
+    ASSERT_TRUE(wait_for([&] { return desk().frames.changed() == 0 && idle_now(); }));
+    EXPECT_EQ(desk().job.shoot().frames.at(0).sha256, sha256_of(card / "a.dng"));
+    ASSERT_TRUE(wait_for(
+        [&] { return !desk().job.shoot().readings.empty() && desk().job.shoot().readings[0].content != before; }));
+}
+
 TEST_F(Firm, frames_written_into_a_watched_folder_do_not_come_back) {
     open_fitted();
     desk().watcher.watch({card});

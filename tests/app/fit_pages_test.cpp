@@ -359,6 +359,12 @@ TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
         views->setCurrentIndex(i);
         QTest::qWait(40);
         for (const QImage& other : seen) EXPECT_NE(views->currentWidget()->grab().toImage(), other);
+        EXPECT_EQ(views->currentWidget()->accessibleDescription(), "") << views->tabText(i).toStdString();
+        if (const auto* plot = qobject_cast<const QCustomPlot*>(views->currentWidget())) {
+            int points = 0;
+            for (int k = 0; k < plot->plottableCount(); ++k) points += plot->plottable(k)->interface1D()->dataCount();
+            EXPECT_GT(points, 0) << views->tabText(i).toStdString();
+        }
         seen.push_back(views->currentWidget()->grab().toImage());
     }
     EXPECT_EQ(seen.size(), 6u);

@@ -275,6 +275,38 @@ TEST(Tasks, cancelled_work_says_nothing_and_dropped_work_delivers_nothing) {
     EXPECT_FALSE(delivered);
 }
 
+// Whoever set something when work began hears of its end, also of dropped work; and what comes next begins at nothing.
+TEST(Tasks, dropped_work_has_an_end_and_progress_begins_anew) {
+    Tasks tasks;
+    std::vector<TaskEnd::How> ends;
+    const auto slow = [](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+        progress(0.5);
+        for (int i = 0; i < 5000; ++i) {
+            throw_if_stopped(stop);
+            QThread::msleep(2);
+        }
+        return {};
+    };
+    const auto ended = [&](const TaskEnd& end) { ends.push_back(end.how); };
+    int quick = 0;
+    tasks.run({Doing::writing, 3}, "slow", slow, ended);
+    tasks.run(
+        {}, "quick", [](std::stop_token, const Progress&) -> Tasks::Then { return {}; },
+        [&](const TaskEnd&) { ++quick; });
+    ASSERT_TRUE(wait_for([&] { return quick == 1; }, 5000)); // one of the batch has ended
+    tasks.run_quietly({}, slow, ended);
+    tasks.drain();
+    EXPECT_EQ(ends, (std::vector{TaskEnd::How::cancelled, TaskEnd::How::cancelled}));
+    EXPECT_FALSE(tasks.busy(Doing::writing, 3));
+    EXPECT_EQ(tasks.running(), 0);
+    bool checked = false;
+    tasks.run({}, "next", slow, ended);
+    EXPECT_LE(tasks.progress(), 0.5) << "nothing of what was dropped counts";
+    checked = wait_for([&] { return tasks.progress() == 0.5; }, 5000);
+    EXPECT_TRUE(checked) << tasks.progress();
+    tasks.drain();
+}
+
 TEST(Rendition, a_picture_comes_at_falling_sizes) {
     frame::Frame f;
     f.width = 1600;

@@ -78,6 +78,68 @@ TEST_F(Cli, a_job_is_made_filled_fitted_and_handed_over) {
     EXPECT_EQ(run("job k.refero status --json").object()["setups"].size(), 3u);
 }
 
+// A card whose first frames show no chart: nothing is missing from the delivery without a word.
+TEST_F(Cli, what_a_batch_leaves_out_is_counted_and_named) {
+    fs::create_directory(scratch / "card");
+    const auto make = [&](const char* name, bool chart, const char* taken) {
+        std::string scene =
+            test::scene_text({.width = 600, .height = 400, .more = std::string(R"(,"taken":")") + taken + "\""});
+        if (!chart) {
+            const auto at = scene.find("\"charts\":["), end = scene.find("}]", at);
+            scene.replace(at, end + 2 - at, "\"charts\":[]");
+        }
+        written(scratch / "scene.json", scene);
+        ASSERT_EQ(run(std::string("simulate scene.json --overwrite -o card/") + name).status, 0);
+    };
+    make("001.dng", false, "2026-05-04T09:00:00");
+    make("002.dng", true, "2026-05-04T09:01:00");
+    make("003.dng", false, "2026-05-04T09:02:00");
+    ASSERT_EQ(run("job j.refero new").status, 0);
+    const json taken = run("job j.refero take card --json").object();
+    ASSERT_EQ(taken["taken"].size(), 3u);
+    EXPECT_EQ(taken["taken"][0]["chart"], false);
+    EXPECT_EQ(taken["taken"][1]["chart"], true);
+    ASSERT_EQ(run("job j.refero fit").status, 0);
+    const json applied = run("job j.refero apply -o out --format jpeg --json").object();
+    EXPECT_EQ(applied["written"].size(), 3u) << applied;
+    EXPECT_EQ(applied["not_developed"].size(), 0u);
+    // A frame of another camera, a second chart shot, and a file that was cut after it came in.
+    make("004.dng", true, "2026-05-04T08:00:00");
+    simulate("card/other.dng", {.camera = "stills-b", .width = 300, .height = 200});
+    ASSERT_EQ(run("job j.refero take card").status, 0);
+    const Outcome more = run("job j.refero apply -o out2 --format jpeg");
+    EXPECT_NE(more.out.find("not developed"), std::string::npos) << more.out;
+    EXPECT_NE(more.out.find("004.dng"), std::string::npos) << more.out;
+    EXPECT_EQ(more.out.find("nothing to do"), std::string::npos);
+    fs::resize_file(scratch / "card/003.dng", 2000);
+    const json status = run("job j.refero status --json").object();
+    ASSERT_EQ(status["changed"].size(), 1u);
+    EXPECT_NE(status["changed"][0].get<std::string>().find("003.dng"), std::string::npos);
+    const Outcome partly = run("job j.refero apply -o out3 --format jpeg --json");
+    EXPECT_EQ(partly.status, 3);
+    ASSERT_EQ(partly.object()["failed"].size(), 1u);
+    EXPECT_NE(partly.err.find("cut or replaced"), std::string::npos) << partly.err;
+    EXPECT_FALSE(fs::exists(scratch / "out3/003.jpg"));
+    const json archived = run("job j.refero archive -o a.zip --all-frames --json").object();
+    ASSERT_EQ(archived["outside"].size(), 1u);
+    EXPECT_NE(archived["outside"][0]["file"].get<std::string>().find("003.dng"), std::string::npos);
+    fs::remove(scratch / "card/001.dng");
+    EXPECT_EQ(run("job j.refero status --json").object()["missing"].size(), 1u);
+}
+
+// A file that another program still writes is waited for.
+TEST_F(Cli, a_file_that_arrives_slowly_is_waited_for) {
+    simulate("whole.dng", {.width = 600, .height = 400});
+    ASSERT_EQ(run("job j.refero new").status, 0);
+    const Outcome taken =
+        run("job j.refero take slow.dng --json",
+            "( head -c 300000 whole.dng; sleep 2.5; tail -c +300001 whole.dng ) > slow.dng & sleep 0.5;");
+    EXPECT_EQ(taken.status, 0) << taken.err;
+    ASSERT_EQ(taken.object()["taken"].size(), 1u);
+    EXPECT_EQ(taken.object()["taken"][0]["chart"], true);
+    EXPECT_EQ(taken.object()["failed"].size(), 0u);
+}
+
 // Several renderings of a setup: as fitted, and for another kind of work with a look; each handed over by its name.
 TEST_F(Cli, renderings_are_kept_and_handed_over_by_name) {
     simulate("a.dng", {.width = 900, .height = 600});

@@ -199,6 +199,124 @@ TEST(Looking, exaggerated_colours_keep_their_luminance) {
     EXPECT_NEAR(b[0] - b[2], 3 * (a[0] - a[2]), 1e-5);
 }
 
+// ---- numbers that nothing can be worked out with: refused wherever they come in, and never used without a word
+
+std::string cube_of(const std::string& node) {
+    std::string text = "LUT_3D_SIZE 9\n";
+    for (int i = 0; i < 9 * 9 * 9; ++i)
+        text += i == 365 ? node + "\n"
+                         : formatted("{} {} {}\n", i % 9 / 8.0, i / 9 % 9 / 8.0, static_cast<double>(i / 81) / 8);
+    return text;
+}
+
+std::string clf_of(const std::string& body) {
+    return "<?xml version=\"1.0\"?><ProcessList id=\"a\" compCLFversion=\"3\">" + body + "</ProcessList>";
+}
+
+std::string refusal_of(const std::function<void()>& use) {
+    try {
+        use();
+        return "used";
+    } catch (const Error& e) {
+        EXPECT_EQ(e.kind(), ErrorKind::input) << e.what();
+        EXPECT_FALSE(e.file().empty()) << e.what();
+        EXPECT_FALSE(e.remedy().empty()) << e.what();
+        return e.what();
+    }
+}
+
+TEST_F(Elsewheres, files_with_numbers_beyond_reason_are_refused) {
+    const std::string lut1 = "<LUT1D inBitDepth=\"32f\" outBitDepth=\"32f\"><Array dim=\"3 1\">0 {} 1</Array></LUT1D>",
+                      matrix = "<Matrix inBitDepth=\"32f\" outBitDepth=\"32f\"><Array dim=\"3 3\">1 0 0 0 {} 0 0 0 1"
+                               "</Array></Matrix>",
+                      cdl = "<ColorCorrection id=\"a\"><SOPNode><Slope>1 {} 1</Slope><Offset>0 0 0</Offset><Power>1 1 "
+                            "1</Power></SOPNode></ColorCorrection>";
+    const auto with = [](std::string text, const std::string& number) {
+        return text.replace(text.find("{}"), 2, number);
+    };
+    for (const char* number : {"nan", "inf", "-inf", "1e308", "-1e30", "1e9"}) {
+        SCOPED_TRACE(number);
+        const fs::path cube = test::written(scratch / "a.cube", cube_of(std::string("0.5 ") + number + " 0.5")),
+                       table = test::written(scratch / "a.clf", clf_of(with(lut1, number))),
+                       linear = test::written(scratch / "m.clf", clf_of(with(matrix, number))),
+                       correction = test::written(scratch / "a.cc", with(cdl, number)),
+                       nine = test::written(scratch / "a.txt", std::string("1 0 0 0 ") + number + " 0 0 0 1");
+        for (const fs::path& file : {cube, table, linear, correction, nine})
+            EXPECT_NE(refusal_of([&] { open_elsewhere(file, usual_for(file), balance); }), "used") << file;
+        for (const fs::path& file : {cube, linear, correction})
+            EXPECT_NE(refusal_of([&] { look_from(file); }), "used") << file;
+        EXPECT_NE(refusal_of([&] { frame::Encoding::named(table.string()); }), "used");
+    }
+    // The same files with ordinary numbers are taken.
+    for (const auto& [name, text] : {std::pair(std::string("b.cube"), cube_of("0.5 0.5 0.5")),
+                                     {"b.clf", clf_of(with(lut1, "0.25"))},
+                                     {"bm.clf", clf_of(with(matrix, "0.9"))},
+                                     {"b.cc", with(cdl, "1.1")},
+                                     {"b.txt", std::string("1 0 0 0 0.9 0 0 0 1")}}) {
+        const fs::path file = test::written(scratch / name, text);
+        EXPECT_TRUE(std::isfinite(mean(open_elsewhere(file, usual_for(file), balance).rendering))) << name;
+    }
+}
+
+/// Every number of a JSON text in turn, replaced.
+std::vector<std::string> each_number_replaced(const std::string& text, const std::string& by) {
+    std::vector<std::string> all;
+    for (std::size_t at = 0; at < text.size();) {
+        const bool begins = (std::isdigit(static_cast<unsigned char>(text[at])) || text[at] == '-') && at > 0 &&
+                            std::string(":,[ ").find(text[at - 1]) != std::string::npos;
+        if (text[at] == '"') { // a string
+            at = text.find('"', at + 1) + 1;
+            continue;
+        }
+        std::size_t end = at + 1;
+        if (begins) {
+            while (end < text.size() && std::string("0123456789.eE+-").find(text[end]) != std::string::npos) ++end;
+            all.push_back(text.substr(0, at) + by + text.substr(end));
+        }
+        at = end;
+    }
+    return all;
+}
+
+TEST_F(Elsewheres, a_correction_with_any_number_beyond_reason_is_refused_or_harmless) {
+    fit::Correction c = own();
+    c.finish.stops = 0.5;
+    c.look.ring[0].shift_deg = 4;
+    const std::string text = fit::to_json(c);
+    int refused = 0, all = 0;
+    for (const char* number : {"1e308", "-1e308", "1e-300", "123456789"})
+        for (const std::string& changed : each_number_replaced(text, number)) {
+            ++all;
+            try {
+                const fit::Correction d = fit::from_json(changed, scratch / "c.json");
+                for (const double v : d.shown(Vec3(0.4, 0.5, 0.3))) EXPECT_TRUE(std::isfinite(v)) << number;
+                EXPECT_TRUE(std::isfinite(against(d, reading, reference, true).delta_e_2000.mean)) << number;
+            } catch (const Error& e) {
+                ++refused;
+                EXPECT_FALSE(e.message().empty());
+            }
+        }
+    EXPECT_GT(refused, all / 2);
+    EXPECT_LT(refused, all);
+}
+
+TEST(Numbers, charts_and_scenes_with_any_number_beyond_reason_are_refused_or_harmless) {
+    Scratch scratch;
+    const std::string layout = chart::text_of(test::grid24()), scene = test::scene_text({.width = 60, .height = 40});
+    for (const char* number : {"1e308", "-1e308", "-7", "0"}) {
+        for (const std::string& changed : each_number_replaced(layout, number)) try {
+                const chart::Definition d = chart::parse_definition(changed, scratch / "c.json");
+                for (const chart::Patch& p : d.patches)
+                    EXPECT_TRUE(is_reasonable(p.x_mm + p.w_mm) && p.w_mm > 0) << p.id << " " << number;
+            } catch (const Error& e) { EXPECT_FALSE(e.message().empty()); }
+        for (const std::string& changed : each_number_replaced(scene, number)) try {
+                const simulate::Scene s = simulate::parse_scene(changed, "test scene");
+                EXPECT_LT(static_cast<double>(s.width) * s.height, 1e9);
+                EXPECT_TRUE(is_reasonable(s.white));
+            } catch (const Error& e) { EXPECT_FALSE(e.message().empty()); }
+    }
+}
+
 TEST(Looking, a_smaller_frame_has_the_means_and_keeps_what_is_clipped) {
     frame::Frame f;
     f.width = 8;

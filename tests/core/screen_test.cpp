@@ -47,6 +47,27 @@ TEST(Screen, a_display_that_is_srgb_passes) {
     EXPECT_LE(seen.after_profile.mean, seen.delta_e_2000.mean + 0.05);
 }
 
+TEST(Screen, black_that_was_not_measured_is_said_and_not_judged) {
+    DisplayModel d = like_srgb();
+    d.luminance = 120;
+    d.black = 0.1;
+    std::vector<Patch> patches = measured([&](const Vec3& rgb) { return light_of(d, rgb); });
+    std::erase_if(patches, [](const Patch& p) { return p.rgb.norm() < 1e-6; });
+    const Display seen = look(patches, "srgb");
+    EXPECT_FALSE(seen.black_measured);
+    EXPECT_TRUE(std::isnan(seen.contrast));
+    EXPECT_EQ(seen.verdict, "pass") << seen.advice;
+    EXPECT_NE(seen.advice.find("measure black, too"), std::string::npos);
+    EXPECT_EQ(black_in_words(seen), "black was not measured");
+    EXPECT_TRUE(seen.faults.empty());
+    patches.push_back({Vec3::Zero(), Vec3::Zero()}); // measured, and dark beyond the instrument
+    const Display dark = look(patches, "srgb");
+    EXPECT_TRUE(dark.black_measured);
+    EXPECT_TRUE(std::isinf(dark.contrast));
+    EXPECT_EQ(dark.advice.find("measure black"), std::string::npos);
+    EXPECT_NE(black_in_words(dark).find("less light than"), std::string::npos);
+}
+
 /// Area of a polygon by its corners' cross products, and of two triangles' common part by counting points of a grid: an
 /// independent way to the same.
 double share_by_grid(const std::array<std::pair<double, double>, 3>& a,

@@ -101,8 +101,7 @@ void random_change(JobFile& job, std::mt19937& random) {
     case 13: job.undo(); return;
     case 14: job.redo(); return;
     }
-    job.change(
-        "Read", [&](Edit& e) { e.add(Note{.text = n}); }, true); // quiet: follows from the change before
+    job.change("Read", [&](Edit& e) { e.add(Note{.text = n}); }, {.quiet = true}); // follows from the change before
 }
 
 struct JobStore : testing::Test {
@@ -193,8 +192,7 @@ TEST_F(JobStore, a_quiet_change_goes_with_the_one_it_follows) {
     JobFile job(file, Open::create);
     job.change("First", [](Edit& e) { e.add(Note{.text = "1"}); });
     job.change("Second", [](Edit& e) { e.add(Note{.text = "2"}); });
-    job.change(
-        "measured", [](Edit& e) { e.add(Note{.text = "3"}); }, true);
+    job.change("measured", [](Edit& e) { e.add(Note{.text = "3"}); }, {.quiet = true});
     EXPECT_EQ(job.undo_title(), "Second");
     job.undo();
     EXPECT_EQ(job.content().notes.size(), 1u);
@@ -203,6 +201,85 @@ TEST_F(JobStore, a_quiet_change_goes_with_the_one_it_follows) {
     job.undo();
     job.change("Other", [](Edit& e) { e.add(Note{.text = "4"}); });
     EXPECT_EQ(job.redo_title(), "");
+}
+
+// What lands by itself after an undo (a frame of a watched folder, a reading that was under way) takes nothing back.
+TEST_F(JobStore, what_lands_after_an_undo_keeps_what_can_be_redone) {
+    JobFile job(file, Open::create);
+    const auto texts = [&] {
+        std::string all;
+        for (const Note& n : job.content().notes) all += n.text;
+        return all;
+    };
+    const auto add = [&](const char* text, const Kind& kind = {}) {
+        job.change(
+            text, [&](Edit& e) { e.add(Note{.text = text}); }, kind);
+    };
+    add("a");
+    add("b");
+    job.undo();
+    add("q", {.quiet = true});
+    EXPECT_EQ(job.redo_title(), "b");
+    add("w", {.by_itself = true});
+    EXPECT_EQ(job.redo_title(), "b");
+    EXPECT_EQ(job.undo_title(), "w");
+    EXPECT_TRUE(job.redo()); // its row comes back beside the others: no id was given twice
+    EXPECT_EQ(texts(), "abqw");
+    EXPECT_EQ(job.undo_title(), "b");
+    EXPECT_TRUE(job.undo());
+    EXPECT_EQ(texts(), "aqw");
+    EXPECT_TRUE(job.undo());
+    EXPECT_EQ(texts(), "aq");
+    EXPECT_EQ(job.undo_title(), "a"); // the quiet one goes with what was there when it came
+    EXPECT_TRUE(job.undo());
+    EXPECT_EQ(texts(), "");
+    for (int i = 0; i < 3; ++i) EXPECT_TRUE(job.redo()) << i;
+    EXPECT_EQ(texts(), "abqw");
+    EXPECT_FALSE(job.redo());
+    add("c");
+    job.undo();
+    add("d"); // asked for: what was undone is gone
+    EXPECT_EQ(job.redo_title(), "");
+}
+
+TEST_F(JobStore, a_quiet_change_belongs_to_the_step_that_caused_it) {
+    JobFile job(file, Open::create);
+    job.change("Chart shot", [](Edit& e) { e.add(Note{.text = "shot"}); });
+    const Id cause = job.store().current_step(); // its reading begins
+    job.change("Rename", [](Edit& e) { e.add(Note{.text = "name"}); });
+    job.change("Read", [](Edit& e) { e.add(Note{.text = "reading"}); }, {.quiet = true, .cause = cause});
+    EXPECT_EQ(job.undo_title(), "Rename");
+    job.undo();
+    ASSERT_EQ(job.content().notes.size(), 2u);
+    EXPECT_EQ(job.content().notes[1].text, "reading"); // it stays
+    job.undo();
+    EXPECT_TRUE(job.content().notes.empty());
+    job.redo();
+    EXPECT_EQ(job.content().notes.size(), 2u);
+    job.redo();
+    EXPECT_EQ(job.content().notes.size(), 3u);
+    // Undone meanwhile: it belongs to the last step that is done.
+    job.undo();
+    job.undo();
+    job.change("First", [](Edit& e) { e.add(Note{.text = "first"}); });
+    job.change("Late", [](Edit& e) { e.add(Note{.text = "late"}); }, {.quiet = true, .cause = cause + 7});
+    job.undo();
+    EXPECT_TRUE(job.content().notes.empty());
+}
+
+// A row that a quiet change has touched in between is restored as it was.
+TEST_F(JobStore, a_redo_goes_over_what_was_worked_out_meanwhile) {
+    JobFile job(file, Open::create);
+    Id id = 0;
+    job.change("Add", [&](Edit& e) { id = e.add(Note{.text = "0"}); });
+    job.change("Change", [&](Edit& e) { e.update(Note{.id = id, .text = "1"}); });
+    job.undo();
+    job.change("follows", [&](Edit& e) { e.update(Note{.id = id, .text = "q"}); }, {.quiet = true});
+    EXPECT_TRUE(job.redo());
+    EXPECT_EQ(job.content().notes.at(0).text, "1");
+    EXPECT_TRUE(job.undo());
+    EXPECT_TRUE(job.undo());
+    EXPECT_TRUE(job.content().notes.empty());
 }
 
 // The promise of the file: killed at any moment, it opens with every finished action and nothing of another.

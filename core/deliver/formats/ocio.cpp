@@ -41,7 +41,8 @@ ocio::GroupTransformRcPtr display_of(const colour::RgbSpace& s, double gamma, do
     return group;
 }
 
-void write_config(const fit::Correction& c, const fs::path& folder, const Options& o) {
+/// Returns what it has written, below the folder.
+std::vector<fs::path> write_config(const fit::Correction& c, const fs::path& folder, const Options& o) {
     std::error_code ec;
     fs::create_directories(folder / "luts", ec);
     if (!fs::is_directory(folder / "luts", ec))
@@ -112,6 +113,7 @@ void write_config(const fit::Correction& c, const fs::path& folder, const Option
     std::ostringstream text;
     config->serialize(text);
     write_whole(folder / "config.ocio", text.str());
+    return {"config.ocio", fs::path("luts") / (stem + ".clf")};
 }
 
 } // namespace
@@ -137,7 +139,7 @@ Format ocio_format() {
             std::error_code ec;
             const bool fresh = !fs::exists(file, ec);
             try {
-                write_config(held, file, options);
+                w.files = write_config(held, file, options);
             } catch (const Error&) {
                 if (fresh) fs::remove_all(file, ec); // nothing of a half is left
                 throw;

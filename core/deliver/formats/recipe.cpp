@@ -17,13 +17,15 @@ match::Recipe recipe_for(const fit::Correction& c) {
         recorded[p.id] = c.balance.exposure * rgb;
         balanced[p.id] = c.balance(rgb);
     }
-    std::optional<chart::Definition> definition;
-    try {
-        if (!c.reading.chart.empty()) definition = chart::find_definition(c.reading.chart);
-    } catch (const Error&) { // it is not installed here
+    chart::Definition chart; // as it was when the correction was fitted
+    chart.id = c.reading.chart;
+    for (const auto& [id, role] : c.roles) {
+        chart::Patch& patch = chart.patches.emplace_back();
+        patch.id = id;
+        patch.role = role;
     }
-    return match::recipe_of(recorded, balanced, match::rendering_of(c, c.reading), definition ? &*definition : nullptr,
-                            c.balance, c.light);
+    return match::recipe_of(recorded, balanced, match::rendering_of(c, c.reading),
+                            chart.patches.empty() ? nullptr : &chart, c.balance, c.light);
 }
 
 } // namespace
