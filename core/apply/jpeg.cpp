@@ -2,6 +2,7 @@
 #include <csetjmp>
 #include <cstdio>
 #include <cstdlib>
+#include <vector>
 
 #include <jpeglib.h>
 
@@ -20,14 +21,47 @@ struct Errors {
     char text[JMSG_LENGTH_MAX];
 };
 
+/// Where the encoder writes. (libjpeg's own destination in memory leaves its caller a pointer that is freed already
+/// when encoding ends halfway.)
+struct Sink {
+    jpeg_destination_mgr base{};
+    std::vector<unsigned char> bytes;
+
+    static Sink& of(j_compress_ptr c) { return *reinterpret_cast<Sink*>(c->dest); }
+    /// More room after what is filled.
+    static void grow(j_compress_ptr c, std::size_t filled) {
+        Sink& sink = of(c);
+        constexpr std::size_t first = 1 << 20;
+        try {
+            sink.bytes.resize(std::max(first, 2 * filled));
+        } catch (const std::bad_alloc&) { // no exception may pass the encoder
+            c->err->msg_code = 0;
+            c->err->error_exit(reinterpret_cast<j_common_ptr>(c));
+        }
+        sink.base.next_output_byte = sink.bytes.data() + filled;
+        sink.base.free_in_buffer = sink.bytes.size() - filled;
+    }
+    void attach(jpeg_compress_struct& c) {
+        base.init_destination = [](j_compress_ptr p) { grow(p, 0); };
+        base.empty_output_buffer = [](j_compress_ptr p) -> boolean {
+            grow(p, of(p).bytes.size());
+            return TRUE;
+        };
+        base.term_destination = [](j_compress_ptr p) {
+            of(p).bytes.resize(of(p).bytes.size() - of(p).base.free_in_buffer);
+        };
+        c.dest = &base;
+    }
+};
+
 constexpr int band = 16; ///< rows that are made at a time
 
 // No object with a destructor lives between here and the jump.
-bool encode(jpeg_compress_struct& c, Errors& errors, unsigned char** bytes, unsigned long* size, const Codes& codes,
-            const unsigned char* exif, std::size_t exif_size, const unsigned char* xmp, std::size_t xmp_size) {
+bool encode(jpeg_compress_struct& c, Errors& errors, Sink& sink, const Codes& codes, const unsigned char* exif,
+            std::size_t exif_size, const unsigned char* xmp, std::size_t xmp_size) {
     if (setjmp(errors.back)) return false;
     jpeg_create_compress(&c);
-    jpeg_mem_dest(&c, bytes, size);
+    sink.attach(c);
     c.image_width = static_cast<JDIMENSION>(codes.width);
     c.image_height = static_cast<JDIMENSION>(codes.height);
     c.input_components = 3;
@@ -62,21 +96,17 @@ std::string jpeg_bytes(const Codes& codes) {
         std::longjmp(own->back, 1);
     };
     errors.base.output_message = [](j_common_ptr) {};
+    Sink sink;
     struct Kept {
         jpeg_compress_struct& of;
-        unsigned char* bytes = nullptr;
-        unsigned long size = 0;
-        ~Kept() {
-            jpeg_destroy_compress(&of);
-            std::free(bytes);
-        }
+        ~Kept() { jpeg_destroy_compress(&of); }
     } kept{c}; // goes also where the rows throw
     const std::string exif = std::string("Exif\0\0", 6) + frame::exif_of(codes.metadata);
     const auto data = [](const std::string& text) { return reinterpret_cast<const unsigned char*>(text.data()); };
     const std::string xmp = codes.metadata.xmp.empty() ? std::string() : frame::xmp_identifier() + codes.metadata.xmp;
-    if (!encode(c, errors, &kept.bytes, &kept.size, codes, data(exif), exif.size(), data(xmp), xmp.size()))
+    if (!encode(c, errors, sink, codes, data(exif), exif.size(), data(xmp), xmp.size()))
         throw Error(ErrorKind::internal, std::string("the JPEG encoder failed: ") + errors.text);
-    return {reinterpret_cast<const char*>(kept.bytes), kept.size};
+    return {reinterpret_cast<const char*>(sink.bytes.data()), sink.bytes.size()};
 }
 
 } // namespace refero::apply

@@ -64,26 +64,27 @@ Repair repaired(const read::Reading& reading, const chart::Definition& d, const 
             r.words.push_back(std::string(f == glare ? "Left out, shone on: " : "Left out, covered or soiled: ") +
                               in_a_row(f->patches));
         }
+    std::set<std::string> levelled; // in the shadow, brought up to the light outside it
     if (shadow && !shadow->patches.empty()) {
-        const std::set<std::string> dark(shadow->patches.begin(), shadow->patches.end());
-        std::set<std::string> with_dark = out, with_lit = out;
-        std::vector<std::string> lit;
-        const std::vector<std::string> crossed = crossed_by_shadow(d, e);
-        for (const chart::Patch& p : d.patches)
-            if (!dark.contains(p.id) || std::find(crossed.begin(), crossed.end(), p.id) != crossed.end())
-                lit.push_back(p.id);
-        with_dark.insert(dark.begin(), dark.end());
-        with_lit.insert(lit.begin(), lit.end());
-        const bool few_lit = count_usable(reading, reference, with_dark, false) < fewest_patches,
-                   enough_dark = count_usable(reading, reference, with_lit, false) >= fewest_patches;
-        if (few_lit && enough_dark) {
-            out = with_lit;
-            r.words.push_back("Most of the chart lies in the shadow, and is fitted to as it lies there; left out, in "
-                              "full light or at the edge: " +
-                              in_a_row(lit));
-        } else {
+        std::set<std::string> with_dark = out;
+        with_dark.insert(shadow->patches.begin(), shadow->patches.end());
+        const bool few_lit = count_usable(reading, reference, with_dark, false) < fewest_patches;
+        if (!few_lit) {
             out = with_dark;
             r.words.push_back("Left out, in a shadow or at its edge: " + in_a_row(shadow->patches));
+        } else if (!finished && e.usable && e.step > 0) {
+            const std::vector<std::string> crossed = crossed_by_shadow(d, e);
+            levelled.insert(shadow->patches.begin(), shadow->patches.end());
+            for (const std::string& id : crossed) {
+                levelled.erase(id);
+                out.insert(id);
+            }
+            r.words.push_back(
+                formatted("Most of the chart lies in a shadow of {:.1f} stops, which was divided out; left "
+                          "out, at its edge: {}",
+                          e.step, in_a_row(crossed)));
+        } else { // what would be left cannot stand for a style that bends every colour otherwise
+            r.words.push_back("Most of the chart lies in a shadow: too little would be left, and nothing was left out");
         }
     }
     r.left_out.assign(out.begin(), out.end());
@@ -109,7 +110,8 @@ Repair repaired(const read::Reading& reading, const chart::Definition& d, const 
         const int at = d.index_of(p.id);
         if (at < 0 || !p.pixels) continue;
         const chart::Point centre = centre_of(d.patches[static_cast<std::size_t>(at)], d);
-        const double light = flatten ? std::exp2(e.slope_x * centre.x() + e.slope_y * centre.y()) : 1;
+        const double slope = flatten ? e.slope_x * centre.x() + e.slope_y * centre.y() : 0,
+                     light = std::exp2(slope - (levelled.contains(p.id) ? e.step : 0));
         for (std::size_t c = 0; c < 3; ++c) {
             p.mean[c] = (p.mean[c] - (stray ? e.veil[static_cast<Eigen::Index>(c)] : 0)) / light;
             p.sd[c] /= light;

@@ -360,7 +360,7 @@ TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
         QTest::qWait(40);
         for (const QImage& other : seen) EXPECT_NE(views->currentWidget()->grab().toImage(), other);
         EXPECT_EQ(views->currentWidget()->accessibleDescription(), "") << views->tabText(i).toStdString();
-        if (const auto* plot = qobject_cast<const QCustomPlot*>(views->currentWidget())) {
+        if (auto* plot = qobject_cast<QCustomPlot*>(views->currentWidget())) {
             int points = 0;
             for (int k = 0; k < plot->plottableCount(); ++k) points += plot->plottable(k)->interface1D()->dataCount();
             EXPECT_GT(points, 0) << views->tabText(i).toStdString();

@@ -465,6 +465,31 @@ TEST_F(Applied, every_space_and_format_shows_the_chart_in_its_reference_colours)
         }
 }
 
+// A frame that is cancelled while it is encoded, wherever: nothing is written, and the program goes on. (An encoder's own
+// memory grew meanwhile.)
+TEST_F(Applied, encoding_may_end_at_any_row) {
+    constexpr int width = 1500, height = 1200; // noise: larger encoded than any first buffer
+    std::vector<float> noise(std::size_t{3} * width * 32);
+    std::mt19937 random(3);
+    for (float& v : noise) v = static_cast<float>(random() % 1000) / 1000;
+    for (const Format format : {Format::tiff, Format::exr, Format::png, Format::jpeg})
+        for (const int until : {0, 200, 700, 1190}) {
+            Strips strips{width, height, "srgb", 0, {}};
+            strips.rows = [&](int first, int rows) {
+                if (first + rows > until) throw Error(ErrorKind::cancelled, "cancelled");
+                return noise.data();
+            };
+            const fs::path file = scratch / (std::string("cancelled") + extension_of(format));
+            try {
+                write(strips, file, format, full.metadata);
+                ADD_FAILURE() << "written";
+            } catch (const Error& e) { EXPECT_EQ(e.kind(), ErrorKind::cancelled); }
+            EXPECT_FALSE(fs::exists(file));
+        }
+    for (const auto& entry : fs::directory_iterator(scratch.folder()))
+        EXPECT_FALSE(entry.path().filename().string().starts_with(".")) << entry.path();
+}
+
 // The embedded profile tells an independent engine the same colour.
 TEST_F(Applied, the_embedded_profile_says_the_same_to_an_independent_engine) {
     for (const char* name : {"srgb", "display-p3", "acescg"}) {
