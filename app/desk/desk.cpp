@@ -51,6 +51,6 @@ Desk::Desk()
     });
 }
 
-Desk::~Desk() { tasks.drain(); }
+Desk::~Desk() { tasks.drop(); } // the views are gone
 
 } // namespace refero::app

@@ -44,15 +44,11 @@ public:
 
     void create(const fs::path& file);
     void open(const fs::path& file);
-    void adopt(std::unique_ptr<job::JobFile> job);
     /// A job without a name of its own, in the user's data folder.
     void start_untitled();
     /// Writes the job under another name and goes on there.
     void save_as(const fs::path& file);
     void close();
-    /// Looks whether the file is where it was: a renamed one is followed, one that is gone is saved elsewhere, each
-    /// told.
-    void heed();
 
     /// One transaction, one step of undo; without a job one is started. Nothing for an empty change or a failure, which
     /// is told; else what provisional ids became.
@@ -77,6 +73,11 @@ signals:
     void history_changed();
 
 private:
+    void adopt(std::unique_ptr<job::JobFile> job);
+    /// Looks whether the file is where it was: a renamed one is followed, one that is gone is saved elsewhere, each
+    /// told.
+    void heed();
+
     Notices& notices_;
     std::unique_ptr<job::JobFile> job_;
     QTimer heed_timer_;

@@ -10,11 +10,7 @@ namespace refero::app {
 
 Tasks::Tasks(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(std::max(2, QThread::idealThreadCount())); }
 
-Tasks::~Tasks() {
-    cancel_all();
-    active_.clear(); // whom their ends would reach is gone already
-    pool_.waitForDone();
-}
+Tasks::~Tasks() { drop(); }
 
 void Tasks::run(const TaskKey& key, const QString& title, Work work, Ended ended) {
     auto task = std::make_shared<Active>();
@@ -82,6 +78,12 @@ bool Tasks::busy(Doing doing, Id setup) const {
 
 void Tasks::cancel_all() {
     for (const auto& task : active_) task->stop.request_stop();
+}
+
+void Tasks::drop() {
+    cancel_all();
+    active_.clear();
+    pool_.waitForDone();
 }
 
 void Tasks::drain() {

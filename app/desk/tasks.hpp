@@ -69,6 +69,8 @@ public:
     /// Cancels and waits until nothing runs. Results that were under way are dropped; each piece of work has its end
     /// all the same, as cancelled.
     void drain();
+    /// The same where nobody is left to hear of it.
+    void drop();
     /// Pieces of work that somebody waits for.
     int running() const { return static_cast<int>(active_.size()) - quiet_; }
     /// Title of the oldest running task and the share done of all, 0 to 1.

@@ -465,8 +465,8 @@ TEST_F(Applied, every_space_and_format_shows_the_chart_in_its_reference_colours)
         }
 }
 
-// A frame that is cancelled while it is encoded, wherever: nothing is written, and the program goes on. (An encoder's own
-// memory grew meanwhile.)
+// A frame that is cancelled while it is encoded, wherever: nothing is written, and the program goes on. (An encoder's
+// own memory grew meanwhile.)
 TEST_F(Applied, encoding_may_end_at_any_row) {
     constexpr int width = 1500, height = 1200; // noise: larger encoded than any first buffer
     std::vector<float> noise(std::size_t{3} * width * 32);
