@@ -235,35 +235,39 @@ void Frames::look_for_missing() {
 }
 
 void Frames::find_moved(const fs::path& folder) {
-    tasks_.run({Doing::searching, 0}, tr("Looking for moved frames"),
-               [this, frames = job_.shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
-                   const auto gone = gone_of(frames);
-                   const auto found = gone.empty() ? std::vector<work::Found>() : work::found_again(gone, folder, stop);
-                   std::set<Id> changed;
-                   for (const plan::Frame& f : frames) {
-                       throw_if_stopped(stop);
-                       if (f.problem.empty() && work::state_of(f) == work::FileState::changed) changed.insert(f.id);
-                   }
-                   return [=, this] {
-                       changed_ = changed;
-                       if (!changed.empty())
-                           notices_.tell(tr("%1 frames were cut or replaced since they came in. Frames says which: put "
-                                            "the right ones back, or look at the files again.")
-                                             .arg(changed.size()));
-                       pictures_.forget_failures();
-                       for (const Id id : chains_.ids()) readings_.want(id);
-                       job_.change(work::moved(job_.shoot(), found));
-                       missing_ = static_cast<int>(gone.size() - found.size());
-                       if (missing_)
-                           notices_.tell(missing_ == 1
-                                             ? tr("1 frame is not where it was. Menu, Find moved frames: name the "
-                                                  "folder it is in now.")
-                                             : tr("%1 frames are not where they were. Menu, Find moved frames: name "
-                                                  "the folder they are in now.")
-                                                   .arg(missing_));
-                       emit missing_changed();
-                   };
-               });
+    tasks_.run(
+        {Doing::searching, 0}, tr("Looking for moved frames"),
+        [this, frames = job_.shoot().frames, folder](std::stop_token stop, const Progress&) -> Tasks::Then {
+            const auto gone = gone_of(frames);
+            const auto found = gone.empty() ? std::vector<work::Found>() : work::found_again(gone, folder, stop);
+            std::set<Id> changed;
+            for (const plan::Frame& f : frames) {
+                throw_if_stopped(stop);
+                if (f.problem.empty() && work::state_of(f) == work::FileState::changed) changed.insert(f.id);
+            }
+            return [=, this] {
+                changed_ = changed;
+                if (!changed.empty())
+                    notices_.tell(
+                        changed.size() == 1
+                            ? tr("1 frame was cut or replaced since it came in. Frames says which: put the right "
+                                 "one back, or look at the file again.")
+                            : tr("%1 frames were cut or replaced since they came in. Frames says which: put the "
+                                 "right ones back, or look at the files again.")
+                                  .arg(changed.size()));
+                pictures_.forget_failures();
+                for (const Id id : chains_.ids()) readings_.want(id);
+                job_.change(work::moved(job_.shoot(), found));
+                missing_ = static_cast<int>(gone.size() - found.size());
+                if (missing_)
+                    notices_.tell(missing_ == 1 ? tr("1 frame is not where it was. Menu, Find moved frames: name the "
+                                                     "folder it is in now.")
+                                                : tr("%1 frames are not where they were. Menu, Find moved frames: name "
+                                                     "the folder they are in now.")
+                                                      .arg(missing_));
+                emit missing_changed();
+            };
+        });
 }
 
 } // namespace refero::app

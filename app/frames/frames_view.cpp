@@ -182,7 +182,7 @@ void FramesView::tell() {
     if (lost) parts << tr("%1 without a setup").arg(lost);
     if (unreadable) parts << tr("%1 unreadable").arg(unreadable);
     if (desk_.frames.missing()) parts << tr("%1 not where they were").arg(desk_.frames.missing());
-    if (const int changed = desk_.frames.changed()) parts << tr("%1 cut or replaced since they came in").arg(changed);
+    if (const int changed = desk_.frames.changed()) parts << tr("%1 cut or replaced since").arg(changed);
     if (const auto watched = desk_.watcher.folders(); !watched.empty()) {
         QStringList names;
         for (const fs::path& w : watched) names << QString::fromStdString(w.filename().string());

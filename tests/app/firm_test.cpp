@@ -173,6 +173,8 @@ TEST_F(Firm, a_frame_that_was_replaced_is_told_and_looked_at_again) {
     desk().job.open(job);
     ASSERT_TRUE(wait_for([&] { return desk().frames.changed() == 1 && idle_now(); }));
     EXPECT_TRUE(notice().contains("cut or replaced")) << notice().toStdString();
+    window.show_board(BoardPlace::frames);
+    photograph(window, "frames-replaced");
     const std::string before = desk().job.shoot().readings.at(0).content;
     desk().frames.look_again({desk().job.shoot().frames.at(0).id});
     ASSERT_TRUE(wait_for([&] { return desk().frames.changed() == 0 && idle_now(); }));

@@ -357,6 +357,7 @@ TEST_F(FitPages, a_proof_on_another_frame_is_evidence) {
     std::vector<QImage> seen;
     for (int i = 0; i < views->count(); ++i) {
         views->setCurrentIndex(i);
+        if (i == 3) photograph(window, "proof-hues");
         QTest::qWait(40);
         for (const QImage& other : seen) EXPECT_NE(views->currentWidget()->grab().toImage(), other);
         EXPECT_EQ(views->currentWidget()->accessibleDescription(), "") << views->tabText(i).toStdString();
