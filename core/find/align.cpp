@@ -4,6 +4,7 @@
 #include <Eigen/Cholesky>
 
 #include "base/statistics.hpp"
+#include "find/figures.hpp"
 #include "find/internal.hpp"
 
 namespace refero::find {

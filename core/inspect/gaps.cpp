@@ -1,6 +1,7 @@
 // The strips between the patches of a chart: one material throughout, so that they show light and covers by themselves.
 #include <cmath>
 
+#include <Eigen/Cholesky>
 #include <Eigen/LU>
 
 #include "base/statistics.hpp"
