@@ -20,12 +20,12 @@ chart::Point centre_of(const chart::Patch& p, const chart::Definition& d) {
     return {(p.x_mm + p.w_mm / 2) / d.width_mm - 0.5, (p.y_mm + p.h_mm / 2) / d.height_mm - 0.5};
 }
 
-/// Patches of a reading that can be fitted to, without some of them, or some of them alone.
-int count_usable(const read::Reading& reading, const chart::Reference& reference, const std::set<std::string>& of,
-                 bool within) {
+/// Patches of a reading that can be fitted to, without some of them.
+int count_usable(const read::Reading& reading, const chart::Reference& reference,
+                 const std::set<std::string>& without) {
     int n = 0;
     for (const read::PatchReading& p : reading.patches)
-        n += p.usable() && reference.xyz.contains(p.id) && of.contains(p.id) == within;
+        n += p.usable() && reference.xyz.contains(p.id) && !without.contains(p.id);
     return n;
 }
 
@@ -68,7 +68,7 @@ Repair repaired(const read::Reading& reading, const chart::Definition& d, const 
     if (shadow && !shadow->patches.empty()) {
         std::set<std::string> with_dark = out;
         with_dark.insert(shadow->patches.begin(), shadow->patches.end());
-        const bool few_lit = count_usable(reading, reference, with_dark, false) < fewest_patches;
+        const bool few_lit = count_usable(reading, reference, with_dark) < fewest_patches;
         if (!few_lit) {
             out = with_dark;
             r.words.push_back("Left out, in a shadow or at its edge: " + in_a_row(shadow->patches));
@@ -88,7 +88,7 @@ Repair repaired(const read::Reading& reading, const chart::Definition& d, const 
         }
     }
     r.left_out.assign(out.begin(), out.end());
-    if (const int rest = count_usable(reading, reference, out, false); rest < fewest_patches)
+    if (const int rest = count_usable(reading, reference, out); rest < fewest_patches)
         throw Error(ErrorKind::input,
                     formatted("only {} patches of this shot are in good light, too few to fit to", rest), {},
                     "Shoot the chart again: " + (shadow      ? shadow

@@ -270,7 +270,12 @@ Archived archive(const job::JobFile& job, const fs::path& zip, const ArchiveOpti
     // A copy of the job as it is now: it may be written to while it is packed.
     const TemporaryFolder copy(zip.has_parent_path() ? zip.parent_path() : fs::path("."), "refero-archive");
     files.front().from = copy.path() / "job";
-    job.store().save_copy(files.front().from);
+    try {
+        job.store().save_copy(files.front().from);
+    } catch (const Error&) { // which names a file that nobody knows
+        throw Error(ErrorKind::internal, "the archive cannot be written: no room for a copy of the job", zip,
+                    "Check free space and permissions");
+    }
     files.front().sha256 = sha256_of(files.front().from);
     Archived done = std::move(packing.done);
     json manifest{{"refero_archive", 1}, {"program", program_version()}, {"job", files.front().name}};

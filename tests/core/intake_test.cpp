@@ -324,7 +324,6 @@ TEST_F(Intake, a_file_that_could_not_be_read_is_looked_at_again) {
     // Cut or replaced under its name: told, and brought up to date when it is taken in again.
     test::shoot({.width = 600, .height = 400, .seed = 5}, file);
     EXPECT_EQ(state_of(frame(file.string())), FileState::changed);
-    const plan::Id reading = job.content().readings.at(0).id;
     const std::string content = job.content().readings.at(0).content;
     EXPECT_FALSE(is_as_known(job.content(), file));
     take(look_at(file, limits));
@@ -332,7 +331,6 @@ TEST_F(Intake, a_file_that_could_not_be_read_is_looked_at_again) {
     ASSERT_EQ(job.content().readings.size(), 1u);
     EXPECT_NE(job.content().readings[0].content, content);
     EXPECT_EQ(job.content().chart_shots.size(), 1u);
-    static_cast<void>(reading);
     // Touched, with the same bytes: the same file.
     fs::last_write_time(file, fs::last_write_time(file) + std::chrono::hours(1));
     EXPECT_EQ(state_of(frame(file.string())), FileState::same);
