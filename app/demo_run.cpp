@@ -1,6 +1,7 @@
 #include "demo_run.hpp"
 
-#include "work/footage.hpp"
+#include "operations/capture/footage.hpp"
+#include "shoot/assign.hpp"
 
 namespace refero::app {
 
@@ -21,10 +22,10 @@ void DemoRun::open(const fs::path& description, const fs::path& folder, const fs
                     [this, description, folder, kit, job, cache](std::stop_token, const Progress&) -> Tasks::Then {
                         std::error_code ec;
                         fs::create_directories(folder, ec);
-                        const job::Demo demo = [&] {
-                            job::JobFile new_job(job, job::JobFile::Open::create);
-                            job::KitFile new_kit(kit, job::KitFile::Open::create);
-                            return job::start_demo(description, folder, new_job, new_kit);
+                        const operations::Demo demo = [&] {
+                            store::JobFile new_job(job, store::JobFile::Open::create);
+                            store::KitFile new_kit(kit, store::KitFile::Open::create);
+                            return operations::start_demo(description, folder, new_job, new_kit);
                         }();
                         return [this, folder, kit, job, cache, demo] {
                             if (desk_.job.is_open()) return; // another one was opened meanwhile
@@ -32,43 +33,43 @@ void DemoRun::open(const fs::path& description, const fs::path& folder, const fs
                             desk_.kit.use(kit);
                             desk_.job.open(job);
                             own_kit_ = own;
-                            for (const job::DemoGoal& g : demo.goals) goals_[g.setup] = g;
+                            for (const operations::DemoGoal& g : demo.goals) goals_[g.setup] = g;
                             folder_ = folder;
-                            for (const job::DemoFrame& frame : demo.frames) make(frame, cache);
+                            for (const operations::DemoFrame& frame : demo.frames) make(frame, cache);
                             emit opened();
                         };
                     });
 }
 
-void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {
+void DemoRun::make(const operations::DemoFrame& frame, const fs::path& cache) {
     desk_.tasks.run({frame.chart ? Doing::making : Doing::other, frame.setup}, tr("Making the demo's frames"),
                     [this, frame, cache](std::stop_token stop, const Progress&) -> Tasks::Then {
-                        job::make(frame, cache, stop);
-                        plan::Frame row = work::described(frame.file);
+                        operations::make(frame, cache, stop);
+                        shoot::FrameRecord row = operations::described(frame.file);
                         if (frame.chart && !frame.clip.empty())
-                            row.position_s = work::showing_s(frame.file, {.position_s = -1}, stop);
+                            row.position_s = operations::showing_s(frame.file, {.position_s = -1}, stop);
                         return [this, frame, row] {
-                            const plan::Shoot& shoot = desk_.job.shoot();
-                            plan::Frame f = row;
-                            const plan::Recognition r = plan::recognise(shoot, f);
+                            const shoot::Shoot& shoot = desk_.job.shoot();
+                            shoot::FrameRecord f = row;
+                            const shoot::Recognition r = shoot::recognise(shoot, f);
                             f.camera = r.camera;
                             f.lens = r.lens;
                             f.mode = r.mode;
-                            if (const plan::Setup* s = plan::record(shoot.setups, frame.setup);
+                            if (const shoot::SetupRecord* s = shoot::record(shoot.setups, frame.setup);
                                 s && !frame.clip.empty())
                                 f.mode = s->mode;
                             f.setup = frame.setup;
                             f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
-                            if (frame.chart && frame.clip.empty()) f.kind = plan::FrameKind::chart;
-                            plan::Change c(frame.file.filename().string() + " came in",
-                                           desk_.chains.title_of(frame.setup).toStdString());
+                            if (frame.chart && frame.clip.empty()) f.kind = shoot::FrameKind::chart;
+                            shoot::Change c(frame.file.filename().string() + " came in",
+                                            desk_.chains.title_of(frame.setup).toStdString());
                             const Id id = c.add(f);
                             if (frame.chart)
-                                c.add(plan::ChartShot{.setup = frame.setup,
-                                                      .frame = id,
-                                                      .chart = frame.card.empty() ? "" : "grey-card",
-                                                      .corners = frame.card,
-                                                      .refused = frame.refused});
+                                c.add(shoot::ChartShotRecord{.setup = frame.setup,
+                                                             .frame = id,
+                                                             .chart = frame.card.empty() ? "" : "grey-card",
+                                                             .corners = frame.card,
+                                                             .refused = frame.refused});
                             desk_.job.change(c);
                         };
                     });
@@ -78,7 +79,7 @@ void DemoRun::make(const job::DemoFrame& frame, const fs::path& cache) {
 void DemoRun::step(Id id) {
     const auto at = goals_.find(id);
     if (at == goals_.end() || !desk_.chains.has(id)) return;
-    const job::DemoGoal goal = at->second;
+    const operations::DemoGoal goal = at->second;
     const Chain& c = desk_.chains.at(id);
     if (!c.shot || !c.refused.empty()) return;
     const auto out = [&](const char* name, const char* format) {

@@ -2,8 +2,8 @@
 // demo's description wants it. It uses the desk as a person does.
 #pragma once
 
-#include "desk/desk.hpp"
-#include "job/demo.hpp"
+#include "model/model.hpp"
+#include "operations/demo/demo.hpp"
 
 namespace refero::app {
 
@@ -21,11 +21,11 @@ signals:
     void opened();
 
 private:
-    void make(const job::DemoFrame& frame, const fs::path& cache);
+    void make(const operations::DemoFrame& frame, const fs::path& cache);
     void step(Id setup);
 
     Desk& desk_;
-    std::map<Id, job::DemoGoal> goals_;
+    std::map<Id, operations::DemoGoal> goals_;
     fs::path folder_;
     fs::path own_kit_; ///< put aside while the demo has its own
 };

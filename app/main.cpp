@@ -10,7 +10,7 @@
 
 #include "application.hpp"
 #include "main_window.hpp"
-#include "theme.hpp"
+#include "ui/theme.hpp"
 
 namespace {
 

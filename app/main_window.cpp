@@ -13,11 +13,11 @@
 #include <QWindow>
 
 #include "application.hpp"
-#include "pictures/kept_pictures.hpp"
-#include "pictures/screen_colour.hpp"
-#include "theme.hpp"
-#include "widgets/link_glyph.hpp"
-#include "widgets/picture_view.hpp"
+#include "model/pictures/kept_pictures.hpp"
+#include "model/pictures/screen_colour.hpp"
+#include "ui/theme.hpp"
+#include "ui/widgets/link_glyph.hpp"
+#include "ui/widgets/picture_view.hpp"
 
 namespace refero::app {
 
@@ -459,9 +459,9 @@ void MainWindow::tell_history() {
 void MainWindow::ask_for_lens(Id camera) {
     asked_camera_ = camera;
     question_text_->setText(tr("The files of %1 name no lens. Which one is on it?")
-                                .arg(QString::fromStdString(plan::name_in(desk_.job.shoot().cameras, camera))));
+                                .arg(QString::fromStdString(shoot::name_in(desk_.job.shoot().cameras, camera))));
     answers_->clear();
-    for (const plan::Lens& l : desk_.job.shoot().lenses)
+    for (const shoot::LensRecord& l : desk_.job.shoot().lenses)
         answers_->addItem(QString::fromStdString(l.name), qlonglong(l.id));
     question_strip_->show();
 }

@@ -9,17 +9,17 @@
 #include <QTemporaryDir>
 #include <QToolButton>
 
-#include "board/board_place.hpp"
 #include "demo_run.hpp"
-#include "frames/simulated_camera.hpp"
-#include "kit/kit_view.hpp"
-#include "match/match_place.hpp"
-#include "monitor/monitor_view.hpp"
-#include "plan/plan_view.hpp"
-#include "practice/practice_view.hpp"
-#include "set/set_view.hpp"
-#include "setup/setup_view.hpp"
-#include "theme.hpp"
+#include "places/board/board_place.hpp"
+#include "places/frames/simulated_camera.hpp"
+#include "places/kit/kit_view.hpp"
+#include "places/match/match_place.hpp"
+#include "places/monitor/monitor_view.hpp"
+#include "places/plan/plan_view.hpp"
+#include "places/practice/practice_view.hpp"
+#include "places/set/set_view.hpp"
+#include "places/setup/setup_view.hpp"
+#include "ui/theme.hpp"
 
 namespace refero::app {
 

@@ -7,10 +7,10 @@
 #include <QVBoxLayout>
 
 #include "main_window.hpp"
-#include "pictures/kept_pictures.hpp"
-#include "setup/page.hpp"
-#include "widgets/flow_label.hpp"
-#include "widgets/link_glyph.hpp"
+#include "model/pictures/kept_pictures.hpp"
+#include "places/setup/page.hpp"
+#include "ui/widgets/flow_label.hpp"
+#include "ui/widgets/link_glyph.hpp"
 
 namespace refero::app {
 

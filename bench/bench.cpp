@@ -11,10 +11,10 @@
 
 #include "apply/apply.hpp"
 #include "apply/kernel.hpp"
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
+#include "operations/correct/pipeline.hpp"
 #include "scope/scope.hpp"
 #include "simulate/simulate.hpp"
-#include "work/pipeline.hpp"
 
 namespace {
 
@@ -35,14 +35,14 @@ const fs::path& frame_24mp() {
 
 void file_to_reading(benchmark::State& state) {
     for (auto _ : state)
-        benchmark::DoNotOptimize(work::take_shot(frame_24mp(), {.chart = "grid24"}).reading.patches.size());
+        benchmark::DoNotOptimize(operations::take_shot(frame_24mp(), {.chart = "grid24"}).reading.patches.size());
 }
 
 /// The gate's own part of a verdict: pixels looked at, readings explained, checks made.
 void gate_alone(benchmark::State& state) {
-    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto shot = operations::take_shot(frame_24mp(), {.chart = "grid24"});
     const auto limits = inspect::limits_for({});
-    for (auto _ : state) benchmark::DoNotOptimize(work::judge(shot.frame, shot, limits).findings.size());
+    for (auto _ : state) benchmark::DoNotOptimize(operations::judge(shot.frame, shot, limits).findings.size());
 }
 
 /// The peer: LibRaw alone opens, unpacks and makes its half-size image.
@@ -64,14 +64,14 @@ void libraw_half_size(benchmark::State& state) {
 }
 
 void fit_all_candidates(benchmark::State& state) {
-    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto shot = operations::take_shot(frame_24mp(), {.chart = "grid24"});
     const auto reference = chart::reference_of(shot.definition);
     for (auto _ : state) benchmark::DoNotOptimize(fit::build(shot.reading, reference, &shot.definition, {}).fit.mean);
 }
 
 /// The simple candidates, one by one: what they share is even done three times.
 void fit_simple_candidates(benchmark::State& state) {
-    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto shot = operations::take_shot(frame_24mp(), {.chart = "grid24"});
     const auto reference = chart::reference_of(shot.definition);
     for (auto _ : state)
         for (const fit::Model model : {fit::Model::diagonal, fit::Model::matrix, fit::Model::root_polynomial_2}) {
@@ -85,8 +85,8 @@ void fit_simple_candidates(benchmark::State& state) {
 /// What a slider waits for: the scaled frame corrected anew, as display codes, and a waveform, a parade and a
 /// vectorscope of it.
 void change_to_scopes(benchmark::State& state) {
-    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
-    auto correction = work::correct({shot}, chart::reference_of(shot.definition), {});
+    const auto shot = operations::take_shot(frame_24mp(), {.chart = "grid24"});
+    auto correction = operations::correct({shot}, chart::reference_of(shot.definition), {});
     const frame::Frame small = frame::smaller(shot.frame, 900);
     for (auto _ : state) {
         correction.finish.warmer_mired = correction.finish.warmer_mired == 10 ? 11 : 10;
@@ -101,8 +101,8 @@ void change_to_scopes(benchmark::State& state) {
 }
 
 void apply_full_size(benchmark::State& state) {
-    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
-    const auto correction = work::correct({shot}, chart::reference_of(shot.definition), {});
+    const auto shot = operations::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto correction = operations::correct({shot}, chart::reference_of(shot.definition), {});
     const auto frame = frame::read(frame_24mp(), {frame::Size::full, {}});
     for (auto _ : state) benchmark::DoNotOptimize(apply::corrected(frame, correction, "srgb").rgb.data());
 }
@@ -120,13 +120,13 @@ AsLut& as_lut(fit::Model model) {
     static std::map<fit::Model, AsLut> all;
     AsLut& a = all[model];
     if (!a.pixels.empty()) return a;
-    const auto shot = work::take_shot(frame_24mp(), {.chart = "grid24"});
+    const auto shot = operations::take_shot(frame_24mp(), {.chart = "grid24"});
     fit::Settings settings;
     settings.model = model;
     settings.alone = true;
-    a.correction = work::correct({shot}, chart::reference_of(shot.definition), settings);
+    a.correction = operations::correct({shot}, chart::reference_of(shot.definition), settings);
     const fs::path cube = frame_24mp().parent_path() / (fit::name_of(model) + ".cube");
-    deliver::write(a.correction, "cube", cube, {.input_encoding = "srgb", .space = "srgb", .size = 33});
+    handover::write(a.correction, "cube", cube, {.input_encoding = "srgb", .space = "srgb", .size = 33});
     auto file = ocio::FileTransform::Create();
     file->setSrc(cube.c_str());
     file->setInterpolation(ocio::INTERP_TETRAHEDRAL);

@@ -11,8 +11,9 @@
 #include <fstream>
 
 #include "main_window.hpp"
+#include "shoot/time.hpp"
 #include "simulate/simulate.hpp"
-#include "theme.hpp"
+#include "ui/theme.hpp"
 
 using namespace refero;
 namespace fs = std::filesystem;
@@ -24,51 +25,52 @@ void fill(const fs::path& file, int frames) {
     const fs::path folder = file.parent_path();
     simulate::write(simulate::render(simulate::load_scene(shipped("demo/chart.json"), R"({"size":[900,600]})")),
                     folder / "chart.dng");
-    auto shot = work::take_shot(folder / "chart.dng", {.chart = "grid24"});
+    auto shot = operations::take_shot(folder / "chart.dng", {.chart = "grid24"});
     shot.sha256 = sha256_of(folder / "chart.dng");
-    const std::string reading = job::to_json(shot),
-                      correction = fit::to_json(work::correct({shot}, chart::reference_of(shot.definition), {}));
-    job::JobFile job(file, job::JobFile::Open::create);
-    job.change("bench", [&](job::Edit& e) {
-        const auto mode = e.add(plan::Mode{.name = "raw"});
-        std::vector<plan::Id> cameras, lights, setups;
+    const std::string reading = store::to_json(shot),
+                      correction = fit::to_json(operations::correct({shot}, chart::reference_of(shot.definition), {}));
+    store::JobFile job(file, store::JobFile::Open::create);
+    job.change("bench", [&](store::Edit& e) {
+        const auto mode = e.add(shoot::ModeRecord{.name = "raw"});
+        std::vector<shoot::Id> cameras, lights, setups;
         for (int c = 0; c < 6; ++c)
-            cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
+            cameras.push_back(e.add(shoot::CameraRecord{.name = "Camera " + std::to_string(c + 1), .position = c}));
         for (int l = 0; l < 10; ++l)
-            lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
+            lights.push_back(e.add(shoot::LightRecord{.name = "Light " + std::to_string(l + 1), .position = l}));
         for (const auto c : cameras)
-            for (const auto l : lights) setups.push_back(e.add(plan::Setup{.camera = c, .mode = mode, .light = l}));
+            for (const auto l : lights)
+                setups.push_back(e.add(shoot::SetupRecord{.camera = c, .mode = mode, .light = l}));
         for (int i = 0; i < frames; ++i) {
             const bool chart = i < 60;
             const auto setup = setups[static_cast<std::size_t>(i) % setups.size()];
             const fs::path path = folder / formatted("F_{:05}.dng", i);
             std::ofstream(path) << "x";
-            plan::Frame f{.path = path.string(),
-                          .size = 1,
-                          .sha256 = chart ? shot.sha256 : formatted("{:064}", i),
-                          .kind = chart ? plan::FrameKind::chart : plan::FrameKind::ordinary,
-                          .camera = cameras[static_cast<std::size_t>(i / 10) % 6],
-                          .mode = mode,
-                          .setup = setup,
-                          .reason = "the last chart shot before it, at 09:00",
-                          .model = "Camera",
-                          .lens_name = "Lens 50 mm",
-                          .taken = plan::time_of(1.78e9 + 7 * i),
-                          .exposure_s = 0.01,
-                          .f_number = 8,
-                          .iso = 100,
-                          .focal_mm = 50};
+            shoot::FrameRecord f{.path = path.string(),
+                                 .size = 1,
+                                 .sha256 = chart ? shot.sha256 : formatted("{:064}", i),
+                                 .kind = chart ? shoot::FrameKind::chart : shoot::FrameKind::ordinary,
+                                 .camera = cameras[static_cast<std::size_t>(i / 10) % 6],
+                                 .mode = mode,
+                                 .setup = setup,
+                                 .reason = "the last chart shot before it, at 09:00",
+                                 .model = "Camera",
+                                 .lens_name = "Lens 50 mm",
+                                 .taken = shoot::time_of(1.78e9 + 7 * i),
+                                 .exposure_s = 0.01,
+                                 .f_number = 8,
+                                 .iso = 100,
+                                 .focal_mm = 50};
             const auto frame = e.add(f);
             if (!chart) continue;
-            const auto s = e.add(plan::ChartShot{.setup = setup, .frame = frame});
-            e.add(plan::Reading{.chart_shot = s, .made_from = "|", .content = reading});
-            const auto c = e.add(plan::Correction{.setup = setup,
-                                                  .chart_shot = s,
-                                                  .settings = "||colorimetric|||",
-                                                  .iso = 100,
-                                                  .shot_taken = f.taken,
-                                                  .content = correction});
-            e.add(plan::Proof{.correction = c, .mean = 0.4});
+            const auto s = e.add(shoot::ChartShotRecord{.setup = setup, .frame = frame});
+            e.add(shoot::ReadingRecord{.chart_shot = s, .made_from = "|", .content = reading});
+            const auto c = e.add(shoot::CorrectionRecord{.setup = setup,
+                                                         .chart_shot = s,
+                                                         .settings = "||colorimetric|||",
+                                                         .iso = 100,
+                                                         .shot_taken = f.taken,
+                                                         .content = correction});
+            e.add(shoot::ProofRecord{.correction = c, .mean = 0.4});
         }
     });
 }
@@ -80,7 +82,7 @@ double plain_sqlite_ms(const fs::path& file) {
     sqlite3* db = nullptr;
     sqlite3_open_v2(file.c_str(), &db, SQLITE_OPEN_READONLY, nullptr);
     std::size_t bytes = 0;
-    for (const std::string& table : job::job_schema().tables) {
+    for (const std::string& table : store::job_schema().tables) {
         sqlite3_stmt* s = nullptr;
         sqlite3_prepare_v2(db, ("SELECT * FROM " + table).c_str(), -1, &s, nullptr);
         while (sqlite3_step(s) == SQLITE_ROW)
@@ -148,12 +150,11 @@ int main(int argc, char** argv) {
     std::printf("scrolling through all frames: %.1f ms a step, longest %.1f ms (60 steps a second are 16.7 ms)\n",
                 sum / steps, longest);
     clock.restart();
-    job::JobFile(file.parent_path() / "other.refero", job::JobFile::Open::create).change("one", [&](job::Edit& e) {
-        e.add(plan::Note{.text = "n"});
-    });
+    store::JobFile(file.parent_path() / "other.refero", store::JobFile::Open::create)
+        .change("one", [&](store::Edit& e) { e.add(shoot::NoteRecord{.text = "n"}); });
     std::printf("a new file and one change in it: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     clock.restart();
-    window.desk().job.change(plan::added("one more", plan::Note{.text = "n"}));
+    window.desk().job.change(shoot::added("one more", shoot::NoteRecord{.text = "n"}));
     std::printf("one change, kept on disk and shown: %.1f ms\n", static_cast<double>(clock.nsecsElapsed()) / 1e6);
     std::printf("memory: %ld MB at most, %ld MB before the window\n", memory_mb(), before);
     window.desk().job.close();

@@ -13,7 +13,7 @@
 #include <opencv2/mcc/ccm.hpp>
 #include <tbb/parallel_for.h>
 
-#include "fit/internal.hpp" // what no fit may do: train on the tested surfaces
+#include "fit/internal/training.hpp" // what no fit may do: train on the tested surfaces
 #include "fit_set.hpp"
 
 using namespace refero;

@@ -10,8 +10,8 @@
 #include <opencv2/imgproc.hpp>
 
 #include "clip_encoder.hpp"
+#include "operations/capture/footage.hpp"
 #include "simulate/simulate.hpp"
-#include "work/footage.hpp"
 
 namespace {
 
@@ -154,11 +154,11 @@ int main(int argc, char** argv) try {
         const int pictures = decode_plainly(file);
         const double plain = since(begun);
         begun = Clock::now();
-        work::ShotOptions options;
+        operations::ShotOptions options;
         options.chart = "grid24";
-        const auto stills = work::chart_stills(file, options);
+        const auto stills = operations::chart_stills(file, options);
         const double looked = since(begun);
-        const auto best = work::best_still(file, stills, options, inspect::limits_for({}));
+        const auto best = operations::best_still(file, stills, options, inspect::limits_for({}));
         const double whole = since(begun);
         if (!best) {
             std::printf("clip %d: nothing found\n", seed + k);

@@ -24,8 +24,8 @@
 #include "colour/rgb.hpp"
 #include "gate_curves.hpp"
 #include "gate_scenes.hpp"
+#include "operations/correct/pipeline.hpp"
 #include "simulate/simulate.hpp"
-#include "work/pipeline.hpp"
 
 using namespace refero;
 using bench::clean;
@@ -178,8 +178,9 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
     Outcome o;
     o.kind = setting.kind;
     try {
-        const auto shot = work::take_shot(file, {.chart = bench::chart_in_use(), .position_s = video ? clip_at_s : 0});
-        for (const auto& f : work::judge(shot.frame, shot, limits).findings) {
+        const auto shot =
+            operations::take_shot(file, {.chart = bench::chart_in_use(), .position_s = video ? clip_at_s : 0});
+        for (const auto& f : operations::judge(shot.frame, shot, limits).findings) {
             o.findings[f.check] = f;
             if (f.check == "recording" || !inspect::is_alarm(f.status)) continue;
             o.fired.insert(f.check);

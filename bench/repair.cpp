@@ -11,7 +11,7 @@
 #include <tbb/parallel_for.h>
 
 #include "gate_scenes.hpp"
-#include "work/pipeline.hpp"
+#include "operations/correct/pipeline.hpp"
 
 using namespace refero;
 using namespace refero::bench;
@@ -41,10 +41,10 @@ Result fit_on(const Json& clean_scene, const Json& faulty_scene, const Setting& 
     Result r;
     const chart::Reference reference = chart::reference_of(definition());
     try {
-        const auto clean = work::take_shot(written(clean_scene, setting, folder, "c"), {.chart = chart_in_use()});
-        auto faulty = work::take_shot(written(faulty_scene, setting, folder, "f"), {.chart = chart_in_use()});
+        const auto clean = operations::take_shot(written(clean_scene, setting, folder, "c"), {.chart = chart_in_use()});
+        auto faulty = operations::take_shot(written(faulty_scene, setting, folder, "f"), {.chart = chart_in_use()});
         r.found = true;
-        inspect::Judgement judgement = work::judge(faulty.frame, faulty, inspect::limits_for({}));
+        inspect::Judgement judgement = operations::judge(faulty.frame, faulty, inspect::limits_for({}));
         faulty.light = judgement.light;
         const auto left = [&](const fit::Correction& c) {
             return prove::against(c, clean.reading, reference, false).delta_e_2000.mean;
@@ -53,14 +53,14 @@ Result fit_on(const Json& clean_scene, const Json& faulty_scene, const Setting& 
             if (inspect::is_alarm(f.status) && (f.check == "shadow" || f.check == "glare" || f.check == "occlusion"))
                 r.named.insert(r.named.end(), f.patches.begin(), f.patches.end());
         r.alarmed = judgement.verdict > inspect::Status::pass;
-        r.plain = left(work::correct({faulty}, reference, {}));
+        r.plain = left(operations::correct({faulty}, reference, {}));
         fit::Settings without;
         without.without = r.named;
         try {
-            r.without = left(work::correct({faulty}, reference, without));
+            r.without = left(operations::correct({faulty}, reference, without));
         } catch (const Error&) {} // too few are left
         try {
-            const fit::Correction c = work::correct({faulty}, reference, {}, {}, {judgement.findings});
+            const fit::Correction c = operations::correct({faulty}, reference, {}, {}, {judgement.findings});
             r.repaired = left(c);
             r.left_out = c.left_out;
         } catch (const Error& e) { r.refused = e.what(); }

@@ -9,13 +9,13 @@
 #include <sys/resource.h>
 
 #include "base/statistics.hpp"
-#include "job/document.hpp"
+#include "operations/capture/intake.hpp"
+#include "operations/correct/making.hpp"
+#include "operations/handover/batch.hpp"
+#include "operations/handover/report.hpp"
+#include "operations/match/matching.hpp"
 #include "simulate/simulate.hpp"
-#include "work/batch.hpp"
-#include "work/intake.hpp"
-#include "work/making.hpp"
-#include "work/matching.hpp"
-#include "work/report.hpp"
+#include "store/document.hpp"
 
 using namespace refero;
 namespace fs = std::filesystem;
@@ -71,11 +71,11 @@ double apart(const apply::Picture& a, const apply::Picture& b) {
 
 struct Shoot {
     fs::path folder;
-    job::JobFile job;
-    std::vector<plan::Id> balanced, charted;  ///< setups, by camera and light
-    std::map<plan::Id, fs::path> arrangement; ///< a frame of each balanced setup
+    store::JobFile job;
+    std::vector<shoot::Id> balanced, charted;  ///< setups, by camera and light
+    std::map<shoot::Id, fs::path> arrangement; ///< a frame of each balanced setup
 
-    explicit Shoot(const fs::path& f) : folder(f), job(f / "shoot.refero", job::JobFile::Open::create) {}
+    explicit Shoot(const fs::path& f) : folder(f), job(f / "shoot.refero", store::JobFile::Open::create) {}
 
     fs::path shot(const char* camera, const char* light, const std::string& middle, int seed) {
         const fs::path file = folder / formatted("{}-{}-{}.dng", camera, light, middle);
@@ -84,20 +84,21 @@ struct Shoot {
     }
 
     void plan_and_shoot() {
-        std::vector<plan::Id> camera_ids, light_ids;
-        plan::Id card = 0, lens = 0, mode = 0;
+        std::vector<shoot::Id> camera_ids, light_ids;
+        shoot::Id card = 0, lens = 0, mode = 0;
         job.change("Plan", [&](auto& e) {
             for (const char* c : cameras)
-                camera_ids.push_back(e.add(plan::Camera{.name = c, .model = simulate::camera_named(c).model}));
-            for (const char* l : lights) light_ids.push_back(e.add(plan::Light{.name = l}));
-            lens = e.add(plan::Lens{.name = "Lens 50 mm", .focal_mm = 50});
-            mode = e.add(plan::Mode{.name = "raw"});
-            card = e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card, .definition = "grey-card"});
-            for (const plan::Id c : camera_ids)
-                for (const plan::Id l : light_ids) {
-                    balanced.push_back(e.add(plan::Setup{
+                camera_ids.push_back(e.add(shoot::CameraRecord{.name = c, .model = simulate::camera_named(c).model}));
+            for (const char* l : lights) light_ids.push_back(e.add(shoot::LightRecord{.name = l}));
+            lens = e.add(shoot::LensRecord{.name = "Lens 50 mm", .focal_mm = 50});
+            mode = e.add(shoot::ModeRecord{.name = "raw"});
+            card = e.add(
+                shoot::CardRecord{.name = "Grey card", .kind = shoot::CardKind::grey_card, .definition = "grey-card"});
+            for (const shoot::Id c : camera_ids)
+                for (const shoot::Id l : light_ids) {
+                    balanced.push_back(e.add(shoot::SetupRecord{
                         .camera = c, .lens = lens, .mode = mode, .light = l, .card = card, .balance_only = true}));
-                    charted.push_back(e.add(plan::Setup{.camera = c, .mode = mode, .light = l}));
+                    charted.push_back(e.add(shoot::SetupRecord{.camera = c, .mode = mode, .light = l}));
                 }
         });
         int seed = 1;
@@ -109,20 +110,20 @@ struct Shoot {
         }
     }
 
-    void take(const fs::path& file, plan::Id setup, bool shows) {
+    void take(const fs::path& file, shoot::Id setup, bool shows) {
         const bool card = shows && std::find(balanced.begin(), balanced.end(), setup) != balanced.end();
         job.change("Frame", [&](auto& e) {
-            plan::Frame f = work::described(file);
+            shoot::FrameRecord f = operations::described(file);
             f.setup = setup;
-            f.camera = plan::record(job.content().setups, setup)->camera;
-            if (shows) f.kind = plan::FrameKind::chart;
-            const plan::Id frame = e.add(f);
+            f.camera = shoot::record(job.content().setups, setup)->camera;
+            if (shows) f.kind = shoot::FrameKind::chart;
+            const shoot::Id frame = e.add(f);
             if (shows)
-                e.add(plan::ChartShot{
+                e.add(shoot::ChartShotRecord{
                     .setup = setup,
                     .frame = frame,
                     .chart = card ? "grey-card" : "grid24",
-                    .corners = card ? plan::text_of(balance::square_about(width, height, {width / 2.0, height / 2.0}))
+                    .corners = card ? shoot::text_of(balance::square_about(width, height, {width / 2.0, height / 2.0}))
                                     : std::string()});
         });
     }
@@ -130,25 +131,26 @@ struct Shoot {
     /// All frames in one change, as a folder that is dropped.
     void take_frames(int each) {
         job.change("Frames", [&](auto& e) {
-            for (const plan::Id setup : balanced)
+            for (const shoot::Id setup : balanced)
                 for (int i = 1; i <= each; ++i) {
                     const fs::path link = folder / formatted("{}_{:03d}.dng", arrangement[setup].stem().string(), i);
                     std::error_code ec;
                     fs::create_hard_link(arrangement[setup], link, ec);
-                    plan::Frame f = work::described(link);
+                    shoot::FrameRecord f = operations::described(link);
                     f.setup = setup;
-                    f.camera = plan::record(job.content().setups, setup)->camera;
+                    f.camera = shoot::record(job.content().setups, setup)->camera;
                     e.add(f);
                 }
         });
     }
 
     void read_and_fit() {
-        for (const plan::ChartShot& shot : std::vector(job.content().chart_shots))
-            job.change(work::keep(job.content(), shot.id, work::measure(work::request_for(job.content(), shot))));
-        for (const plan::Id setup : charted) {
-            const auto request = work::fit_request(job.content(), work::chain_of(job.content(), setup));
-            job.change(work::keep(job.content(), request, work::fit(request)));
+        for (const shoot::ChartShotRecord& shot : std::vector(job.content().chart_shots))
+            job.change(operations::keep(job.content(), shot.id,
+                                        operations::measure(operations::request_for(job.content(), shot))));
+        for (const shoot::Id setup : charted) {
+            const auto request = operations::fit_request(job.content(), operations::chain_of(job.content(), setup));
+            job.change(operations::keep(job.content(), request, operations::fit(request)));
         }
     }
 };
@@ -172,42 +174,44 @@ int main(int argc, char** argv) try {
     shoot.read_and_fit();
     const double fitting = seconds_since(before);
 
-    std::vector<work::Chain> chains;
-    for (work::ChainFacts& f : work::facts_of(shoot.job.content())) chains.push_back(work::derived(std::move(f)));
-    std::vector<const work::Chain*> all;
+    std::vector<operations::Chain> chains;
+    for (operations::ChainFacts& f : operations::facts_of(shoot.job.content()))
+        chains.push_back(operations::derived(std::move(f)));
+    std::vector<const operations::Chain*> all;
     std::size_t files = 0;
     before = std::chrono::steady_clock::now();
-    for (const work::Chain& c : chains) {
+    for (const operations::Chain& c : chains) {
         if (!c.correction) {
             std::cerr << c.title << ": no correction. " << c.balance_problem << c.problem << "\n";
             return 1;
         }
         all.push_back(&c);
-        std::vector<std::pair<const work::Chain*, work::HandedOver>> handed;
+        std::vector<std::pair<const operations::Chain*, operations::HandedOver>> handed;
         for (const char* format : {"cube", "dcp", "icc"}) {
             const fs::path target =
-                folder / "out" / (formatted("setup-{}", c.id) + deliver::format_named(format).extension);
-            handed.emplace_back(&c, work::write_file(*c.correction, format, {}, target));
+                folder / "out" / (formatted("setup-{}", c.id) + handover::format_named(format).extension);
+            handed.emplace_back(&c, operations::write_file(*c.correction, format, {}, target));
             ++files;
         }
-        shoot.job.change(work::keep_all(shoot.job.content(), handed));
+        shoot.job.change(operations::keep_all(shoot.job.content(), handed));
     }
     const double handing = seconds_since(before);
     before = std::chrono::steady_clock::now();
-    const auto frames = work::batch_of(shoot.job.content(), all, apply::Format::jpeg, folder / "out", "{stem}", "srgb");
-    work::BatchOptions options;
+    const auto frames =
+        operations::batch_of(shoot.job.content(), all, apply::Format::jpeg, folder / "out", "{stem}", "srgb");
+    operations::BatchOptions options;
     options.develop.format = apply::Format::jpeg;
     options.develop.existing = Existing::replace;
     std::size_t done = 0, failed = 0;
-    std::vector<std::pair<const work::Chain*, work::HandedOver>> rows;
-    std::map<const fit::Correction*, const work::Chain*> chain_with;
-    for (const work::Chain* c : all) chain_with[c->correction.get()] = c;
-    work::develop_all(frames, options, [&](const work::BatchEnd& end) {
+    std::vector<std::pair<const operations::Chain*, operations::HandedOver>> rows;
+    std::map<const fit::Correction*, const operations::Chain*> chain_with;
+    for (const operations::Chain* c : all) chain_with[c->correction.get()] = c;
+    operations::develop_all(frames, options, [&](const operations::BatchEnd& end) {
         done += end.done.has_value();
         failed += end.problem.has_value();
         if (end.done) rows.emplace_back(chain_with.at(frames[end.frame].correction.get()), *end.done);
     });
-    shoot.job.change(work::keep_all(shoot.job.content(), rows));
+    shoot.job.change(operations::keep_all(shoot.job.content(), rows));
     const double developing = seconds_since(before);
     rusage use{};
     getrusage(RUSAGE_SELF, &use);
@@ -225,17 +229,17 @@ int main(int argc, char** argv) try {
             const auto at = static_cast<std::size_t>(4 * c + l);
             const frame::Frame f = frame::read(shoot.arrangement[shoot.balanced[at]]);
             // Both cameras left at their daylight, and exposed as the balanced ones are.
-            const auto chain = work::chain_of(shoot.job.content(), shoot.balanced[at]);
+            const auto chain = operations::chain_of(shoot.job.content(), shoot.balanced[at]);
             const colour::Vec3 white = balance::spot_of({5500, 0}, *f.camera_from_xyz).camera_rgb;
             balance::Balance own;
             own.gains = white[1] * white.cwiseInverse();
             own.exposure = chain.balance->exposure;
-            const colour::Mat3 to_xyz = work::own_colours(f, own);
+            const colour::Mat3 to_xyz = operations::own_colours(f, own);
             plain[c] = apply::rendered(
                 f, [&](const colour::Vec3& v) -> colour::Vec3 { return to_xyz * own(v); }, "xyz-d50");
             balanced[c] = apply::corrected(f, *chain.correction, "xyz-d50", {});
-            corrected[c] =
-                apply::corrected(f, *work::chain_of(shoot.job.content(), shoot.charted[at]).correction, "xyz-d50", {});
+            corrected[c] = apply::corrected(f, *operations::chain_of(shoot.job.content(), shoot.charted[at]).correction,
+                                            "xyz-d50", {});
         }
         std::cout << formatted(
             "{}: CIEDE2000 between the cameras {:.2f} at both cameras' daylight, {:.2f} balanced on a card, {:.2f} "

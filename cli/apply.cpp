@@ -3,9 +3,9 @@
 
 #include "frame/clip.hpp"
 #include "frame/sequence.hpp"
+#include "operations/handover/batch.hpp"
 #include "prove/elsewhere.hpp"
 #include "verb.hpp"
-#include "work/batch.hpp"
 
 namespace refero::cli {
 
@@ -24,31 +24,32 @@ struct ApplyArguments : ShotArguments {
 };
 
 Result run(const ApplyArguments& a) {
-    const work::DevelopOptions develop = a.how.options(a.outputs);
+    const operations::DevelopOptions develop = a.how.options(a.outputs);
     a.options(); // an unknown encoding is wrong usage
     if (a.kelvin > 0 && a.second.empty())
         throw Error(ErrorKind::usage, "--kelvin tells where the light stands between two", {},
                     "Give the other light's correction with --second");
     a.range.check();
     const auto correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.correction)));
-    work::SecondLight second{.kelvin = a.kelvin};
+    operations::SecondLight second{.kelvin = a.kelvin};
     if (!a.second.empty()) second.correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.second)));
     const std::vector<fs::path> files = files_of(a.images);
     if (files.empty())
         throw Error(ErrorKind::usage, "there are no frames", a.images.front(), "Name frames or a folder");
-    std::vector<work::FrameSource> sources;
+    std::vector<operations::FrameSource> sources;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
-    const work::Naming naming{a.name, correction->light_name, fit::name_of(correction->intent), develop.space, false};
+    const operations::Naming naming{a.name, correction->light_name, fit::name_of(correction->intent), develop.space,
+                                    false};
     for (const fs::path& file : files) try {
             const auto stills = a.range.stills_of(file, a);
             sources.insert(sources.end(), stills.begin(), stills.end());
         } catch (const Error& e) { note_failure(r, file.string(), e); }
-    std::vector<work::BatchFrame> frames;
-    for (work::Development& d : work::plan_targets(sources, naming, develop.format, a.folder))
+    std::vector<operations::BatchFrame> frames;
+    for (operations::Development& d : operations::plan_targets(sources, naming, develop.format, a.folder))
         frames.push_back({std::move(d), correction, second});
     std::vector<fs::path> inputs{a.correction, a.second, a.encoding, a.look.look};
-    for (const work::FrameSource& source : sources) inputs.push_back(source.file);
+    for (const operations::FrameSource& source : sources) inputs.push_back(source.file);
     work_through(std::move(frames), inputs, a.folder, a.how, a.outputs, r, {});
     return r;
 }
@@ -67,14 +68,14 @@ void RangeArguments::check() const {
     if (to >= 0 && from < 0) throw Error(ErrorKind::usage, "--to needs --from", {}, "Say where the range begins");
 }
 
-std::vector<work::FrameSource> RangeArguments::stills_of(const fs::path& file, const ShotArguments& shot) const {
+std::vector<operations::FrameSource> RangeArguments::stills_of(const fs::path& file, const ShotArguments& shot) const {
     if (frame::kind_of(file) != frame::FileKind::clip) return {{file, {}, shot.encoding, 0, shot.clip_code}};
-    const work::FrameSource clip{file, {}, shot.encoding, std::max(0.0, shot.at), shot.clip_code};
+    const operations::FrameSource clip{file, {}, shot.encoding, std::max(0.0, shot.at), shot.clip_code};
     if (from < 0 && !frame::is_sequence_name(file)) return {clip};
     const frame::Clip c = frame::read_clip(file);
     const double begin = from >= 0 ? from : clip.position_s, end = from >= 0 ? to : shot.at;
-    return work::stills_between(clip, c.frames_per_second, begin,
-                                end >= 0 ? std::min(end, c.duration_s) : c.duration_s);
+    return operations::stills_between(clip, c.frames_per_second, begin,
+                                      end >= 0 ? std::min(end, c.duration_s) : c.duration_s);
 }
 
 fit::Correction LookArgument::on(fit::Correction correction) const {
@@ -97,8 +98,8 @@ void DevelopArguments::add(CLI::App& app) {
     app.add_option("--jobs", jobs, "Frames at a time; default: by memory and processors")->check(CLI::Range(1, 256));
 }
 
-work::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
-    work::DevelopOptions o;
+operations::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
+    operations::DevelopOptions o;
     o.format = apply::format_named(format);
     o.space = colour::rgb_space(space).name;
     o.depth = apply::depth_named(depth, o.format);
@@ -111,15 +112,15 @@ work::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
     return o;
 }
 
-void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::path>& inputs, const fs::path& folder,
-                  const DevelopArguments& how, const Outputs& outputs, Result& r,
-                  const std::function<void(const work::BatchFrame&, const work::Developed&)>& written,
-                  const std::function<void(const work::BatchFrame&)>& left_out) {
-    const work::DevelopOptions develop = how.options(outputs);
+void work_through(std::vector<operations::BatchFrame> frames, const std::vector<fs::path>& inputs,
+                  const fs::path& folder, const DevelopArguments& how, const Outputs& outputs, Result& r,
+                  const std::function<void(const operations::BatchFrame&, const operations::Developed&)>& written,
+                  const std::function<void(const operations::BatchFrame&)>& left_out) {
+    const operations::DevelopOptions develop = how.options(outputs);
     // What is there and finished is no output of this run.
     if (how.resume) {
-        const std::vector<bool> before = work::finished(frames, develop);
-        std::vector<work::BatchFrame> rest;
+        const std::vector<bool> before = operations::finished(frames, develop);
+        std::vector<operations::BatchFrame> rest;
         r.json["left_out"] = Json::array();
         for (std::size_t i = 0; i < frames.size(); ++i)
             if (!before[i]) rest.push_back(std::move(frames[i]));
@@ -130,15 +131,15 @@ void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::pa
         frames = std::move(rest);
     }
     std::vector<fs::path> targets;
-    for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
+    for (const operations::BatchFrame& f : frames) targets.push_back(f.frame.target);
     outputs.check(targets, inputs);
     std::error_code ec;
     fs::create_directories(folder, ec);
     if (!fs::is_directory(folder, ec))
         throw Error(ErrorKind::usage, "this folder cannot be made", folder, "Choose another");
-    std::vector<std::optional<work::BatchEnd>> ends(frames.size());
-    work::develop_all(frames, {develop, how.jobs, written != nullptr}, [&](const work::BatchEnd& end) {
-        const work::BatchFrame& f = frames[end.frame];
+    std::vector<std::optional<operations::BatchEnd>> ends(frames.size());
+    operations::develop_all(frames, {develop, how.jobs, written != nullptr}, [&](const operations::BatchEnd& end) {
+        const operations::BatchFrame& f = frames[end.frame];
         say(end.problem ? f.frame.source.file.string() + ": " + end.problem->sentences() : f.frame.target.string());
         if (end.done && written) written(f, *end.done);
         ends[end.frame] = end;
@@ -150,7 +151,7 @@ void work_through(std::vector<work::BatchFrame> frames, const std::vector<fs::pa
             note_failure(r, source, *ends[i]->problem);
             continue;
         }
-        const work::Developed& d = *ends[i]->done;
+        const operations::Developed& d = *ends[i]->done;
         r.json["written"].push_back(frames[i].frame.target.string());
         if (frames[i].second.correction) {
             r.json["lights"].push_back({{"file", source}, {"kelvin", d.kelvin}, {"says", d.between}});

@@ -1,5 +1,5 @@
 // refero-cli unpack: an archived job opened again.
-#include "work/archive.hpp"
+#include "operations/handover/archive.hpp"
 #include "verb.hpp"
 
 namespace refero::cli {
@@ -14,7 +14,7 @@ Run add_unpack(CLI::App& app) {
     app.add_option("-o,--output", a->folder, "Folder to open it in; made if missing")->required();
     a->outputs.add(app);
     return [a] {
-        const work::Unpacked u = work::unpack(a->file, a->folder, a->outputs.existing());
+        const operations::Unpacked u = operations::unpack(a->file, a->folder, a->outputs.existing());
         Result r;
         r.json = {{"job", u.job.string()}, {"files", u.files.size()}};
         r.words = formatted("{}: {} files, checked\n", u.job, u.files.size());

@@ -3,8 +3,8 @@
 
 #include "balance/balance.hpp"
 #include "frame/sequence.hpp"
+#include "operations/match/matching.hpp"
 #include "verb.hpp"
-#include "work/matching.hpp"
 
 namespace refero::cli {
 
@@ -24,7 +24,7 @@ struct Taken {
 };
 
 Taken on_chart(const BalanceArguments& a, const frame::Frame& f) {
-    const work::MeasuredShot shot = work::measure_in(f, a.options());
+    const operations::MeasuredShot shot = operations::measure_in(f, a.options());
     const chart::Reference reference = chart::reference_of(shot.definition);
     Taken t{balance::balanced_on(shot.reading, reference, &shot.definition, balance::all_neutrals), {}, shot.reading};
     double low = INFINITY, high = 0;
@@ -69,7 +69,7 @@ Result run(const BalanceArguments& a) {
     const Taken t = a.chart.empty() ? on_card(a, f) : on_chart(a, f);
     std::optional<colour::Temperature> light;
     if (f.camera_from_xyz) light = balance::light_of(t.balance, *f.camera_from_xyz);
-    fit::Correction c = fit::balance_alone(t.balance, light, work::own_colours(f, t.balance));
+    fit::Correction c = fit::balance_alone(t.balance, light, operations::own_colours(f, t.balance));
     c.reading = t.reading;
     c.choice = "balance alone, as asked for";
     c.made = utc_now();

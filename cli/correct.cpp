@@ -1,10 +1,10 @@
 // Verbs that make and prove corrections: fit, prove.
 #include <cmath>
 
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
+#include "operations/capture/footage.hpp"
 #include "prove/elsewhere.hpp"
 #include "verb.hpp"
-#include "work/footage.hpp"
 
 namespace refero::cli {
 
@@ -16,7 +16,7 @@ struct FitArguments : ShotArguments {
                                      samples_reference;
     std::vector<double> spot;
     bool curves = false;
-    balance::Finish finish;
+    look::Adjustments finish;
     LookArgument look;
     Outputs outputs;
 };
@@ -66,7 +66,7 @@ void check(const FitArguments& a) {
                                               a.samples_reference, a.samples,   a.look.look};
     inputs.insert(inputs.end(), a.images.begin(), a.images.end());
     a.outputs.check({a.output}, inputs);
-    balance::matrix_of(a.finish, {}); // refuses what is too large
+    look::matrix_of(a.finish, {}); // refuses what is too large
     if (a.samples.empty() != a.samples_reference.empty())
         throw Error(ErrorKind::usage, "samples need readings and reference values", {},
                     "Give --samples and --samples-reference");
@@ -107,16 +107,17 @@ fit::Correction fit_readings(const FitArguments& a, std::optional<chart::Definit
 }
 
 fit::Correction fit_images(const FitArguments& a, std::optional<chart::Definition>& definition) {
-    std::vector<work::MeasuredShot> shots;
+    std::vector<operations::MeasuredShot> shots;
     std::vector<std::vector<inspect::Finding>> findings;
     fit::Settings settings = settings_of(a);
     for (const std::string& image : a.images)
-        for (const double position : work::showings_s(image, a.options())) { // of a clip several stills are averaged
-            work::ShotOptions options = a.options();
+        for (const double position :
+             operations::showings_s(image, a.options())) { // of a clip several stills are averaged
+            operations::ShotOptions options = a.options();
             options.position_s = position;
-            shots.push_back(work::take_shot(image, options));
-            work::MeasuredShot& shot = shots.back();
-            inspect::Judgement judgement = work::judge(shot.frame, shot, inspect::limits_for({}));
+            shots.push_back(operations::take_shot(image, options));
+            operations::MeasuredShot& shot = shots.back();
+            inspect::Judgement judgement = operations::judge(shot.frame, shot, inspect::limits_for({}));
             findings.push_back(std::move(judgement.findings));
             shot.light = std::move(judgement.light);
             if (!a.spot.empty() && shots.size() == 1)
@@ -127,7 +128,7 @@ fit::Correction fit_images(const FitArguments& a, std::optional<chart::Definitio
     const std::vector<std::filesystem::path> samples =
         a.samples.empty() ? std::vector<std::filesystem::path>()
                           : std::vector<std::filesystem::path>{a.samples, a.samples_reference};
-    return work::correct(shots, reference_for(a, &*definition), settings, {}, findings, samples);
+    return operations::correct(shots, reference_for(a, &*definition), settings, {}, findings, samples);
 }
 
 void finish(fit::Correction& c, const FitArguments& a, const std::optional<chart::Definition>& definition) {
@@ -189,8 +190,8 @@ Result told(const fit::Correction& c, const std::string& file) {
     r.json["weights"] = Json::object();
     for (const auto& [id, weight] : fit::weights_in_use(c)) r.json["weights"][id] = weight;
     if (!c.finish.empty()) {
-        r.json["finish"] = balance::in_words(c.finish);
-        r.words += "After the correction: " + balance::in_words(c.finish) + "\n";
+        r.json["finish"] = look::in_words(c.finish);
+        r.words += "After the correction: " + look::in_words(c.finish) + "\n";
     }
     for (const std::string& caution : c.cautions) r.words += caution + "\n";
     r.words += "Balanced on " + c.balance.white_patch + ". " + c.choice + "\n";
@@ -252,7 +253,7 @@ Result prove_elsewhere(const ProveArguments& a) {
     std::optional<chart::Definition> definition;
     std::optional<colour::Mat3> matrix;
     if (a.readings.empty()) {
-        const job::MeasuredShot shot = work::take_shot(a.image, a.options());
+        const store::MeasuredShot shot = operations::take_shot(a.image, a.options());
         reading = shot.reading;
         definition = shot.definition;
         matrix = shot.frame.camera_from_xyz;
@@ -293,13 +294,13 @@ Result prove_elsewhere(const ProveArguments& a) {
     line("trimmed, on its patches", trim.fit);
     line("trimmed, patches left out", trim.cross_validated);
     if (!a.trim.empty()) {
-        deliver::Options options;
+        handover::Options options;
         options.input_encoding = a.usage.input_encoding;
         options.space = a.usage.space;
         options.name = std::filesystem::path(a.correction).stem().string() + ", trimmed";
-        deliver::write_cube(prove::trimmed(e.own, trim),
-                            "Trimmed to a chart shot: " + std::filesystem::path(a.correction).filename().string(),
-                            a.trim, options);
+        handover::write_cube(prove::trimmed(e.own, trim),
+                             "Trimmed to a chart shot: " + std::filesystem::path(a.correction).filename().string(),
+                             a.trim, options);
         r.json["file"] = a.trim;
         r.words += a.trim + "\n";
     }
@@ -337,9 +338,9 @@ Run add_prove(CLI::App& app) {
         read::Reading reading;
         std::optional<chart::Definition> definition;
         if (a->readings.empty()) {
-            work::ShotOptions options = a->options();
+            operations::ShotOptions options = a->options();
             if (options.chart.empty()) options.chart = c.reading.chart;
-            const job::MeasuredShot shot = work::take_shot(a->image, options);
+            const store::MeasuredShot shot = operations::take_shot(a->image, options);
             reading = shot.reading;
             definition = shot.definition;
         } else {

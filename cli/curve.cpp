@@ -25,7 +25,7 @@ Run add_curve(CLI::App& app) {
         std::optional<chart::Definition> definition;
         for (const std::string& image : a->images) {
             chart::Definition seen;
-            shots.push_back(work::code_shot(image, a->options(), seen));
+            shots.push_back(operations::code_shot(image, a->options(), seen));
             if (!definition) definition = seen;
             if (seen.id != definition->id)
                 throw Error(ErrorKind::usage, "the frames show different charts", image,

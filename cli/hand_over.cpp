@@ -1,7 +1,7 @@
 // Verbs that write files: export, simulate.
+#include "operations/handover/handover.hpp"
 #include "simulate/simulate.hpp"
 #include "verb.hpp"
-#include "work/handover.hpp"
 
 namespace refero::cli {
 
@@ -9,14 +9,14 @@ namespace fs = std::filesystem;
 
 static std::string format_names() {
     std::string all;
-    for (const deliver::Format& f : deliver::formats()) all += (all.empty() ? "" : ", ") + f.id;
+    for (const handover::Format& f : handover::formats()) all += (all.empty() ? "" : ", ") + f.id;
     return all;
 }
 
 Run add_export(CLI::App& app) {
     struct Arguments {
         std::string correction, second, format, output;
-        deliver::Options options;
+        handover::Options options;
         LookArgument look;
         Outputs outputs;
     };
@@ -40,12 +40,12 @@ Run add_export(CLI::App& app) {
     a->look.add(app);
     a->outputs.add(app);
     return [a] {
-        const deliver::Format& format = deliver::format_named(a->format);
+        const handover::Format& format = handover::format_named(a->format);
         a->outputs.check({format.first_of(a->output)},
                          {a->correction, a->second, a->options.input_encoding, a->look.look});
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
-        const deliver::Written w =
-            deliver::write(a->look.on(fit::load(a->correction)), a->format, a->output, a->options);
+        const handover::Written w =
+            handover::write(a->look.on(fit::load(a->correction)), a->format, a->output, a->options);
         Result r;
         r.json = {{"file", a->output},
                   {"format", a->format},

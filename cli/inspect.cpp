@@ -11,7 +11,7 @@ namespace fs = std::filesystem;
 Json judgement_json(const inspect::Judgement& j) {
     Json findings = Json::array();
     for (const inspect::Finding& f : j.findings)
-        findings.push_back({{"check", f.check},
+        findings.push_back({{"check", inspect::name_of(f.check)},
                             {"status", inspect::name_of(f.status)},
                             {"value", f.value},
                             {"limit", f.limit},
@@ -25,8 +25,9 @@ std::string words_of(const inspect::Judgement& j) {
     std::string words = inspect::name_of(j.verdict) + "\n";
     for (const inspect::Finding& f : j.findings) {
         if (!inspect::is_alarm(f.status)) continue;
-        const std::string by =
-            f.unit.empty() ? f.check : formatted("{:<14} {:.3g} {} (limit {:.3g})", f.check, f.value, f.unit, f.limit);
+        const std::string by = f.unit.empty() ? inspect::name_of(f.check)
+                                              : formatted("{:<14} {:.3g} {} (limit {:.3g})", inspect::name_of(f.check),
+                                                          f.value, f.unit, f.limit);
         words += formatted("  {:<8} {}\n           {}\n", inspect::name_of(f.status), by, f.advice);
     }
     return words;
@@ -35,13 +36,13 @@ std::string words_of(const inspect::Judgement& j) {
 struct Judged {
     inspect::Judgement judgement;
     bool found = true;
-    std::shared_ptr<job::MeasuredShot> shot; ///< without its pixels
+    std::shared_ptr<store::MeasuredShot> shot; ///< without its pixels
 };
 
-Judged judge(const fs::path& file, const work::ShotOptions& options, const inspect::Limits& limits) {
+Judged judge(const fs::path& file, const operations::ShotOptions& options, const inspect::Limits& limits) {
     try {
-        const auto shot = std::make_shared<job::MeasuredShot>(work::take_shot(file, options));
-        inspect::Judgement judgement = work::judge(shot->frame, *shot, limits);
+        const auto shot = std::make_shared<store::MeasuredShot>(operations::take_shot(file, options));
+        inspect::Judgement judgement = operations::judge(shot->frame, *shot, limits);
         shot->frame.rgb = {};
         shot->frame.clipped = {};
         return {std::move(judgement), true, shot};
@@ -52,14 +53,14 @@ Judged judge(const fs::path& file, const work::ShotOptions& options, const inspe
 void hear_witnesses(std::vector<std::pair<fs::path, Judged>>& all) {
     for (auto& [file, judged] : all) {
         if (!judged.shot) continue;
-        std::vector<plan::Finding> rows = work::rows_of(judged.judgement);
-        const std::vector<plan::Finding> before = rows;
+        std::vector<shoot::FindingRecord> rows = operations::rows_of(judged.judgement);
+        const std::vector<shoot::FindingRecord> before = rows;
         for (const auto& [name, other] : all)
             if (other.shot && other.shot != judged.shot && other.shot->frame.is_raw == judged.shot->frame.is_raw &&
                 other.shot->frame.metadata.camera() == judged.shot->frame.metadata.camera())
-                work::hear_witness(rows, *judged.shot, *other.shot);
+                operations::hear_witness(rows, *judged.shot, *other.shot);
         if (rows == before) continue;
-        judged.judgement.findings = work::findings_from(rows);
+        judged.judgement.findings = operations::findings_from(rows);
         judged.judgement.verdict = inspect::Status::pass;
         for (const inspect::Finding& f : judged.judgement.findings)
             if (f.status != inspect::Status::unknown)
@@ -68,7 +69,7 @@ void hear_witnesses(std::vector<std::pair<fs::path, Judged>>& all) {
 }
 
 // Every frame of a folder; one that cannot be read does not hide the others.
-Result inspect_folder(const fs::path& folder, const work::ShotOptions& options, const inspect::Limits& limits) {
+Result inspect_folder(const fs::path& folder, const operations::ShotOptions& options, const inspect::Limits& limits) {
     std::vector<std::pair<fs::path, Judged>> judged;
     std::vector<std::pair<fs::path, std::string>> errors;
     std::error_code ec;
@@ -139,7 +140,7 @@ Run add_inspect(CLI::App& app) {
     return [=] {
         inspect::Limits limits = inspect::limits_for({*fill, *strict});
         if (!limits_file->empty()) inspect::change_limits(limits, read_file(*limits_file, 1 << 20), *limits_file);
-        const work::ShotOptions options = shot->options();
+        const operations::ShotOptions options = shot->options();
         if (!options.chart.empty())
             chart::find_definition(options.chart); // an unknown one is wrong usage, whatever the frame
         std::error_code ec;

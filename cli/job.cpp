@@ -1,17 +1,19 @@
 // refero-cli job: a job's work without a window, by the same functions.
 #include "frame/sequence.hpp"
-#include "job/document.hpp"
+#include "operations/capture/files.hpp"
+#include "operations/capture/frames.hpp"
+#include "operations/capture/intake.hpp"
+#include "operations/correct/keeping.hpp"
+#include "operations/correct/renderings.hpp"
+#include "operations/handover/archive.hpp"
+#include "operations/handover/batch.hpp"
+#include "operations/handover/handover.hpp"
+#include "operations/handover/report.hpp"
 #include "prove/elsewhere.hpp"
+#include "shoot/board.hpp"
+#include "shoot/evidence.hpp"
+#include "store/document.hpp"
 #include "verb.hpp"
-#include "work/archive.hpp"
-#include "work/batch.hpp"
-#include "work/files.hpp"
-#include "work/frames.hpp"
-#include "work/handover.hpp"
-#include "work/intake.hpp"
-#include "work/keeping.hpp"
-#include "work/renderings.hpp"
-#include "work/report.hpp"
 
 namespace refero::cli {
 
@@ -28,28 +30,29 @@ struct JobArguments {
     Outputs outputs;
 };
 
-Json status_of(const work::Chain& c, const plan::Shoot& shoot) {
+Json status_of(const operations::Chain& c, const shoot::Shoot& shoot) {
     Json links = Json::object(), stale = Json::array();
-    for (const work::Step step : c.steps()) links[plan::name_of(step)] = plan::name_of(c.link(step));
-    for (const plan::Staleness& s : c.stale) stale.push_back({{"rule", s.rule}, {"why", s.why}, {"remedy", s.remedy}});
+    for (const operations::Step step : c.steps()) links[shoot::name_of(step)] = shoot::name_of(c.link(step));
+    for (const shoot::Staleness& s : c.stale)
+        stale.push_back({{"rule", shoot::name_of(s.rule)}, {"why", s.why}, {"remedy", s.remedy}});
     return {{"setup", c.title},
-            {"camera", plan::name_in(shoot.cameras, c.row.camera)},
-            {"lens", plan::name_in(shoot.lenses, c.row.lens)},
-            {"mode", plan::name_in(shoot.modes, c.row.mode)},
+            {"camera", shoot::name_in(shoot.cameras, c.row.camera)},
+            {"lens", shoot::name_in(shoot.lenses, c.row.lens)},
+            {"mode", shoot::name_in(shoot.modes, c.row.mode)},
             {"light", c.light_name},
-            {"state", plan::name_of(c.state)},
+            {"state", shoot::name_of(c.state)},
             {"links", links},
             {"delta_e_2000", c.proved ? Json(c.proof_mean) : Json()},
             {"stale", stale}};
 }
 
 /// The chains of all setups, or of the one that is named. Throws Error(usage) for a name that is none.
-std::vector<work::Chain> chosen(const plan::Shoot& shoot, const std::string& name) {
-    std::vector<work::Chain> all;
+std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::string& name) {
+    std::vector<operations::Chain> all;
     std::string titles;
-    for (work::ChainFacts& f : work::facts_of(shoot)) {
+    for (operations::ChainFacts& f : operations::facts_of(shoot)) {
         titles += (titles.empty() ? "" : "; ") + f.title;
-        if (name.empty() || f.title == name) all.push_back(work::derived(std::move(f)));
+        if (name.empty() || f.title == name) all.push_back(operations::derived(std::move(f)));
     }
     if (all.empty() && !name.empty())
         throw Error(ErrorKind::usage, "there is no setup '" + name + "'", {}, "Known: " + titles);
@@ -57,51 +60,52 @@ std::vector<work::Chain> chosen(const plan::Shoot& shoot, const std::string& nam
 }
 
 /// Chart shots that are not measured as they say now.
-void read_what_is_missing(job::JobFile& job, const std::string& name, Result& r) {
-    for (const work::Chain& c : chosen(job.content(), name)) {
-        const plan::ChartShot* shot = plan::record(job.content().chart_shots, c.chart_shot);
+void read_what_is_missing(store::JobFile& job, const std::string& name, Result& r) {
+    for (const operations::Chain& c : chosen(job.content(), name)) {
+        const shoot::ChartShotRecord* shot = shoot::record(job.content().chart_shots, c.chart_shot);
         if (!c.wants_reading() || !shot) continue;
         try {
-            job.change(work::keep(job.content(), shot->id, work::measure(work::request_for(job.content(), *shot))));
+            job.change(operations::keep(job.content(), shot->id,
+                                        operations::measure(operations::request_for(job.content(), *shot))));
         } catch (const Error& e) { note_failure(r, c.title, e); }
     }
 }
 
 /// Frames that are not as they came in: where they are, and what to do.
-void tell_files(Result& r, const plan::Shoot& shoot) {
+void tell_files(Result& r, const shoot::Shoot& shoot) {
     r.json["missing"] = r.json["changed"] = r.json["problems"] = Json::array();
-    for (const plan::Frame& f : shoot.frames) {
+    for (const shoot::FrameRecord& f : shoot.frames) {
         if (!f.problem.empty()) {
             r.json["problems"].push_back({{"file", f.path}, {"message", f.problem}});
             r.words += f.path + ": " + f.problem + "\n";
             continue;
         }
-        const work::FileState state = work::state_of(f);
-        if (state == work::FileState::same || state == work::FileState::unknown) continue;
-        r.json[state == work::FileState::gone ? "missing" : "changed"].push_back(f.path);
-        r.words += f.path + ": " + work::not_as_recorded(f, state).sentences() + "\n";
+        const operations::FileState state = operations::state_of(f);
+        if (state == operations::FileState::same || state == operations::FileState::unknown) continue;
+        r.json[state == operations::FileState::gone ? "missing" : "changed"].push_back(f.path);
+        r.words += f.path + ": " + operations::not_as_recorded(f, state).sentences() + "\n";
     }
 }
 
-Result status(job::JobFile& job) {
+Result status(store::JobFile& job) {
     Result r;
     r.json["setups"] = Json::array();
-    for (const work::Chain& c : chosen(job.content(), {})) {
+    for (const operations::Chain& c : chosen(job.content(), {})) {
         r.json["setups"].push_back(status_of(c, job.content()));
-        r.words += formatted("{:<40} {:<12}{}\n", c.title, plan::name_of(c.state),
+        r.words += formatted("{:<40} {:<12}{}\n", c.title, shoot::name_of(c.state),
                              c.proved ? formatted(" CIEDE2000 {:.2f}", c.proof_mean) : std::string());
-        for (const plan::Staleness& s : c.stale) r.words += "    " + s.why + ". " + s.remedy + "\n";
+        for (const shoot::Staleness& s : c.stale) r.words += "    " + s.why + ". " + s.remedy + "\n";
     }
     tell_files(r, job.content());
     return r;
 }
 
-Result take(job::JobFile& job, const JobArguments& a) {
+Result take(store::JobFile& job, const JobArguments& a) {
     Result r;
     if (!a.encoding.empty()) frame::Encoding::named(a.encoding); // refuse what is not known before anything is read
     r.json["taken"] = r.json["failed"] = Json::array();
-    const plan::Kit none;
-    const std::vector<fs::path> files = work::raw_first(frame::gathered(files_of(a.files)));
+    const shoot::Kit none;
+    const std::vector<fs::path> files = operations::raw_first(frame::gathered(files_of(a.files)));
     if (files.empty())
         throw Error(ErrorKind::input, "there are no frames in this folder", a.files.front(),
                     "Name frames, clips, or a folder that holds some");
@@ -109,33 +113,33 @@ Result take(job::JobFile& job, const JobArguments& a) {
     for (const fs::path& path : files) {
         const std::string file = path.string();
         try {
-            work::Taken taken;
-            if (!work::is_as_known(job.content(), path)) {
-                const inspect::Limits limits = work::limits_of(job.content().brief());
-                work::Arrival arrival = work::look_at(path, limits, true);
+            operations::Taken taken;
+            if (!operations::is_as_known(job.content(), path)) {
+                const inspect::Limits limits = operations::limits_of(job.content().brief());
+                operations::Arrival arrival = operations::look_at(path, limits, true);
                 if (arrival.arriving) {
                     say(file + ": still arriving, waited for");
-                    work::wait_for(path);
-                    arrival = work::look_at(path, limits, true);
+                    operations::wait_for(path);
+                    arrival = operations::look_at(path, limits, true);
                     if (arrival.arriving)
                         throw Error(ErrorKind::input, "this file is still being written", path,
                                     "Take it in again once it is there");
                 }
-                taken = work::take_in(job.content(), none, arrival,
-                                      {.by_hand = true, .encoding = a.encoding, .alone = alone});
+                taken = operations::take_in(job.content(), none, arrival,
+                                            {.by_hand = true, .encoding = a.encoding, .alone = alone});
             }
-            job::Ids ids;
+            store::Ids ids;
             if (!taken.rows.empty()) ids = job.change(taken.rows);
-            plan::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
+            shoot::Id setup = taken.setup < 0 ? ids.at(taken.setup) : taken.setup;
             std::string copied; // what it is another file of
             const std::string known = fs::absolute(path).lexically_normal().string();
-            for (const plan::Frame& f : job.content().frames) // one that is in the job already has its place
+            for (const shoot::FrameRecord& f : job.content().frames) // one that is in the job already has its place
                 if (f.path == known) {
                     setup = f.setup;
                     if (f.same_as) copied = f.reason;
                 }
-            const plan::Setup* row = plan::record(job.content().setups, setup);
-            const std::string title = row ? plan::title_of(job.content(), *row) : std::string();
+            const shoot::SetupRecord* row = shoot::record(job.content().setups, setup);
+            const std::string title = row ? shoot::title_of(job.content(), *row) : std::string();
             r.json["taken"].push_back({{"file", file},
                                        {"chart", taken.chart_shot != 0},
                                        {"setup", row ? Json(title) : Json()},
@@ -149,30 +153,30 @@ Result take(job::JobFile& job, const JobArguments& a) {
             if (!taken.told.empty()) r.words += "    " + taken.told + "\n";
         } catch (const Error& e) { note_failure(r, file, e); }
     }
-    if (const plan::Change places = work::place_frames(job.content()); !places.empty()) job.change(places);
+    if (const shoot::Change places = operations::place_frames(job.content()); !places.empty()) job.change(places);
     return r;
 }
 
 /// Those that no longer hold follow the setup's own correction.
-void refit_renderings(job::JobFile& job, plan::Id setup) {
-    const work::Chain c = work::chain_of(job.content(), setup);
-    for (const work::KeptRendering& k : work::renderings_of(job.content(), c))
+void refit_renderings(store::JobFile& job, shoot::Id setup) {
+    const operations::Chain c = operations::chain_of(job.content(), setup);
+    for (const operations::KeptRendering& k : operations::renderings_of(job.content(), c))
         if (!k.stale.empty()) {
-            const work::FitRequest request = work::fit_request(job.content(), c, k);
-            job.change(work::keep(job.content(), request, k, work::fit(request)));
+            const operations::FitRequest request = operations::fit_request(job.content(), c, k);
+            job.change(operations::keep(job.content(), request, k, operations::fit(request)));
         }
 }
 
-Result fit(job::JobFile& job, const JobArguments& a) {
+Result fit(store::JobFile& job, const JobArguments& a) {
     Result r;
     r.json["fitted"] = r.json["failed"] = Json::array();
     read_what_is_missing(job, a.setup, r);
-    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+    for (const operations::Chain& c : chosen(job.content(), a.setup)) {
         if (a.setup.empty() && !c.wants_fit()) continue;
         try {
-            const work::FitRequest request = work::fit_request(job.content(), c);
-            const fit::Correction made = work::fit(request);
-            job.change(work::keep(job.content(), request, made));
+            const operations::FitRequest request = operations::fit_request(job.content(), c);
+            const fit::Correction made = operations::fit(request);
+            job.change(operations::keep(job.content(), request, made));
             refit_renderings(job, c.id);
             r.json["fitted"].push_back({{"setup", c.title},
                                         {"model", fit::name_of(made.model)},
@@ -186,32 +190,32 @@ Result fit(job::JobFile& job, const JobArguments& a) {
 }
 
 /// The correction in force under a name, fitted for another kind of work or with a look of its own where one is given.
-Result keep(job::JobFile& job, const JobArguments& a) {
+Result keep(store::JobFile& job, const JobArguments& a) {
     if (a.rendering.empty() || a.rendering == "all")
         throw Error(ErrorKind::usage, "a rendering needs a name of its own, other than all", {},
                     "Give it with --rendering: web, print");
     std::optional<fit::Intent> intent;
     if (!a.intent.empty()) intent = fit::intent_named(a.intent);
-    std::optional<balance::Look> look;
+    std::optional<look::Look> look;
     if (!a.look.empty()) look = prove::look_from(a.look);
     Result r;
     r.json["kept"] = r.json["failed"] = Json::array();
-    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+    for (const operations::Chain& c : chosen(job.content(), a.setup)) {
         if (a.setup.empty() && !c.correction) continue;
         try {
-            work::Chain as = c; // as it is kept
+            operations::Chain as = c; // as it is kept
             if (intent) as.settings.intent = *intent;
             if (look) as.settings.look = *look;
             if (intent || look) {
                 if (c.balance_only())
                     throw Error(ErrorKind::usage, c.title + " is only balanced: there is nothing to fit anew", {},
                                 "Keep it without --intent and --look");
-                fit::Correction made = work::fit(work::fit_request(job.content(), as));
+                fit::Correction made = operations::fit(operations::fit_request(job.content(), as));
                 made.finish = as.settings.finish;
                 made.look = as.settings.look;
                 as.correction = std::make_shared<const fit::Correction>(std::move(made));
             }
-            job.change(work::keep_rendering(job.content(), as, a.rendering));
+            job.change(operations::keep_rendering(job.content(), as, a.rendering));
             r.json["kept"].push_back({{"setup", c.title}, {"rendering", a.rendering}});
             r.words += c.title + ": kept as " + a.rendering + "\n";
         } catch (const Error& e) { note_failure(r, c.title, e); }
@@ -239,24 +243,24 @@ void make_folder(const std::string& folder) {
 
 /// An output of a job, worked out before the first one is written.
 struct Output {
-    work::Chain chain;
+    operations::Chain chain;
     fs::path target;    ///< a file that it writes: of a folder its first
     std::string source; ///< what is named where it fails
-    std::function<work::HandedOver()> write;
+    std::function<operations::HandedOver()> write;
 };
 
-Result write_all(job::JobFile& job, const JobArguments& a, const std::vector<Output>& outputs) {
+Result write_all(store::JobFile& job, const JobArguments& a, const std::vector<Output>& outputs) {
     std::vector<fs::path> targets;
     for (const Output& o : outputs) targets.push_back(o.target);
-    work::guard_outputs(job.content(), job.file(), targets);
+    operations::guard_outputs(job.content(), job.file(), targets);
     a.outputs.check(targets, {});
     make_folder(a.output);
     Result r;
     r.json["written"] = r.json["failed"] = Json::array();
     for (const Output& o : outputs) {
         try {
-            const work::HandedOver handed = o.write();
-            job.change(work::keep(job.content(), o.chain, handed));
+            const operations::HandedOver handed = o.write();
+            job.change(operations::keep(job.content(), o.chain, handed));
             r.json["written"].push_back(handed.file.string());
             r.words += handed.file.string() + ": " + handed.message + "\n";
         } catch (const Error& e) { note_failure(r, o.source, e); }
@@ -265,38 +269,39 @@ Result write_all(job::JobFile& job, const JobArguments& a, const std::vector<Out
 }
 
 /// Of those in force: all, the one that is named, or where none is named all.
-std::vector<work::InForce> wanted(const plan::Shoot& shoot, const work::Chain& c, const std::string& rendering) {
-    std::vector<work::InForce> all = work::in_force(shoot, c);
+std::vector<operations::InForce> wanted(const shoot::Shoot& shoot, const operations::Chain& c,
+                                        const std::string& rendering) {
+    std::vector<operations::InForce> all = operations::in_force(shoot, c);
     if (!rendering.empty() && rendering != "all")
-        std::erase_if(all, [&](const work::InForce& f) { return f.rendering != rendering; });
+        std::erase_if(all, [&](const operations::InForce& f) { return f.rendering != rendering; });
     return all;
 }
 
-Result hand_over(job::JobFile& job, const JobArguments& a) {
+Result hand_over(store::JobFile& job, const JobArguments& a) {
     std::vector<Output> outputs;
     bool known = a.rendering.empty() || a.rendering == "all";
-    for (const work::Chain& c : chosen(job.content(), a.setup)) {
+    for (const operations::Chain& c : chosen(job.content(), a.setup)) {
         if (!c.correction) continue;
         std::vector<std::string> files;
-        const std::vector<work::InForce> renderings = wanted(job.content(), c, a.rendering);
+        const std::vector<operations::InForce> renderings = wanted(job.content(), c, a.rendering);
         if (renderings.empty()) continue;
         known = true;
-        for (const work::InForce& by : renderings) {
+        for (const operations::InForce& by : renderings) {
             std::stringstream names(a.formats);
             for (std::string name; std::getline(names, name, ',');) {
-                const deliver::Format& format = deliver::format_named(name);
-                const std::string stem = file_name(work::with_rendering(c.title, by.rendering)) +
+                const handover::Format& format = handover::format_named(name);
+                const std::string stem = file_name(operations::with_rendering(c.title, by.rendering)) +
                                          (format.extension == ".json" ? "-" + format.id : "");
                 const fs::path target = fs::path(a.output) / (stem + format.extension);
                 files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
                 outputs.push_back({c, format.first_of(target), c.title,
-                                   [=, id = format.id] { return work::write_rendering(by, id, {}, target); }});
+                                   [=, id = format.id] { return operations::write_rendering(by, id, {}, target); }});
             }
         }
         const fs::path note = fs::path(a.output) / (file_name(c.title) + "-note.txt");
-        outputs.push_back({c, note, c.title, [=, text = work::note_of(job.content(), c, files)] {
+        outputs.push_back({c, note, c.title, [=, text = operations::note_of(job.content(), c, files)] {
                                write_whole(note, text);
-                               return work::recorded({note, "note", "what is what, in words"});
+                               return operations::recorded({note, "note", "what is what, in words"});
                            }});
     }
     if (!known)
@@ -327,7 +332,7 @@ std::pair<std::size_t, std::size_t> chunk_of(const std::string& text) {
 }
 
 /// A command line a chunk, for job queues that exist.
-Result listed(const job::JobFile& job, const JobArguments& a, std::size_t frames) {
+Result listed(const store::JobFile& job, const JobArguments& a, std::size_t frames) {
     Result r;
     r.json["commands"] = Json::array();
     const std::size_t chunks = (frames + chunk_frames - 1) / chunk_frames;
@@ -350,70 +355,71 @@ Result listed(const job::JobFile& job, const JobArguments& a, std::size_t frames
     return r;
 }
 
-Result develop(job::JobFile& job, const JobArguments& a) {
-    const work::DevelopOptions options = a.how.options(a.outputs);
+Result develop(store::JobFile& job, const JobArguments& a) {
+    const operations::DevelopOptions options = a.how.options(a.outputs);
     if (a.output.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
-    std::vector<const work::Chain*> batch;
+    std::vector<const operations::Chain*> batch;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
     const auto all = chosen(job.content(), a.setup);
-    for (const work::Chain& c : all)
+    for (const operations::Chain& c : all)
         if (c.correction) batch.push_back(&c);
-    const auto chain_of = [&](const work::BatchFrame& f) -> const work::Chain& {
-        return **std::find_if(batch.begin(), batch.end(), [&](const work::Chain* c) { return c->id == f.setup; });
+    const auto chain_of = [&](const operations::BatchFrame& f) -> const operations::Chain& {
+        return **std::find_if(batch.begin(), batch.end(), [&](const operations::Chain* c) { return c->id == f.setup; });
     };
-    const std::string rendering = a.rendering == "all" ? work::all_renderings : a.rendering;
-    std::vector<work::BatchFrame> frames =
-        work::batch_of(job.content(), batch, options.format, a.output, a.name, options.space, rendering);
+    const std::string rendering = a.rendering == "all" ? operations::all_renderings : a.rendering;
+    std::vector<operations::BatchFrame> frames =
+        operations::batch_of(job.content(), batch, options.format, a.output, a.name, options.space, rendering);
     if (a.list) return listed(job, a, frames.size());
     if (!a.chunk.empty()) {
         // Planned whole, so that names are told apart as in one run: no two chunks write one file.
         const auto [mine, all_chunks] = chunk_of(a.chunk);
-        std::vector<work::BatchFrame> some;
+        std::vector<operations::BatchFrame> some;
         for (std::size_t i = mine - 1; i < frames.size(); i += all_chunks) some.push_back(std::move(frames[i]));
         frames = std::move(some);
     }
     std::vector<fs::path> targets;
-    for (const work::BatchFrame& f : frames) targets.push_back(f.frame.target);
-    work::guard_outputs(job.content(), job.file(), targets);
-    std::vector<std::pair<const work::Chain*, work::HandedOver>> unknown; // to the job: chunks made them
+    for (const operations::BatchFrame& f : frames) targets.push_back(f.frame.target);
+    operations::guard_outputs(job.content(), job.file(), targets);
+    std::vector<std::pair<const operations::Chain*, operations::HandedOver>> unknown; // to the job: chunks made them
     work_through(
         std::move(frames), {}, a.output, a.how, a.outputs, r,
-        [&](const work::BatchFrame& f, const work::Developed& done) {
+        [&](const operations::BatchFrame& f, const operations::Developed& done) {
             if (!a.chunk.empty()) return; // the run that ends the batch keeps the rows
-            job.change(work::keep(job.content(), chain_of(f), done));
+            job.change(operations::keep(job.content(), chain_of(f), done));
         },
-        [&](const work::BatchFrame& f) {
+        [&](const operations::BatchFrame& f) {
             const fs::path whole = fs::absolute(f.frame.target).lexically_normal();
             const auto& rows = job.content().handovers;
             if (!std::any_of(rows.begin(), rows.end(), [&](const auto& h) { return h.file == whole; }))
                 unknown.emplace_back(&chain_of(f),
-                                     work::recorded({f.frame.target, "frame", "finished by a job queue", f.row}));
+                                     operations::recorded({f.frame.target, "frame", "finished by a job queue", f.row}));
         });
-    if (!unknown.empty() && a.chunk.empty()) job.change(work::keep_all(job.content(), unknown));
+    if (!unknown.empty() && a.chunk.empty()) job.change(operations::keep_all(job.content(), unknown));
     if (!a.chunk.empty()) return r; // the run that ends the batch tells what none of them has
-    std::set<plan::Id> only;
+    std::set<shoot::Id> only;
     if (!a.setup.empty())
-        for (const work::Chain& c : all) only.insert(c.id);
-    const std::vector<work::LeftOut> left_out = work::left_out_of(job.content(), batch, only);
+        for (const operations::Chain& c : all) only.insert(c.id);
+    const std::vector<operations::LeftOut> left_out = operations::left_out_of(job.content(), batch, only);
     r.json["not_developed"] = Json::array();
-    for (const work::LeftOut& l : left_out) r.json["not_developed"].push_back({{"file", l.file}, {"reason", l.reason}});
+    for (const operations::LeftOut& l : left_out)
+        r.json["not_developed"].push_back({{"file", l.file}, {"reason", l.reason}});
     r.words += formatted("{} written", r.json["written"].size());
     if (const std::size_t failed = r.json["failed"].size()) r.words += formatted(", {} failed", failed);
     if (r.json.contains("left_out")) r.words += formatted(", {} were finished before", r.json["left_out"].size());
     r.words += "\n";
-    for (const std::string& line : work::in_words(left_out)) r.words += line + "\n";
+    for (const std::string& line : operations::in_words(left_out)) r.words += line + "\n";
     return r;
 }
 
-Result report(job::JobFile& job, const JobArguments& a) {
+Result report(store::JobFile& job, const JobArguments& a) {
     if (a.output.empty()) throw Error(ErrorKind::usage, "a file to write is missing", {}, "Give it with -o");
     const std::string extension = to_lower(fs::path(a.output).extension().string());
     if (extension != ".pdf" && extension != ".html" && extension != ".htm")
         throw Error(ErrorKind::usage, "a report is a PDF or HTML file", a.output, "End its name in .pdf or .html");
-    work::guard_outputs(job.content(), job.file(), {a.output});
+    operations::guard_outputs(job.content(), job.file(), {a.output});
     a.outputs.check({a.output}, {job.file()});
-    const std::string text = work::report_html(job.content(), chosen(job.content(), a.setup));
+    const std::string text = operations::report_html(job.content(), chosen(job.content(), a.setup));
     if (extension == ".pdf") {
         // Pages are laid out by the program with the window, which needs no display for it.
         const fs::path source = fs::temp_directory_path() / ("refero-report-" + new_uid() + ".html");
@@ -445,22 +451,23 @@ Result report(job::JobFile& job, const JobArguments& a) {
     return r;
 }
 
-Result archive(job::JobFile& job, const JobArguments& a) {
+Result archive(store::JobFile& job, const JobArguments& a) {
     if (a.output.empty()) throw Error(ErrorKind::usage, "a file to write is missing", {}, "Give it with -o");
-    work::guard_outputs(job.content(), job.file(), {a.output});
+    operations::guard_outputs(job.content(), job.file(), {a.output});
     a.outputs.check({a.output}, {job.file()});
-    const work::Archived done = work::archive(job, a.output, {a.all_frames, a.outside, a.outputs.existing()});
+    const operations::Archived done =
+        operations::archive(job, a.output, {a.all_frames, a.outside, a.outputs.existing()});
     Result r;
     r.json = {{"file", a.output}, {"files", done.files}, {"missing", done.missing}};
     r.json["outside"] = r.json["unreadable"] = Json::array();
     r.words = formatted("{}: {} files\n", a.output, done.files.size());
     for (const std::string& path : done.missing) r.words += "Not found, left out: " + path + "\n";
-    for (const work::Outside& o : done.outside) {
+    for (const operations::Outside& o : done.outside) {
         r.json["outside"].push_back({{"file", o.path}, {"reason", o.reason}});
         r.words += (a.outside ? "From outside the job, packed: " : "From outside the job, left out: ") + o.path + " (" +
                    o.reason + ")\n";
     }
-    for (const work::Outside& o : done.unreadable) {
+    for (const operations::Outside& o : done.unreadable) {
         r.json["unreadable"].push_back({{"file", o.path}, {"reason", o.reason}});
         r.words += "Cannot be read, left out: " + o.path + " (" + o.reason + ")\n";
     }
@@ -499,16 +506,16 @@ Run add_job(CLI::App& app) {
     a->how.add(app);
     a->outputs.add(app);
     return [a] {
-        const std::map<std::string, std::function<Result(job::JobFile&)>> actions{
-            {"new", [&](job::JobFile& job) { return status(job); }},
-            {"status", [&](job::JobFile& job) { return status(job); }},
-            {"take", [&](job::JobFile& job) { return take(job, *a); }},
-            {"fit", [&](job::JobFile& job) { return fit(job, *a); }},
-            {"keep", [&](job::JobFile& job) { return keep(job, *a); }},
-            {"handover", [&](job::JobFile& job) { return hand_over(job, *a); }},
-            {"apply", [&](job::JobFile& job) { return develop(job, *a); }},
-            {"report", [&](job::JobFile& job) { return report(job, *a); }},
-            {"archive", [&](job::JobFile& job) { return archive(job, *a); }}};
+        const std::map<std::string, std::function<Result(store::JobFile&)>> actions{
+            {"new", [&](store::JobFile& job) { return status(job); }},
+            {"status", [&](store::JobFile& job) { return status(job); }},
+            {"take", [&](store::JobFile& job) { return take(job, *a); }},
+            {"fit", [&](store::JobFile& job) { return fit(job, *a); }},
+            {"keep", [&](store::JobFile& job) { return keep(job, *a); }},
+            {"handover", [&](store::JobFile& job) { return hand_over(job, *a); }},
+            {"apply", [&](store::JobFile& job) { return develop(job, *a); }},
+            {"report", [&](store::JobFile& job) { return report(job, *a); }},
+            {"archive", [&](store::JobFile& job) { return archive(job, *a); }}};
         const auto action = actions.find(a->action);
         if (action == actions.end())
             throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {},
@@ -520,8 +527,8 @@ Run add_job(CLI::App& app) {
         if (a->files.empty() && a->action == "take") throw Error(ErrorKind::usage, "there are no frames to take");
         // A chunk of a batch and a list of them only look: many run at a time.
         const bool looks = a->action == "status" || (a->action == "apply" && (a->list || !a->chunk.empty()));
-        using Open = job::JobFile::Open;
-        job::JobFile job(a->file, a->action == "new" ? Open::create : looks ? Open::viewing : Open::existing);
+        using Open = store::JobFile::Open;
+        store::JobFile job(a->file, a->action == "new" ? Open::create : looks ? Open::viewing : Open::existing);
         Result r = action->second(job);
         if (r.words.empty())
             r.words = a->action == "new"             ? a->file + ": a new job\n"

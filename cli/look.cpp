@@ -91,7 +91,7 @@ Run add_read(CLI::App& app) {
                         "Leave --corners and --cgats out, or name one chart");
         if (a->all) return read_all(a->image, *a);
         a->outputs.check({a->cgats}, {a->image, a->chart, a->encoding});
-        const job::MeasuredShot shot = work::take_shot(a->image, a->options());
+        const store::MeasuredShot shot = operations::take_shot(a->image, a->options());
         if (!a->cgats.empty()) read::save_cgats(shot.reading, a->cgats);
         Result r;
         r.json = {{"chart", shot.reading.chart}, {"patches", patches_of(shot.reading)}};

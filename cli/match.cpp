@@ -1,11 +1,11 @@
 // refero-cli match, series, compare, verify: cameras, exposures, modes and delivered pictures beside each other.
+#include "operations/match/matching.hpp"
 #include "verb.hpp"
-#include "work/matching.hpp"
 
 namespace refero::cli {
 
 namespace fs = std::filesystem;
-using work::Side;
+using operations::Side;
 
 namespace {
 
@@ -16,10 +16,10 @@ bool is_table(const std::string& file) {
 
 Side side_of(const std::string& file, const std::string& chart, const std::string& encoding, double clip_code = 1,
              double at = -1) {
-    if (is_table(file)) return work::side_of_table(file, chart);
-    work::ShotOptions o{.chart = chart, .position_s = at, .clip_code = clip_code};
+    if (is_table(file)) return operations::side_of_table(file, chart);
+    operations::ShotOptions o{.chart = chart, .position_s = at, .clip_code = clip_code};
     if (!encoding.empty()) o.encoding = frame::Encoding::named(encoding);
-    return work::side_of(work::take_shot(file, o));
+    return operations::side_of(operations::take_shot(file, o));
 }
 
 const chart::Definition* definition_of(const Side& s) { return s.definition ? &*s.definition : nullptr; }
@@ -74,13 +74,13 @@ Run add_match(CLI::App& app) {
             encoding = std::string(colour::name_of(colour::rgb_space(a->lead_space).transfer));
         const Side lead = side_of(a->lead, chart, encoding), other = side_of(a->other, chart, a->other_encoding);
         const chart::Reference target =
-            work::shown_by(lead, lead_correction ? &*lead_correction : nullptr, a->lead_space);
+            operations::shown_by(lead, lead_correction ? &*lead_correction : nullptr, a->lead_space);
         std::optional<chart::Reference> reference;
         if (!a->reference.empty()) reference = chart::load_reference(a->reference);
         else if (const chart::Definition* d = definition_of(other) ? definition_of(other) : definition_of(lead))
             reference = chart::reference_of(*d);
         if (lead_correction) settings.lead = std::make_shared<const fit::Correction>(*lead_correction);
-        const match::Match m = work::matched(lead, other, target, reference, settings);
+        const match::Match m = operations::matched(lead, other, target, reference, settings);
         fit::save(m.correction, a->output);
         Result r;
         r.json = {{"model", fit::name_of(m.correction.model)},
@@ -171,7 +171,7 @@ Run add_series(CLI::App& app) {
         const chart::Reference reference = chart::reference_of(chart::find_definition(a->chart));
         inspect::Limits limits = inspect::limits_for({});
         if (!a->limits.empty()) inspect::change_limits(limits, read_file(a->limits, 1 << 20), a->limits);
-        const auto [all, usable, code] = work::exposure_series(sides, key, reference, limits, a->clip_code < 1);
+        const auto [all, usable, code] = operations::exposure_series(sides, key, reference, limits, a->clip_code < 1);
         Result r;
         r.json["key"] = a->images[key];
         r.json["frames"] = Json::array();
@@ -227,7 +227,7 @@ Run add_compare(CLI::App& app) {
                             "hue", "chroma", "dB");
         const auto sides = a->sides();
         for (std::size_t i = 0; i < sides.size(); ++i) {
-            const match::ModeLook look = work::mode_seen(sides[i], reference).look;
+            const match::ModeLook look = operations::mode_seen(sides[i], reference).look;
             r.json["modes"].push_back(
                 {{"file", a->images[i]},
                  {"kelvin", look.light->kelvin},
@@ -242,7 +242,7 @@ Run add_compare(CLI::App& app) {
                           fs::path(a->images[i]).filename().string(), look.light->kelvin, look.light->duv,
                           look.delta_e_2000.mean, look.skin_delta_e, look.skin_hue_deg, look.chroma_ratio, look.snr_db);
             if (a->look.empty()) continue;
-            const work::LookTried tried = work::look_tried(sides[i], reference, a->look, a->usage);
+            const operations::LookTried tried = operations::look_tried(sides[i], reference, a->look, a->usage);
             Json changed = Json::array();
             for (const prove::Neighbours& n : tried.changed)
                 changed.push_back({{"a", n.a}, {"b", n.b}, {"merged", n.merged()}});
@@ -272,7 +272,7 @@ Run add_verify(CLI::App& app) {
     app.add_option("--chart", a->chart, "Chart: id of an installed definition, or a definition file");
     return [a] {
         const auto shown = [&](const std::string& file, const std::string& chart) {
-            work::refuse_raw(file);
+            operations::refuse_raw(file);
             const Side s = side_of(file, chart, {});
             return std::pair(s, match::picture_of(s.reading, own_colours_of(s)(balance::Balance{})));
         };

@@ -1,5 +1,5 @@
 // refero-cli monitor: what a display does, and its profile.
-#include "screen/screen.hpp"
+#include "display/display.hpp"
 #include "verb.hpp"
 
 namespace refero::cli {
@@ -24,9 +24,9 @@ Run add_monitor(CLI::App& app) {
     a->outputs.add(app);
     return [a] {
         a->outputs.check({a->output}, {a->measured});
-        const screen::Display d = screen::look(screen::load(a->measured), a->target);
+        const display::Display d = display::look(display::load(a->measured), a->target);
         if (!a->output.empty())
-            screen::write_profile(
+            display::write_profile(
                 d, std::filesystem::path(a->output).stem().string(), a->output, a->outputs.existing(),
                 {a->icc_version, a->kind == "auto" ? std::nullopt : std::optional(a->kind == "table")});
         Result r;
@@ -39,28 +39,28 @@ Run add_monitor(CLI::App& app) {
                   {"grey_tracking", d.grey_tracking},
                   {"coverage", Json::object()},
                   {"delta_e_2000", json_of(d.delta_e_2000)},
-                  {"verdict", d.verdict},
+                  {"verdict", display::name_of(d.verdict)},
                   {"words", d.words},
                   {"advice", d.advice},
                   {"after_profile", json_of(d.after_profile)},
                   {"after_table", json_of(d.after_table)},
                   {"table_pays", d.table_pays},
                   {"faults", Json::array()}};
-        for (const screen::Fault& f : d.faults)
+        for (const display::Fault& f : d.faults)
             r.json["faults"].push_back({{"what", f.what}, {"control", f.control}, {"words", f.words}});
         for (const auto& [space, share] : d.coverage) r.json["coverage"][space] = share;
         if (!a->output.empty()) r.json["file"] = a->output;
         r.words = formatted("White {:.0f} K, Duv {:+.4f}, {:.1f} cd/m2; {}\n"
                             "Gamma {:.2f}, nearest to {}; greys tinted by {:.1f} at most\n",
-                            d.light.kelvin, d.light.duv, d.luminance, screen::black_in_words(d), d.gamma, d.curve,
+                            d.light.kelvin, d.light.duv, d.luminance, display::black_in_words(d), d.gamma, d.curve,
                             d.grey_tracking);
         for (const auto& [space, share] : d.coverage) r.words += formatted("{:<12} {:.1f} %\n", space, 100 * share);
         r.words += formatted("CIEDE2000 {:.2f} on average, {:.2f} at most\n{}: {}\n", d.delta_e_2000.mean,
-                             d.delta_e_2000.max, d.verdict, d.words);
+                             d.delta_e_2000.max, display::name_of(d.verdict), d.words);
         r.words += formatted("Its profile leaves {:.2f} on average, with a table {:.2f} on patches left out{}\n",
                              d.after_profile.mean, d.after_table.mean, d.table_pays ? ": a table pays" : "");
         if (!d.advice.empty()) r.words += d.advice + "\n";
-        for (const screen::Fault& f : d.faults) r.words += formatted("Turn {}: {}\n", f.control, f.words);
+        for (const display::Fault& f : d.faults) r.words += formatted("Turn {}: {}\n", f.control, f.words);
         return r;
     };
 }

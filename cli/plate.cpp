@@ -1,5 +1,5 @@
 // refero-cli plate: frames as neutral, scene-linear light for effects.
-#include "work/plate.hpp"
+#include "operations/handover/plate.hpp"
 #include "verb.hpp"
 
 namespace refero::cli {
@@ -13,52 +13,52 @@ struct PlateArguments : ShotArguments {
     std::vector<std::string> plates, clean, objects, charts;
     RangeArguments range;
     LookArgument look;
-    work::PlateOptions options;
+    operations::PlateOptions options;
     Outputs outputs;
 };
 
 Result run(const PlateArguments& a) {
     a.range.check();
-    work::PlateOptions options = a.options;
+    operations::PlateOptions options = a.options;
     options.depth = apply::depth_named(a.depth, apply::Format::exr);
     options.existing = a.outputs.existing();
     const auto correction = std::make_shared<const fit::Correction>(a.look.on(fit::load(a.correction)));
-    std::vector<work::PlateSource> sources;
+    std::vector<operations::PlateSource> sources;
     std::vector<fs::path> inputs{a.correction, a.encoding, a.look.look};
-    const auto add = [&](const std::vector<std::string>& files, work::PlateRole role) {
+    const auto add = [&](const std::vector<std::string>& files, operations::PlateRole role) {
         for (const fs::path& file : files_of(files))
-            for (const work::FrameSource& still : a.range.stills_of(file, a)) {
+            for (const operations::FrameSource& still : a.range.stills_of(file, a)) {
                 sources.push_back({still, role});
                 inputs.push_back(still.file);
             }
     };
-    add(a.plates, work::PlateRole::plate);
-    add(a.clean, work::PlateRole::clean);
-    add(a.objects, work::PlateRole::object);
-    add(a.charts, work::PlateRole::chart);
-    const work::PlateSet set = work::plan_plates(sources, correction, a.folder, options);
+    add(a.plates, operations::PlateRole::plate);
+    add(a.clean, operations::PlateRole::clean);
+    add(a.objects, operations::PlateRole::object);
+    add(a.charts, operations::PlateRole::chart);
+    const operations::PlateSet set = operations::plan_plates(sources, correction, a.folder, options);
     a.outputs.check(set.outputs(), inputs);
-    const work::PlateResult done = work::write_plates(set, options, [&](const work::BatchEnd& end) {
-        const work::Development& d = set.frames[end.frame].frame;
+    const operations::PlateResult done = operations::write_plates(set, options, [&](const operations::BatchEnd& end) {
+        const operations::Development& d = set.frames[end.frame].frame;
         say(end.problem ? d.source.file.string() + ": " + end.problem->sentences() : d.target.string());
     });
     Result r;
     r.json["display"] = set.display.string();
     r.json["note"] = set.note.string();
     r.json["written"] = r.json["failed"] = r.json["agreement"] = r.json["differences"] = Json::array();
-    for (const work::BatchEnd& end : done.ends) {
-        const work::Development& d = set.frames[end.frame].frame;
+    for (const operations::BatchEnd& end : done.ends) {
+        const operations::Development& d = set.frames[end.frame].frame;
         if (end.problem) note_failure(r, d.source.file.string(), *end.problem);
         if (!end.done) continue;
         r.json["written"].push_back({{"file", d.target.string()},
-                                     {"role", plan::name_of(set.roles[end.frame])},
+                                     {"role", shoot::name_of(set.roles[end.frame])},
                                      {"source", d.source.file.string()}});
         for (const std::string& how_so : end.done->differences) {
             r.json["differences"].push_back({{"file", d.source.file.string()}, {"says", how_so}});
             r.words += d.source.file.string() + ": " + how_so + "\n";
         }
     }
-    for (const work::PlateAgreement& agreement : done.agreement) {
+    for (const operations::PlateAgreement& agreement : done.agreement) {
         r.json["agreement"].push_back(
             {{"file", agreement.plate.string()}, {"most_codes", agreement.most}, {"mean_codes", agreement.mean}});
         r.words += formatted("{}: through {} within {:.2f} codes of 255 of the corrected picture\n",

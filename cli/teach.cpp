@@ -1,6 +1,6 @@
 // refero-cli teach: a chart definition from a picture of a card that is not known yet.
 #include "find/teach.hpp"
-#include "plan/settings.hpp"
+#include "shoot/settings.hpp"
 #include "verb.hpp"
 
 namespace refero::cli {
@@ -28,7 +28,7 @@ Run add_teach(CLI::App& app) {
         std::filesystem::path values = a->output;
         values.replace_extension(".cgats");
         a->outputs.check({a->output, values}, {a->image, a->encoding});
-        const auto corners = plan::corners_from(a->corners);
+        const auto corners = shoot::corners_from(a->corners);
         if (!corners)
             throw Error(ErrorKind::usage, "corners are four places in pixels", {}, "Write \"x,y x,y x,y x,y\"");
         ShotArguments shot = *a;

@@ -4,7 +4,7 @@
 #include <cstdarg>
 #include <sstream>
 
-#include "work/footage.hpp"
+#include "operations/capture/footage.hpp"
 
 namespace refero::cli {
 
@@ -42,8 +42,8 @@ static chart::Corners parse_corners(const std::string& text) {
     return corners;
 }
 
-work::ShotOptions ShotArguments::options() const {
-    work::ShotOptions o;
+operations::ShotOptions ShotArguments::options() const {
+    operations::ShotOptions o;
     o.chart = chart;
     o.position_s = at;
     o.clip_code = clip_code;
@@ -53,8 +53,8 @@ work::ShotOptions ShotArguments::options() const {
 }
 
 frame::Frame ShotArguments::frame(const std::string& image) const {
-    const work::ShotOptions o = options();
-    return frame::read(image, {frame::Size::measuring, o.encoding, work::showing_s(image, o), o.clip_code});
+    const operations::ShotOptions o = options();
+    return frame::read(image, {frame::Size::measuring, o.encoding, operations::showing_s(image, o), o.clip_code});
 }
 
 std::vector<std::filesystem::path> files_of(const std::vector<std::string>& named) {

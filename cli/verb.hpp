@@ -8,7 +8,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
-#include "work/batch.hpp"
+#include "operations/handover/batch.hpp"
 
 namespace refero::cli {
 
@@ -79,7 +79,7 @@ struct ShotArguments {
         app.add_option("--at", at, "Of a clip: the still at so many seconds; default: the first that shows the chart")
             ->check(CLI::NonNegativeNumber);
     }
-    work::ShotOptions options() const;
+    operations::ShotOptions options() const;
     /// The frame to measure in, of a clip the still that is told or shows the chart.
     frame::Frame frame(const std::string& image) const;
 };
@@ -91,7 +91,7 @@ struct RangeArguments {
     /// Throws Error(usage) for a range without a beginning.
     void check() const;
     /// Of other files the file itself; `at`: the one still, below 0 the first. Throws Error(input).
-    std::vector<work::FrameSource> stills_of(const std::filesystem::path& file, const ShotArguments& shot) const;
+    std::vector<operations::FrameSource> stills_of(const std::filesystem::path& file, const ShotArguments& shot) const;
 };
 
 /// What every verb that writes has: nothing that exists is replaced unasked, and an input never.
@@ -112,13 +112,14 @@ struct DevelopArguments {
     double white_luminance = 0;
     void add(CLI::App& app);
     /// Throws Error(usage).
-    work::DevelopOptions options(const Outputs& outputs) const;
+    operations::DevelopOptions options(const Outputs& outputs) const;
 };
 /// Checks all outputs, then works through them and reports; `written` is called for each that is done, one at a time.
-void work_through(std::vector<work::BatchFrame> frames, const std::vector<std::filesystem::path>& inputs,
+void work_through(std::vector<operations::BatchFrame> frames, const std::vector<std::filesystem::path>& inputs,
                   const std::filesystem::path& folder, const DevelopArguments& how, const Outputs& outputs,
-                  Result& result, const std::function<void(const work::BatchFrame&, const work::Developed&)>& written,
-                  const std::function<void(const work::BatchFrame&)>& left_out = {});
+                  Result& result,
+                  const std::function<void(const operations::BatchFrame&, const operations::Developed&)>& written,
+                  const std::function<void(const operations::BatchFrame&)>& left_out = {});
 /// One line for whoever watches: to standard output, with --json to standard error.
 void say(const std::string& line);
 void say_to_errors(bool on);

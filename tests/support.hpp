@@ -8,8 +8,8 @@
 #include <filesystem>
 #include <fstream>
 
+#include "operations/correct/pipeline.hpp"
 #include "simulate/simulate.hpp"
-#include "work/pipeline.hpp"
 
 namespace refero {
 namespace fs = std::filesystem;

@@ -101,7 +101,7 @@ Gamut gamut_named(const std::string& name) {
 Kernel kernel_of(const frame::Frame& f, const fit::Correction& c, const colour::RgbSpace& to, const Parts& parts) {
     const Chosen chosen = chosen_of(f, c, parts);
     colour::Mat3 from_xyz = to.to_xyz_d50().inverse();
-    if (parts.finish) from_xyz = from_xyz * balance::matrix_of(c.finish, c.light);
+    if (parts.finish) from_xyz = from_xyz * look::matrix_of(c.finish, c.light);
     const Eigen::Matrix<float, 3, Eigen::Dynamic, Eigen::RowMajor> m = (from_xyz * chosen.to_xyz).cast<float>();
     Kernel kernel{.curved = chosen.curved, .calm = f.is_raw, .model = chosen.model};
     kernel.coefficients.assign(m.data(), m.data() + m.size());

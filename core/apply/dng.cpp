@@ -7,7 +7,7 @@
 #include <fstream>
 #include <map>
 
-#include "apply/internal.hpp"
+#include "apply/internal/writers.hpp"
 #include "frame/own_work.hpp"
 
 namespace refero::apply {

@@ -9,7 +9,7 @@
 #include <ImfStandardAttributes.h>
 #include <ImfStringAttribute.h>
 
-#include "apply/internal.hpp"
+#include "apply/internal/writers.hpp"
 #include "frame/timecode.hpp"
 
 namespace refero::apply {

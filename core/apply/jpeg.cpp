@@ -6,7 +6,7 @@
 
 #include <jpeglib.h>
 
-#include "apply/internal.hpp"
+#include "apply/internal/writers.hpp"
 
 namespace refero::apply {
 

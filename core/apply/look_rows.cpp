@@ -29,17 +29,17 @@ std::vector<float> tabulated(const std::function<double(double)>& f) {
 
 } // namespace
 
-LookRows::LookRows(const balance::Look& look, const colour::RgbSpace& space) : look_(look) {
+LookRows::LookRows(const look::Look& look, const colour::RgbSpace& space) : look_(look) {
     brought_.brought = look.brought;
     const colour::Mat3 to = colour::rgb_space("srgb").to_xyz_d50().inverse() * space.to_xyz_d50();
     to_look_ = to.cast<float>();
     from_look_ = to.inverse().cast<float>();
     encode_ = tabulated([](double root) { return colour::encode(colour::Transfer::srgb, root * root); });
     decode_ = tabulated([](double code) { return colour::decode(colour::Transfer::srgb, code); });
-    if (!look.curve.empty()) curve_ = tabulated([&](double code) { return balance::on_look_curve(look.curve, code); });
+    if (!look.curve.empty()) curve_ = tabulated([&](double code) { return look::on_look_curve(look.curve, code); });
     if (look.ring == decltype(look.ring){}) return;
     for (int i = 0; i <= angles + 1; ++i) {
-        const balance::HueStep s = balance::step_at(look, 360.0 * i / angles);
+        const look::HueStep s = look::step_at(look, 360.0 * i / angles);
         const double turn = s.shift_deg * std::numbers::pi / 180;
         ring_.emplace_back(
             Eigen::Vector4d(std::cos(turn), std::sin(turn), std::max(0.0, 1 + s.saturation / 100), s.lightness / 100)
@@ -47,9 +47,7 @@ LookRows::LookRows(const balance::Look& look, const colour::RgbSpace& space) : l
     }
 }
 
-void LookRows::through_brought(Vec3f& code) const {
-    code = balance::looked(brought_, code.cast<double>()).cast<float>();
-}
+void LookRows::through_brought(Vec3f& code) const { code = look::looked(brought_, code.cast<double>()).cast<float>(); }
 
 void LookRows::through_ring(Vec3f& code) const {
     const float y = 0.2126f * code[0] + 0.7152f * code[1] + 0.0722f * code[2];
@@ -60,7 +58,7 @@ void LookRows::through_ring(Vec3f& code) const {
     const auto i = static_cast<std::size_t>(at);
     const Eigen::Vector4f s = ring_[i] + (at - static_cast<float>(i)) * (ring_[i + 1] - ring_[i]);
     const float out_cb = s[2] * (cb * s[0] - cr * s[1]), out_cr = s[2] * (cb * s[1] + cr * s[0]);
-    const float luma = y * (1 + s[3] * static_cast<float>(balance::strength_of(std::sqrt(square))));
+    const float luma = y * (1 + s[3] * static_cast<float>(look::strength_of(std::sqrt(square))));
     code[0] = luma + 1.5748f * out_cr;
     code[2] = luma + 1.8556f * out_cb;
     code[1] = (luma - 0.2126f * code[0] - 0.0722f * code[2]) / 0.7152f;
@@ -77,7 +75,7 @@ void LookRows::operator()(float* rgb, std::size_t n) const {
     };
     const auto curved = [this](float code) {
         if (code >= 0 && code <= 1) return in_table(curve_, code);
-        return static_cast<float>(balance::on_look_curve(look_.curve, code));
+        return static_cast<float>(look::on_look_curve(look_.curve, code));
     };
     for (std::size_t i = 0; i < n; ++i) {
         Eigen::Map<Vec3f> pixel(rgb + 3 * i);

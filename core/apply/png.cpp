@@ -3,7 +3,7 @@
 
 #include <png.h>
 
-#include "apply/internal.hpp"
+#include "apply/internal/writers.hpp"
 
 namespace refero::apply {
 

@@ -5,7 +5,7 @@
 
 #include <tiffio.h>
 
-#include "apply/internal.hpp"
+#include "apply/internal/writers.hpp"
 
 namespace refero::apply {
 

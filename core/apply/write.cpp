@@ -3,7 +3,7 @@
 
 #include <tbb/parallel_for.h>
 
-#include "apply/internal.hpp"
+#include "apply/internal/writers.hpp"
 #include "apply/kernel.hpp"
 #include "colour/icc.hpp"
 

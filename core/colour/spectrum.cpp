@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/base.hpp"
-#include "colour/tables.hpp"
+#include "colour/internal/tables.hpp"
 
 namespace refero::colour {
 

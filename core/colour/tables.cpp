@@ -1,4 +1,4 @@
-#include "colour/tables.hpp"
+#include "colour/internal/tables.hpp"
 
 namespace refero::colour::tables {
 

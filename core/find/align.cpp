@@ -4,8 +4,8 @@
 #include <Eigen/Cholesky>
 
 #include "base/statistics.hpp"
-#include "find/figures.hpp"
-#include "find/internal.hpp"
+#include "find/internal/figures.hpp"
+#include "find/internal/steps.hpp"
 
 namespace refero::find {
 

@@ -6,8 +6,8 @@
 #include <tbb/parallel_for.h>
 
 #include "colour/rgb.hpp"
-#include "find/figures.hpp"
-#include "find/internal.hpp"
+#include "find/internal/figures.hpp"
+#include "find/internal/steps.hpp"
 
 namespace refero::find {
 

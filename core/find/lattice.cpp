@@ -6,8 +6,8 @@
 #include <Eigen/LU>
 #include <tbb/parallel_for.h>
 
-#include "find/figures.hpp"
-#include "find/internal.hpp"
+#include "find/internal/figures.hpp"
+#include "find/internal/steps.hpp"
 
 namespace refero::find {
 

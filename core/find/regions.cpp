@@ -9,8 +9,8 @@
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
-#include "find/figures.hpp"
-#include "find/internal.hpp"
+#include "find/internal/figures.hpp"
+#include "find/internal/steps.hpp"
 
 // Compiled for wider registers as well; the machine's own are taken when the program starts.
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)

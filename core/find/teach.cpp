@@ -9,8 +9,8 @@
 #include <opencv2/imgproc.hpp>
 
 #include "base/statistics.hpp"
-#include "find/figures.hpp"
-#include "find/internal.hpp"
+#include "find/internal/figures.hpp"
+#include "find/internal/steps.hpp"
 
 namespace refero::find {
 

@@ -116,7 +116,7 @@ Correction correction_from(const ordered_json& j) {
         const auto& f = j["finish"];
         c.finish = {f.at("stops"), f.at("warmer_mired"), f.at("greener"), f.at("light_kept")};
     }
-    if (j.contains("look")) c.look = balance::look_from_json(j["look"].dump());
+    if (j.contains("look")) c.look = look::look_from_json(j["look"].dump());
     const auto& rows = j.at("coefficients");
     const auto columns = static_cast<Eigen::Index>(features(c.model, Vec3::Ones()).size());
     c.coefficients.resize(3, columns);
@@ -180,7 +180,7 @@ void check(const Correction& c) {
                 "a curve cannot be");
     require(c.coefficients.allFinite() && c.coefficients.cwiseAbs().maxCoeff() <= most_coefficient,
             "its coefficients cannot be");
-    balance::matrix_of(c.finish, c.light); // refuses what is too large
+    look::matrix_of(c.finish, c.light); // refuses what is too large
     if (c.light)
         require(c.light->kelvin >= least_kelvin && c.light->kelvin <= most_kelvin && within(c.light->duv, 1),
                 "its light cannot be");
@@ -237,7 +237,7 @@ std::string to_json(const Correction& c) {
                        {"warmer_mired", c.finish.warmer_mired},
                        {"greener", c.finish.greener},
                        {"light_kept", c.finish.light_kept}};
-    if (!c.look.changes_nothing()) j["look"] = ordered_json::parse(balance::to_json(c.look));
+    if (!c.look.changes_nothing()) j["look"] = ordered_json::parse(look::to_json(c.look));
     for (Eigen::Index r = 0; r < 3; ++r) {
         ordered_json row = ordered_json::array();
         for (Eigen::Index k = 0; k < c.coefficients.cols(); ++k) row.push_back(c.coefficients(r, k));

@@ -8,7 +8,7 @@
 
 #include <tbb/parallel_for.h>
 
-#include "fit/lesson.hpp"
+#include "fit/internal/lesson.hpp"
 #include "inspect/inspect.hpp"
 
 namespace refero::fit {
@@ -18,7 +18,7 @@ Vec3 Correction::operator()(const Vec3& camera_rgb) const {
 }
 
 Vec3 Correction::shown(const Vec3& camera_rgb) const {
-    return balance::looked_xyz(look, balance::matrix_of(finish, light) * (*this)(camera_rgb));
+    return look::looked_xyz(look, look::matrix_of(finish, light) * (*this)(camera_rgb));
 }
 
 namespace {

@@ -8,7 +8,8 @@
 #include <vector>
 
 #include "balance/balance.hpp"
-#include "balance/look.hpp"
+#include "look/adjustments.hpp"
+#include "look/look.hpp"
 
 namespace refero::fit {
 
@@ -103,8 +104,8 @@ struct Correction {
     std::vector<std::string> left_out; ///< patches not fitted: clipped, unreadable, or odd
     std::vector<std::string> odd;      ///< those of them that no light and camera explain: dirty, covered, shone on
     std::vector<std::string> cautions; ///< what was wrong with the shot and what was done about it, a sentence each
-    balance::Finish finish;            ///< done to pictures after it; no part of what is proved
-    balance::Look look;                ///< after the finish; no part of what is proved, nor of what a match aims at
+    look::Adjustments finish;          ///< done to pictures after it; no part of what is proved
+    look::Look look;                   ///< after the finish; no part of what is proved, nor of what a match aims at
     std::string choice;                ///< why this model, in one sentence
     std::string made;                  ///< UTC, "YYYY-MM-DDThh:mm:ssZ"
     std::string program_version;

@@ -5,7 +5,7 @@
 #include <span>
 #include <vector>
 
-#include "fit/random.hpp"
+#include "fit/internal/random.hpp"
 
 namespace refero::fit {
 

@@ -1,4 +1,4 @@
-#include "fit/lesson.hpp"
+#include "fit/internal/lesson.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -89,7 +89,7 @@ Lesson::Lesson(const Correction& c, const Lead* lead) {
 }
 
 Eigen::Matrix3Xd Lesson::shown(const Eigen::Matrix3Xd& balanced) const {
-    const Mat3 finish = balance::matrix_of(lead_->finish, lead_->light);
+    const Mat3 finish = look::matrix_of(lead_->finish, lead_->light);
     return finish * lead_->coefficients * features_of(lead_->model, balanced);
 }
 

@@ -3,7 +3,7 @@
 
 #include <Eigen/LU>
 
-#include "fit/internal.hpp"
+#include "fit/internal/training.hpp"
 #include "fit/radial.hpp"
 
 namespace refero::fit {

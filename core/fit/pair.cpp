@@ -5,7 +5,7 @@
 #include <Eigen/LU>
 #include <Eigen/QR>
 
-#include "fit/likely.hpp"
+#include "fit/internal/likely.hpp"
 
 namespace refero::fit {
 

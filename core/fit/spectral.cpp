@@ -4,8 +4,8 @@
 
 #include <Eigen/Cholesky>
 
-#include "fit/likely.hpp"
-#include "fit/random.hpp"
+#include "fit/internal/likely.hpp"
+#include "fit/internal/random.hpp"
 
 namespace refero::fit {
 

@@ -7,7 +7,7 @@
 #include <Eigen/Geometry>
 #include <ceres/ceres.h>
 
-#include "fit/internal.hpp"
+#include "fit/internal/training.hpp"
 
 namespace refero::fit {
 

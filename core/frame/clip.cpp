@@ -12,7 +12,7 @@ extern "C" {
 }
 #include <tbb/parallel_for.h>
 
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 
 namespace refero::frame {
 

@@ -9,7 +9,7 @@
 #include <exiv2/exiv2.hpp>
 #include <tbb/parallel_for.h>
 
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 #include "frame/own_work.hpp"
 #include "frame/preview.hpp"
 #include "frame/sequence.hpp"

@@ -7,7 +7,7 @@
 #include <dlfcn.h>
 
 #include "frame/clip.hpp"
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 #include "frame/sequence.hpp"
 #include "frame/timecode.hpp"
 

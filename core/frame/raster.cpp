@@ -7,7 +7,7 @@
 #include <lcms2.h>
 #include <tbb/parallel_for.h>
 
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 #include "frame/timecode.hpp"
 
 namespace refero::frame {

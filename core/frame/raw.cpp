@@ -7,7 +7,7 @@
 
 #include <tbb/parallel_for.h>
 
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 
 namespace refero::frame {
 

@@ -5,7 +5,7 @@
 #include <map>
 #include <utility>
 
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 
 namespace refero::frame {
 

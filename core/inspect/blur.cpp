@@ -4,8 +4,8 @@
 #include <Eigen/Cholesky>
 
 #include "base/statistics.hpp"
-#include "inspect/figures.hpp"
 #include "inspect/inspect.hpp"
+#include "inspect/internal/figures.hpp"
 
 namespace refero::inspect {
 

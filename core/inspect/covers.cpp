@@ -2,8 +2,8 @@
 #include <cmath>
 
 #include "base/statistics.hpp"
-#include "inspect/figures.hpp"
-#include "inspect/shot.hpp"
+#include "inspect/internal/figures.hpp"
+#include "inspect/internal/shot.hpp"
 
 namespace refero::inspect {
 

@@ -7,8 +7,8 @@
 
 #include "base/line.hpp"
 #include "base/statistics.hpp"
-#include "inspect/figures.hpp"
-#include "inspect/plausible.hpp"
+#include "inspect/internal/figures.hpp"
+#include "inspect/internal/plausible.hpp"
 
 namespace refero::inspect {
 

@@ -5,8 +5,8 @@
 #include <Eigen/LU>
 
 #include "base/statistics.hpp"
-#include "inspect/figures.hpp"
-#include "inspect/plausible.hpp"
+#include "inspect/internal/figures.hpp"
+#include "inspect/internal/plausible.hpp"
 
 namespace refero::inspect {
 

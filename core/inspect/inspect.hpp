@@ -5,19 +5,49 @@
 #include <string>
 #include <vector>
 
+#include "base/names.hpp"
 #include "read/read.hpp"
 
 namespace refero::inspect {
 
 /// In order of gravity. Unknown: this frame holds no evidence for the check; never an alarm.
 enum class Status { unknown, pass, caution, reshoot };
-std::string name_of(Status status);
-Status status_named(const std::string& name); ///< the gravest for a name that is none
+inline constexpr auto names(Status) { return std::array{"unknown", "pass", "caution", "reshoot"}; }
+inline constexpr Status when_unknown(Status) { return Status::reshoot; } ///< the gravest
 inline bool is_alarm(Status s) { return s >= Status::caution; }
+
+/// What the gate looks at; docs/methods.md, Gate.
+enum class Check {
+    found,
+    size,
+    tilt,
+    rotation,
+    focus,
+    clipping,
+    underexposure,
+    evenness,
+    shadow,
+    glare,
+    occlusion,
+    reference,
+    mixed_light,
+    mirrored,
+    recording,
+    noise,
+    other ///< of a newer version
+};
+inline constexpr auto names(Check) {
+    return std::array{"found",         "size",     "tilt",      "rotation", "focus",     "clipping",
+                      "underexposure", "evenness", "shadow",    "glare",    "occlusion", "reference",
+                      "mixed_light",   "mirrored", "recording", "noise",    "other"};
+}
+inline constexpr Check when_unknown(Check) { return Check::other; }
+using refero::name_of;
+using refero::named;
 
 /// One check's outcome. Every check gives one, passes included.
 struct Finding {
-    std::string check;
+    Check check = Check::other;
     Status status = Status::pass;
     double value = 0, limit = 0; ///< the limit that was passed, or the one that would have been the first
     std::string unit;
@@ -120,6 +150,8 @@ std::vector<std::string> odd_patches(const read::Reading& reading, const chart::
 /// it.
 double blur_px(const frame::Frame& frame, const find::Placement& placement, const chart::Definition& definition);
 
+/// Status of a check among findings; unknown where it is not among them.
+Status status_of(const std::vector<Finding>& findings, Check check);
 /// The verdict on a chart shot that was found.
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
                 const chart::Definition& definition, const chart::Reference& reference, const Limits& limits);

@@ -7,14 +7,14 @@
 
 #include "base/statistics.hpp"
 #include "colour/rgb.hpp"
-#include "inspect/figures.hpp"
-#include "inspect/shot.hpp"
+#include "inspect/internal/figures.hpp"
+#include "inspect/internal/shot.hpp"
 
 namespace refero::inspect {
 
 using chart::Point;
 
-Finding against(const Limit& l, const char* check, double value, const std::string& advice,
+Finding against(const Limit& l, Check check, double value, const std::string& advice,
                 std::vector<std::string> patches) {
     Finding f{check, Status::pass, value, l.caution, l.unit, std::move(patches), ""};
     const auto passed = [&](double limit) { return l.lower ? value < limit : value >= limit; };
@@ -38,7 +38,7 @@ Limit in_force(Limit l, double sd) {
     return l;
 }
 
-Finding against(const Limit& usual, const char* check, double value, double sd, const std::string& advice,
+Finding against(const Limit& usual, Check check, double value, double sd, const std::string& advice,
                 const std::string& unknown) {
     const Limit l = in_force(usual, sd);
     Finding f = against(l, check, value, advice);
@@ -71,9 +71,9 @@ Finding size(const Shot& s) {
     const double share = 100 * s.placement.frame_fraction;
     const std::string nearer =
         "Move the camera nearer or use a longer lens, and leave the chart in the subject's light";
-    const Finding pixels = against(s.limits.at("size pixels"), "size", s.patch_px, nearer),
-                  small = against(s.limits.at("size small"), "size", share, nearer),
-                  large = against(s.limits.at("size large"), "size", share,
+    const Finding pixels = against(s.limits.at("size pixels"), Check::size, s.patch_px, nearer),
+                  small = against(s.limits.at("size small"), Check::size, share, nearer),
+                  large = against(s.limits.at("size large"), Check::size, share,
                                   "Step back or use a shorter lens: the frame's corners are darkened by the lens");
     return worse(worse(small, pixels), large);
 }
@@ -85,7 +85,7 @@ Finding tilt(const Shot& s) {
                                                  s.frame.full_height, s.frame.metadata.focal_35mm_mm);
     const Limit& limit = s.limits.at("tilt");
     const double angle = limit.larger ? std::max(sight, sensor) : std::min(sight, sensor);
-    return against(limit, "tilt", angle,
+    return against(limit, Check::tilt, angle,
                    formatted("Turn the chart by {:.0f} degrees: it stands {:.0f} degrees off the line of sight, {:.0f} "
                              "off the sensor's plane",
                              angle, sight, sensor));
@@ -96,12 +96,12 @@ Finding rotation(const Shot& s) {
         s.placement.corners[1] - s.placement.corners[0] + s.placement.corners[2] - s.placement.corners[3];
     double turn =
         std::abs(std::atan2(along.y(), s.placement.mirrored ? -along.x() : along.x()) * 180 / std::numbers::pi);
-    return against(s.limits.at("rotation"), "rotation", turn,
+    return against(s.limits.at("rotation"), Check::rotation, turn,
                    turn > 135 ? "The chart is upside down: turn it the right way up" : "Turn the chart upright");
 }
 
 Finding mirrored(const Shot& s) {
-    return against(s.limits.at("mirrored"), "mirrored", s.placement.mirrored ? 1 : 0,
+    return against(s.limits.at("mirrored"), Check::mirrored, s.placement.mirrored ? 1 : 0,
                    "The frame is mirrored: check how it came in, or whether it was shot in a mirror");
 }
 
@@ -109,7 +109,7 @@ Finding focus(const Shot& s) {
     double sigma = s.blur;
     // What sampling alone does: a cell's box, and the bilinear look between cells.
     if (std::isfinite(sigma)) sigma = std::sqrt(std::max(0.0, sigma * sigma - 0.25 * s.frame.cell * s.frame.cell));
-    return against(s.limits.at("focus"), "focus", 100 * 2.563 * sigma / s.patch_px,
+    return against(s.limits.at("focus"), Check::focus, 100 * 2.563 * sigma / s.patch_px,
                    "Focus on the chart, and hold it still");
 }
 
@@ -178,7 +178,7 @@ Finding clipping(const Shot& s) {
             stops = std::max(stops, std::log2(white / (0.9 * s.frame.clips_at)));
             break;
         }
-    Finding f = against(s.limits.at("clipping"), "clipping", static_cast<double>(ids.size()),
+    Finding f = against(s.limits.at("clipping"), Check::clipping, static_cast<double>(ids.size()),
                         formatted("Close down {:.1f} stops, or take light away: {} clipped", std::ceil(stops * 3) / 3,
                                   (list(ids) + (ids.size() == 1 ? " is" : " are"))),
                         ids);
@@ -222,11 +222,11 @@ bool black_drowns(const Shot& s) { return signal_of_black(s) < s.limits.at("unde
 Finding underexposure(const Shot& s) {
     const double stops = s.white > 0 ? std::log2(0.9 * s.frame.clips_at / s.white) : NAN;
     Finding f = against(
-        s.limits.at("underexposure"), "underexposure", stops,
+        s.limits.at("underexposure"), Check::underexposure, stops,
         formatted("Open up {:.1f} stops, or bring the light closer", std::max(0.0, std::round((stops - 0.3) * 3) / 3)));
     const auto greys = neutrals(s);
     if (greys.size() >= 3)
-        f = worse(f, against(s.limits.at("underexposure black"), "underexposure", signal_of_black(s),
+        f = worse(f, against(s.limits.at("underexposure black"), Check::underexposure, signal_of_black(s),
                              "The black patch drowns in noise: open up, or bring more light", {greys.back()->id}));
     return f;
 }
@@ -249,7 +249,7 @@ Finding evenness(const Shot& s) {
     const Explained& e = s.light;
     const double across = std::abs(e.slope_x) + std::abs(e.slope_y);
     return against(
-        s.limits.at("evenness"), "evenness", slopes_told(s) ? across : NAN, e.slope_sd,
+        s.limits.at("evenness"), Check::evenness, slopes_told(s) ? across : NAN, e.slope_sd,
         formatted("The light falls off by {:.0f} % towards the {}: turn the chart to the light or move the lamp back",
                   100 * (1 - std::exp2(-across)), side_of(s, -e.slope_x, -e.slope_y)),
         untold(s));
@@ -273,7 +273,7 @@ Finding shadow(const Shot& s) {
         for (const std::string& id : s.edge.patches)
             if (std::find(dark.begin(), dark.end(), id) == dark.end()) dark.push_back(id);
     }
-    return against(s.limits.at("shadow"), "shadow", stops,
+    return against(s.limits.at("shadow"), Check::shadow, stops,
                    "A shadow falls across the chart (" + list(dark) + "): move what casts it, or the chart", dark);
 }
 
@@ -287,7 +287,7 @@ Finding mixed_light(const Shot& s) {
     const auto percent = [](double log2) { return 100 * (std::exp2(log2) - 1); };
     const double sd = percent(by_warmth ? e.warm_sd : e.green_sd);
     return against(
-        s.limits.at("mixed_light"), "mixed_light", slopes_told(s) ? percent(by_warmth ? warm : green) : NAN, sd,
+        s.limits.at("mixed_light"), Check::mixed_light, slopes_told(s) ? percent(by_warmth ? warm : green) : NAN, sd,
         formatted("Two lights of different colour fall on the chart ({} towards the {}): shade one of them, or match "
                   "their colours",
                   by_warmth ? "warmer" : "greener",
@@ -304,7 +304,7 @@ Finding noise(const Shot& s) {
     for (const auto* g : neutrals(s))
         if (g->usable() && (!grey || worth(g) < worth(grey))) grey = g;
     const double db = grey ? read::snr_db(*grey, 1) : NAN;
-    return against(s.limits.at("noise"), "noise", db, "More light or a lower ISO: the patches are noisy",
+    return against(s.limits.at("noise"), Check::noise, db, "More light or a lower ISO: the patches are noisy",
                    grey ? std::vector<std::string>{grey->id} : std::vector<std::string>{});
 }
 
@@ -427,16 +427,16 @@ std::pair<Finding, Finding> glare_and_occlusion(const Shot& s, const OnPatches& 
         !is_alarm(focus(s).status) && !is_alarm(shadow(s).status) && !black_drowns(s) && !too_dark_for_spots(s);
     const double veil = s.light.usable && told ? 100 * std::max(0.0, s.light.veil.mean()) / s.light.level : NAN;
     const Finding glare =
-        against(s.limits.at("glare"), "glare", veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
+        against(s.limits.at("glare"), Check::glare, veil, 100 * s.light.veil_sd / std::max(1e-9, s.light.level),
                 "Stray light lies over the whole chart: shade the lens, tilt the chart away from the lamp", untold(s));
     const auto& [growth, shiny, dirty] = on;
     const auto shiny_ids = beyond(shiny, s.limits.at("glare spot").caution),
                dirty_ids = beyond(dirty, s.limits.at("occlusion").caution);
     const Finding spot = against(
-        s.limits.at("glare spot"), "glare", shiny.empty() ? 0 : shiny.front().first,
+        s.limits.at("glare spot"), Check::glare, shiny.empty() ? 0 : shiny.front().first,
         "A lamp shines back from " + list(shiny_ids) + ": tilt the chart a little, or move the lamp aside", shiny_ids);
     Finding occlusion =
-        against(s.limits.at("occlusion"), "occlusion", dirty.empty() ? 0 : dirty.front().first,
+        against(s.limits.at("occlusion"), Check::occlusion, dirty.empty() ? 0 : dirty.front().first,
                 "Look at " + list(dirty_ids) + ": move the finger, wipe off the dirt, or use another chart", dirty_ids);
     if (!dirty.empty() && !s.finished()) {
         // As measured, beside the limit in force for that patch; a burnt-out one has the usual limit.
@@ -461,7 +461,7 @@ Finding values(const Shot& s) {
     for (const double residual : s.light.residual)
         if (std::isfinite(residual)) off.push_back(100 * residual);
     const bool told = !s.finished() && s.light.usable && off.size() >= 8;
-    Finding f = against(s.limits.at("reference"), "reference", told ? median(off) : NAN,
+    Finding f = against(s.limits.at("reference"), Check::reference, told ? median(off) : NAN,
                         "Most patches differ from their values: check that the right chart is chosen, and its values");
     if (!told) {
         f.status = Status::unknown;
@@ -470,7 +470,7 @@ Finding values(const Shot& s) {
     return f;
 }
 
-Finding found(const Shot& s) { return {"found", Status::pass, s.placement.confidence, 0, "confidence", {}, ""}; }
+Finding found(const Shot& s) { return {Check::found, Status::pass, s.placement.confidence, 0, "confidence", {}, ""}; }
 
 } // namespace
 
@@ -490,15 +490,17 @@ double wandered_percent(const read::Reading& a, const read::Reading& b, const ch
 Judgement no_chart(const find::Hidden& hidden) {
     Judgement j;
     j.verdict = Status::reshoot;
-    j.findings.push_back({"found", Status::reshoot, 0, 0, "confidence", {}, "No chart was found: " + hidden.remedy});
-    for (const char* check : {"size", "tilt", "rotation", "focus", "clipping", "underexposure", "evenness", "shadow",
-                              "glare", "occlusion", "mixed_light", "mirrored", "noise", "recording", "reference"})
+    j.findings.push_back(
+        {Check::found, Status::reshoot, 0, 0, "confidence", {}, "No chart was found: " + hidden.remedy});
+    for (const Check check : {Check::size, Check::tilt, Check::rotation, Check::focus, Check::clipping,
+                              Check::underexposure, Check::evenness, Check::shadow, Check::glare, Check::occlusion,
+                              Check::mixed_light, Check::mirrored, Check::noise, Check::recording, Check::reference})
         j.findings.push_back({check, Status::unknown, 0, 0, "", {}, ""});
     for (Finding& f : j.findings) {
-        if (f.check == "clipping" && hidden.clipped_percent > 0)
+        if (f.check == Check::clipping && hidden.clipped_percent > 0)
             f = {f.check, Status::reshoot, hidden.clipped_percent, find::Hidden::clipped_limit, "% of the frame",
                  {},      hidden.remedy};
-        if (f.check == "underexposure" && hidden.light_percent < 100)
+        if (f.check == Check::underexposure && hidden.light_percent < 100)
             f = {
                 f.check, Status::reshoot, hidden.light_percent, find::Hidden::light_limit, "%, nearly all of the frame",
                 {},      hidden.remedy};
@@ -526,7 +528,7 @@ Judgement judge_card(Shot& s) {
         found(s),
         clipping(s),
         underexposure(s),
-        against(s.limits.at("evenness"), "evenness", stops * (high - low),
+        against(s.limits.at("evenness"), Check::evenness, stops * (high - low),
                 "Light or texture differs across the square: choose a spot in the middle of the card"),
         noise(s),
         recording(s)};
@@ -540,6 +542,12 @@ Judgement judge_card(Shot& s) {
 }
 
 } // namespace
+
+Status status_of(const std::vector<Finding>& findings, Check check) {
+    const auto f =
+        std::find_if(findings.begin(), findings.end(), [&](const Finding& each) { return each.check == check; });
+    return f == findings.end() ? Status::unknown : f->status;
+}
 
 Judgement judge(const frame::Frame& frame, const find::Placement& placement, const read::Reading& reading,
                 const chart::Definition& d, const chart::Reference& reference, const Limits& limits) {
@@ -572,7 +580,7 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
     j.findings = {found(s),  values(s),   clipping(s), focus(s),       size(s),     underexposure(s),
                   shadow(s), occlusion,   glare,       mixed_light(s), evenness(s), tilt(s),
                   noise(s),  mirrored(s), rotation(s), recording(s)};
-    const auto hush = [&](std::initializer_list<std::string_view> checks, const char* why) {
+    const auto hush = [&](std::initializer_list<Check> checks, const char* why) {
         for (Finding& f : j.findings)
             if (std::find(checks.begin(), checks.end(), f.check) != checks.end()) {
                 f.status = Status::unknown;
@@ -581,13 +589,13 @@ Judgement judge(const frame::Frame& frame, const find::Placement& placement, con
             }
     };
     // With wrong values nothing can be said of the light; where neighbours run into each other, nothing of one patch.
-    if (is_alarm(j.findings[1].status))
-        hush({"shadow", "occlusion", "glare", "mixed_light", "evenness"},
+    if (is_alarm(status_of(j.findings, Check::reference)))
+        hush({Check::shadow, Check::occlusion, Check::glare, Check::mixed_light, Check::evenness},
              "Not told before the chart and its values are right");
-    if (j.findings[3].status == Status::reshoot)
-        hush({"shadow", "occlusion", "glare"}, "Not told before the chart is sharp");
+    if (status_of(j.findings, Check::focus) == Status::reshoot)
+        hush({Check::shadow, Check::occlusion, Check::glare}, "Not told before the chart is sharp");
     if (s.patch_px < s.limits.at("size pixels").reshoot)
-        hush({"shadow", "occlusion", "glare"}, "Not told before the chart is larger in the frame");
+        hush({Check::shadow, Check::occlusion, Check::glare}, "Not told before the chart is larger in the frame");
     std::stable_sort(j.findings.begin(), j.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.status > b.status; });
     j.verdict = std::max(Status::pass, j.findings.front().status);

@@ -61,20 +61,4 @@ void change_limits(Limits& limits, const std::string& text, const std::filesyste
     }
 }
 
-std::string name_of(Status s) {
-    switch (s) {
-    case Status::unknown: return "unknown";
-    case Status::pass: return "pass";
-    case Status::caution: return "caution";
-    case Status::reshoot: return "reshoot";
-    }
-    return {};
-}
-
-Status status_named(const std::string& name) {
-    for (const Status s : {Status::unknown, Status::pass, Status::caution})
-        if (name_of(s) == name) return s;
-    return Status::reshoot;
-}
-
 } // namespace refero::inspect

@@ -1,5 +1,5 @@
-#include "inspect/plausible.hpp"
-#include "inspect/figures.hpp"
+#include "inspect/internal/plausible.hpp"
+#include "inspect/internal/figures.hpp"
 
 #include <cmath>
 #include <numbers>

@@ -2,8 +2,8 @@
 #include <cmath>
 
 #include "base/line.hpp"
-#include "inspect/figures.hpp"
-#include "inspect/shot.hpp"
+#include "inspect/internal/figures.hpp"
+#include "inspect/internal/shot.hpp"
 
 namespace refero::inspect {
 
@@ -61,7 +61,7 @@ Finding recording(const Shot& s) {
         traps.push_back("The picture was finished with " + m.style + ": set the picture style to normal");
     std::string advice;
     for (const std::string& trap : traps) advice += (advice.empty() ? "" : ". ") + trap;
-    return against(s.limits.at("recording"), "recording", static_cast<double>(traps.size()), advice);
+    return against(s.limits.at("recording"), Check::recording, static_cast<double>(traps.size()), advice);
 }
 
 } // namespace refero::inspect

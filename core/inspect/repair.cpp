@@ -47,13 +47,13 @@ std::vector<std::string> crossed_by_shadow(const chart::Definition& d, const Exp
 Repair repaired(const read::Reading& reading, const chart::Definition& d, const chart::Reference& reference,
                 const std::vector<Finding>& findings, const Explained& e, bool finished) {
     Repair r{reading, {}, {}};
-    const auto alarm = [&](const char* check) {
+    const auto alarm = [&](Check check) {
         const auto f =
             std::find_if(findings.begin(), findings.end(), [&](const Finding& each) { return each.check == check; });
         return f != findings.end() && is_alarm(f->status) ? &*f : nullptr;
     };
-    const Finding *shadow = alarm("shadow"), *evenness = alarm("evenness"), *glare = alarm("glare"),
-                  *occlusion = alarm("occlusion");
+    const Finding *shadow = alarm(Check::shadow), *evenness = alarm(Check::evenness), *glare = alarm(Check::glare),
+                  *occlusion = alarm(Check::occlusion);
     if (!shadow && !evenness && !glare && !occlusion) return r;
 
     // What lies on single patches goes in any case; of a shadow's two sides the one that leaves enough.

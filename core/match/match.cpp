@@ -92,7 +92,7 @@ bool is_better(const fit::Statistics& direct, const fit::Statistics& reference) 
 }
 
 chart::Reference rendering_of(const fit::Correction& c, const read::Reading& reading) {
-    const colour::Mat3 finish = balance::matrix_of(c.finish, c.light);
+    const colour::Mat3 finish = look::matrix_of(c.finish, c.light);
     chart::Reference r;
     for (const read::PatchReading& p : reading.patches)
         if (p.usable()) r.xyz[p.id] = finish * c(Vec3(p.mean[0], p.mean[1], p.mean[2]));
@@ -150,12 +150,12 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
         chart::Reference alone, toned, shown;
         const colour::Mat3 own = own_colours(balance);
         m.correction.look = {.name = "the camera's own tone", .curve = tone->curve};
-        balance::Look only = m.correction.look;
+        look::Look only = m.correction.look;
         for (const read::PatchReading& p : other.patches) {
             if (!p.usable()) continue;
             const Vec3 rgb(p.mean[0], p.mean[1], p.mean[2]);
             alone.xyz[p.id] = own * balance(rgb);
-            toned.xyz[p.id] = balance::looked_xyz(only, alone.xyz[p.id]);
+            toned.xyz[p.id] = look::looked_xyz(only, alone.xyz[p.id]);
             shown.xyz[p.id] = m.correction.shown(rgb);
         }
         m.before = between(alone, target);

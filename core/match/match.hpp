@@ -30,7 +30,7 @@ struct Candidate {
 };
 /// The tone curve of a finished picture, told apart from its colour by the greys.
 struct Tone {
-    std::vector<std::array<double, 2>> curve; ///< of display codes, as balance::Look::curve
+    std::vector<std::array<double, 2>> curve; ///< of display codes, as look::Look::curve
     double greys_before = 0, greys_after = 0; ///< what parts both cameras' greys, mean, points of display codes
     fit::Statistics toned;                    ///< between both, the other's by balance and tone alone
 };

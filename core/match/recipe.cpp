@@ -17,11 +17,11 @@ namespace {
 
 constexpr double degrees = 180 / std::numbers::pi;
 
-struct Scope : balance::ScopePoint {
+struct Scope : look::ScopePoint {
     double angle() const { return std::atan2(cr, cb) * degrees; }
     double saturation() const { return std::hypot(cb, cr); }
 };
-Scope scope_of(const Vec3& code) { return {balance::scope_of(code)}; }
+Scope scope_of(const Vec3& code) { return {look::scope_of(code)}; }
 
 Vec3 encoded(const Vec3& light) {
     return light.unaryExpr([](double v) { return colour::encode(colour::Transfer::srgb, v); });
@@ -94,7 +94,7 @@ Vec3 moved(const Vec3& code, const std::vector<HueMove>& moves, double reach, bo
     const double angle = (s.angle() + turn) / degrees, strength = s.saturation() * factor;
     s.cb = strength * std::cos(angle);
     s.cr = strength * std::sin(angle);
-    return balance::code_of(s);
+    return look::code_of(s);
 }
 
 /// What moves leave on the patches, with a little against large ones: few patches stand for many colours.

@@ -20,7 +20,7 @@ double before_curve(const std::vector<std::array<double, 2>>& curve, double want
     double low = -0.5, high = 2.5;
     for (int i = 0; i < 60; ++i) {
         const double middle = (low + high) / 2;
-        (balance::on_look_curve(curve, middle) < wanted ? low : high) = middle;
+        (look::on_look_curve(curve, middle) < wanted ? low : high) = middle;
     }
     return (low + high) / 2;
 }
@@ -48,7 +48,7 @@ std::optional<Tone> tone_of(const read::Reading& other, const chart::Reference& 
     for (const auto& [in, out] : greys) {
         tone.greys_before += 100 * std::abs(in - out) / static_cast<double>(greys.size());
         tone.greys_after +=
-            100 * std::abs(balance::on_look_curve(tone.curve, in) - out) / static_cast<double>(greys.size());
+            100 * std::abs(look::on_look_curve(tone.curve, in) - out) / static_cast<double>(greys.size());
     }
     return tone;
 }

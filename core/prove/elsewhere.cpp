@@ -203,11 +203,11 @@ Elsewhere open_elsewhere(const fs::path& file, const Usage& usage, const balance
 
 namespace {
 
-balance::Cdl cdl_from(const fs::path& file) {
+look::Cdl cdl_from(const fs::path& file) {
     try {
         ocio::ClearAllCaches();
         const auto cdl = ocio::CDLTransform::CreateFromFile(file.c_str(), "");
-        balance::Cdl c;
+        look::Cdl c;
         cdl->getSlope(c.slope.data());
         cdl->getOffset(c.offset.data());
         cdl->getPower(c.power.data());
@@ -232,17 +232,17 @@ int nodes_of(const std::string& text) {
 
 } // namespace
 
-balance::Look look_from(const fs::path& file) {
+look::Look look_from(const fs::path& file) {
     const std::string text = read_file(file, 512 << 20), type = extension(file);
     if (type == ".json") try {
-            return balance::look_from_json(text);
+            return look::look_from_json(text);
         } catch (const Error& e) { throw Error(e.kind(), e.message(), file, e.remedy()); }
-    balance::Brought brought{file.filename().string(), {}, 0, {}};
+    look::Brought brought{file.filename().string(), {}, 0, {}};
     if (type == ".cdl" || type == ".cc" || type == ".ccc") brought.cdl = cdl_from(file);
     else {
         const CodeToCode codes = by_ocio(file);
         const int said = nodes_of(text);
-        brought.size = said >= 2 ? std::min(said, balance::most_brought_size) : balance::most_brought_size;
+        brought.size = said >= 2 ? std::min(said, look::most_brought_size) : look::most_brought_size;
         const double step = 1.0 / (brought.size - 1);
         for (int b = 0; b < brought.size; ++b)
             for (int g = 0; g < brought.size; ++g)
@@ -251,10 +251,10 @@ balance::Look look_from(const fs::path& file) {
                         brought.nodes.push_back(
                             static_cast<std::uint16_t>(std::lround(65535 * std::clamp(v, 0.0, 1.0))));
     }
-    balance::Look look;
+    look::Look look;
     look.name = file.stem().string();
-    look.brought = std::make_shared<const balance::Brought>(std::move(brought));
-    balance::check(look);
+    look.brought = std::make_shared<const look::Brought>(std::move(brought));
+    look::check(look);
     return look;
 }
 

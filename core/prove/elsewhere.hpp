@@ -37,7 +37,7 @@ Elsewhere open_elsewhere(const std::filesystem::path& file, const Usage& usage, 
 
 /// A look from a file: one that Refero kept, a CDL, or a LUT from display codes to display codes, as OpenColorIO reads
 /// them. Throws Error(input) with a remedy.
-balance::Look look_from(const std::filesystem::path& file);
+look::Look look_from(const std::filesystem::path& file);
 
 /// The usage that is likely for a kind of file: profiles take linear camera RGB, LUTs and CDLs display codes.
 Usage usual_for(const std::filesystem::path& file);

@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "frame/module.hpp"
-#include "simulate/internal.hpp"
+#include "simulate/internal/parts.hpp"
 
 namespace refero::simulate {
 

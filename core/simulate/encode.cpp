@@ -9,7 +9,7 @@ extern "C" {
 #include <libswscale/swscale.h>
 }
 
-#include "simulate/internal.hpp"
+#include "simulate/internal/parts.hpp"
 
 namespace refero::simulate {
 

@@ -8,7 +8,7 @@
 #include <opencv2/imgproc.hpp>
 #include <tbb/parallel_for.h>
 
-#include "simulate/figures.hpp"
+#include "simulate/internal/figures.hpp"
 #include "simulate/simulate.hpp"
 
 namespace refero::simulate {

@@ -5,7 +5,7 @@
 
 #include <Eigen/Geometry>
 
-#include "simulate/figures.hpp"
+#include "simulate/internal/figures.hpp"
 
 namespace refero::simulate {
 

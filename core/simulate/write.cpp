@@ -9,7 +9,7 @@
 
 #include "colour/icc.hpp"
 #include "frame/module.hpp"
-#include "simulate/internal.hpp"
+#include "simulate/internal/parts.hpp"
 
 namespace refero::simulate {
 

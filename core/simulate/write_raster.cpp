@@ -4,7 +4,7 @@
 #include <OpenImageIO/imageio.h>
 
 #include "colour/icc.hpp"
-#include "simulate/internal.hpp"
+#include "simulate/internal/parts.hpp"
 
 namespace refero::simulate {
 

@@ -1,13 +1,14 @@
 // The board as a model, and what a setup says of itself, without a window.
 #include <QMimeData>
 
-#include "board/board_model.hpp"
 #include "gui.hpp"
+#include "places/board/board_model.hpp"
+#include "shoot/evidence.hpp"
 
 namespace refero::app {
 namespace {
 
-using plan::State;
+using shoot::State;
 using test::Scratch;
 
 struct Board : testing::Test {
@@ -16,29 +17,30 @@ struct Board : testing::Test {
     Board() {
         desk.kit.use(scratch / "kit.refero-kit");
         desk.job.create(scratch / "a.refero");
-        edit(desk.job, "plan", [](plan::Change& e) {
-            const Id raw = e.add(plan::Mode{.name = "raw"}), lens = e.add(plan::Lens{.name = "Lens 35 mm"}),
-                     place = e.add(plan::Place{.name = "Store room"});
-            const Id a = e.add(plan::Camera{.name = "Stills A", .position = 1}),
-                     b = e.add(plan::Camera{.name = "Cine B", .position = 0});
-            const Id window = e.add(plan::Light{.name = "Window", .kelvin = 6500, .position = 1}),
-                     flash = e.add(
-                         plan::Light{.name = "Flash", .kind = plan::LightKind::flash, .place = place, .position = 0});
-            e.add(plan::Setup{.camera = a, .lens = lens, .mode = raw, .light = window});
-            e.add(plan::Setup{.camera = a, .lens = lens, .mode = raw, .light = flash, .balance_only = true});
-            e.add(plan::Setup{.camera = b, .mode = raw, .light = window});
+        edit(desk.job, "plan", [](shoot::Change& e) {
+            const Id raw = e.add(shoot::ModeRecord{.name = "raw"}),
+                     lens = e.add(shoot::LensRecord{.name = "Lens 35 mm"}),
+                     place = e.add(shoot::PlaceRecord{.name = "Store room"});
+            const Id a = e.add(shoot::CameraRecord{.name = "Stills A", .position = 1}),
+                     b = e.add(shoot::CameraRecord{.name = "Cine B", .position = 0});
+            const Id window = e.add(shoot::LightRecord{.name = "Window", .kelvin = 6500, .position = 1}),
+                     flash = e.add(shoot::LightRecord{
+                         .name = "Flash", .kind = shoot::LightKind::flash, .place = place, .position = 0});
+            e.add(shoot::SetupRecord{.camera = a, .lens = lens, .mode = raw, .light = window});
+            e.add(shoot::SetupRecord{.camera = a, .lens = lens, .mode = raw, .light = flash, .balance_only = true});
+            e.add(shoot::SetupRecord{.camera = b, .mode = raw, .light = window});
         });
     }
     Id id(int n) { return desk.chains.ids()[static_cast<std::size_t>(n)]; }
     /// A chart shot as a record only.
-    Id chart_shot(Id setup, const std::string& name, const plan::ChartShot& how = {}) {
+    Id chart_shot(Id setup, const std::string& name, const shoot::ChartShotRecord& how = {}) {
         Id shot = 0;
-        const auto ids = edit(desk.job, "shot", [&](plan::Change& e) {
-            const Id frame = e.add(plan::Frame{.path = (scratch / name).string(),
-                                               .kind = plan::FrameKind::chart,
-                                               .setup = setup,
-                                               .taken = "2026-05-04T09:00:00"});
-            plan::ChartShot row = how;
+        const auto ids = edit(desk.job, "shot", [&](shoot::Change& e) {
+            const Id frame = e.add(shoot::FrameRecord{.path = (scratch / name).string(),
+                                                      .kind = shoot::FrameKind::chart,
+                                                      .setup = setup,
+                                                      .taken = "2026-05-04T09:00:00"});
+            shoot::ChartShotRecord row = how;
             row.setup = setup;
             row.frame = frame;
             shot = e.add(row);
@@ -116,16 +118,17 @@ TEST_F(Board, what_a_setup_says_and_what_is_next) {
 
 TEST_F(Board, the_gate_refuses_and_the_user_has_the_last_word) {
     const Id shot = chart_shot(id(0), "a.dng");
-    const auto judge = [&](const char* status) {
-        edit(desk.job, "judge", [&](plan::Change& e) {
-            for (const plan::Finding& f : desk.job.shoot().findings) e.remove<plan::Finding>(f.id);
-            e.add(plan::Finding{.chart_shot = shot, .check = "glare", .status = status, .advice = "Shade the lens"});
+    const auto judge = [&](inspect::Status status) {
+        edit(desk.job, "judge", [&](shoot::Change& e) {
+            for (const shoot::FindingRecord& f : desk.job.shoot().findings) e.remove<shoot::FindingRecord>(f.id);
+            e.add(shoot::FindingRecord{
+                .chart_shot = shot, .check = inspect::Check::glare, .status = status, .advice = "Shade the lens"});
         });
     };
-    judge("caution");
+    judge(inspect::Status::caution);
     EXPECT_NE(desk.chains.at(id(0)).state, State::refused);
-    EXPECT_EQ(desk.chains.at(id(0)).gate(), "caution");
-    judge("reshoot");
+    EXPECT_EQ(desk.chains.at(id(0)).gate(), inspect::Status::caution);
+    judge(inspect::Status::reshoot);
     EXPECT_EQ(desk.chains.at(id(0)).state, State::refused);
     EXPECT_EQ(desk.chains.at(id(0)).refused, "Shade the lens");
     desk.setups.accept(id(0));
@@ -138,9 +141,9 @@ TEST_F(Board, a_damaged_reading_or_correction_in_the_job_is_told_and_not_fatal) 
     QStringList notices;
     QObject::connect(&desk.notices, &Notices::told, [&](const QString& n) { notices << n; });
     const Id shot = chart_shot(id(0), "a.dng");
-    edit(desk.job, "damage", [&](plan::Change& e) {
-        e.add(plan::Reading{.chart_shot = shot, .made_from = "|", .content = "{\"refero_reading\":1}"});
-        e.add(plan::Correction{.setup = id(0), .chart_shot = shot, .content = "not JSON"});
+    edit(desk.job, "damage", [&](shoot::Change& e) {
+        e.add(shoot::ReadingRecord{.chart_shot = shot, .made_from = "|", .content = "{\"refero_reading\":1}"});
+        e.add(shoot::CorrectionRecord{.setup = id(0), .chart_shot = shot, .content = "not JSON"});
     });
     EXPECT_GE(notices.size(), 2);
     EXPECT_TRUE(notices.join(" ").contains("Read the chart shot again"));
@@ -150,17 +153,17 @@ TEST_F(Board, a_damaged_reading_or_correction_in_the_job_is_told_and_not_fatal) 
 
 TEST_F(Board, a_relit_light_makes_its_corrections_stale_at_once) {
     const Id shot = chart_shot(id(0), "a.dng");
-    edit(desk.job, "fit", [&](plan::Change& e) {
-        const Id c = e.add(plan::Correction{.setup = id(0),
-                                            .chart_shot = shot,
-                                            .settings = plan::fit_key(desk.chains.at(id(0)).settings),
-                                            .shot_taken = "2026-05-04T09:00:00",
-                                            .content = "x"});
-        e.add(plan::Proof{.correction = c, .mean = 1});
+    edit(desk.job, "fit", [&](shoot::Change& e) {
+        const Id c = e.add(shoot::CorrectionRecord{.setup = id(0),
+                                                   .chart_shot = shot,
+                                                   .settings = shoot::fit_key(desk.chains.at(id(0)).settings),
+                                                   .shot_taken = "2026-05-04T09:00:00",
+                                                   .content = "x"});
+        e.add(shoot::ProofRecord{.correction = c, .mean = 1});
     });
     EXPECT_EQ(desk.chains.at(id(0)).state, State::proved);
-    edit(desk.job, "relit", [&](plan::Change& e) {
-        plan::Light l = desk.job.shoot().lights[0];
+    edit(desk.job, "relit", [&](shoot::Change& e) {
+        shoot::LightRecord l = desk.job.shoot().lights[0];
         l.changed = "2026-05-04T12:00:00";
         e.update(l);
     });

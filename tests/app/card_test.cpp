@@ -4,14 +4,14 @@
 #include <QDropEvent>
 #include <QMimeData>
 
-#include "kit/chart_editor.hpp"
-#include "kit/chart_print.hpp"
-#include "plan/log_curve_form.hpp"
-#include "setup/values_panel.hpp"
+#include "places/kit/chart_editor.hpp"
+#include "places/kit/chart_print.hpp"
+#include "places/plan/log_curve_form.hpp"
+#include "places/setup/values_panel.hpp"
 
 namespace refero::app {
 
-using plan::LightKind;
+using shoot::LightKind;
 
 namespace {
 
@@ -21,8 +21,8 @@ struct CardWalk : JobWindow {
     ~CardWalk() override { home_before.isEmpty() ? qunsetenv("XDG_DATA_HOME") : qputenv("XDG_DATA_HOME", home_before); }
     /// A frame of the subject with an 18 % card in it, flat by its spectrum.
     fs::path shoot_card(Id setup, const char* name, double reflectance = 0.18) {
-        auto scene =
-            job::simulated_scene(desk().job.shoot(), setup, {.chart = false, .seed = std::hash<std::string>{}(name)});
+        auto scene = operations::simulated_scene(desk().job.shoot(), setup,
+                                                 {.chart = false, .seed = std::hash<std::string>{}(name)});
         scene.width = 900;
         scene.height = 600;
         simulate::ChartInScene card_in_scene;
@@ -42,7 +42,7 @@ struct CardWalk : JobWindow {
     void plan_cards(const QStringList& cameras, const QStringList& lights) {
         plan_shoot(cameras, lights);
         for (const Id setup : desk().chains.ids())
-            desk().job.change(work::set_balance_only(desk().job.shoot(), setup, true));
+            desk().job.change(operations::set_balance_only(desk().job.shoot(), setup, true));
     }
 };
 
@@ -74,7 +74,8 @@ TEST_F(CardWalk, eight_lights_are_eight_frames_and_eight_clicks) {
         const Chain& c = desk().chains.at(setup);
         ASSERT_TRUE(c.balance) << setup << c.balance_problem << c.problem;
         ASSERT_TRUE(c.light) << setup;
-        EXPECT_EQ(c.gate(), "pass") << setup << c.findings.front().check << c.findings.front().advice;
+        EXPECT_EQ(c.gate(), inspect::Status::pass)
+            << setup << inspect::name_of(c.findings.front().check) << c.findings.front().advice;
         ASSERT_TRUE(c.correction) << setup;
         EXPECT_EQ(c.link(Step::balance), LinkState::whole);
         EXPECT_EQ(c.current(), Step::handover);
@@ -117,7 +118,7 @@ TEST_F(CardWalk, a_click_on_what_is_no_card_is_refused_in_words_and_keeps_nothin
 
 TEST_F(CardWalk, a_diffuser_before_the_lens_is_taken_by_the_frames_middle) {
     plan_cards({"Stills B"}, {"Tungsten"});
-    auto scene = job::simulated_scene(desk().job.shoot(), id(0), {.chart = false, .seed = 5});
+    auto scene = operations::simulated_scene(desk().job.shoot(), id(0), {.chart = false, .seed = 5});
     scene.width = 900;
     scene.height = 600;
     scene.objects.clear();
@@ -139,7 +140,7 @@ TEST_F(CardWalk, a_diffuser_before_the_lens_is_taken_by_the_frames_middle) {
 TEST_F(CardWalk, two_panels_in_one_frame_are_both_read_and_a_page_apart_makes_nothing_stale) {
     plan_shoot({"Stills A"}, {"Window"});
     const auto frame_of_case = [&](const char* name, bool colours, const char* taken) {
-        auto scene = job::simulated_scene(desk().job.shoot(), id(0), {.share = 0.1, .seed = 7, .taken = taken});
+        auto scene = operations::simulated_scene(desk().job.shoot(), id(0), {.share = 0.1, .seed = 7, .taken = taken});
         scene.width = 1500;
         scene.height = 1000;
         simulate::ChartInScene page = scene.charts.front();
@@ -230,7 +231,8 @@ TEST_F(CardWalk, values_of_the_card_in_hand_are_looked_at_then_used_and_kept_in_
     EXPECT_FALSE(desk().chains.at(id(0)).nominal());
     EXPECT_TRUE(desk().chains.at(id(0)).correction_stale()); // fitted to the nominal ones
     const auto& cards = desk().kit.kit().cards;
-    EXPECT_TRUE(std::any_of(cards.begin(), cards.end(), [](const plan::Card& c) { return !c.measured.empty(); }));
+    EXPECT_TRUE(
+        std::any_of(cards.begin(), cards.end(), [](const shoot::CardRecord& c) { return !c.measured.empty(); }));
     desk().setups.fit(id(0));
     ASSERT_TRUE(idle());
     EXPECT_FALSE(desk().chains.at(id(0)).correction_stale());
@@ -243,7 +245,7 @@ TEST_F(CardWalk, values_of_the_card_in_hand_are_looked_at_then_used_and_kept_in_
 TEST_F(CardWalk, an_unknown_chart_is_taught_by_four_clicks_and_then_found_by_itself) {
     plan_shoot({"Stills A"}, {"Window"});
     chart::Definition own = chart::grid(7, 5, 16, 12, 3, 3);
-    auto scene = job::simulated_scene(desk().job.shoot(), id(0), {.share = 0.3, .seed = 3});
+    auto scene = operations::simulated_scene(desk().job.shoot(), id(0), {.share = 0.3, .seed = 3});
     scene.width = 1500;
     scene.height = 1000;
     scene.charts.resize(1);
@@ -301,10 +303,10 @@ TEST_F(CardWalk, an_unknown_chart_is_taught_by_four_clicks_and_then_found_by_its
 
 TEST_F(CardWalk, a_log_curve_is_typed_in_and_used_by_its_mode) {
     plan_shoot({"Cine A"}, {"Window"});
-    plan::Mode mode = desk().job.shoot().modes.front();
+    shoot::ModeRecord mode = desk().job.shoot().modes.front();
     mode.name = "flat 10 bit";
-    mode.kind = plan::ModeKind::video;
-    desk().job.change(plan::put("a flat mode", mode));
+    mode.kind = shoot::ModeKind::video;
+    desk().job.change(shoot::put("a flat mode", mode));
     window.show_plan();
     auto* type_in = window.findChild<QPushButton*>("typeCurve");
     ASSERT_TRUE(type_in);

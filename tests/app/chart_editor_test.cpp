@@ -1,5 +1,5 @@
 // Own charts in the kit: laid out, measured, saved and found again; and the drawing with a figure a patch.
-#include "kit/chart_editor.hpp"
+#include "places/kit/chart_editor.hpp"
 
 #include <QLineEdit>
 #include <QPushButton>

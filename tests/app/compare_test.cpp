@@ -1,6 +1,6 @@
 // Pictures beside each other, and what a place in them reads.
-#include "compare/compare_view.hpp"
 #include "job_window.hpp"
+#include "places/compare/compare_view.hpp"
 
 namespace refero::app {
 namespace {
@@ -112,7 +112,7 @@ TEST_F(Comparing, no_more_than_eight_and_what_goes_is_taken_out) {
     EXPECT_EQ(view().chosen()[1].setup, id(1));
     // A setup that is undone takes its pictures with it.
     const Id gone = id(1);
-    edit(desk().job, "Take the setup out", [&](plan::Change& e) { e.remove<plan::Setup>(gone); });
+    edit(desk().job, "Take the setup out", [&](shoot::Change& e) { e.remove<shoot::SetupRecord>(gone); });
     EXPECT_TRUE(wait_for([&] { return view().chosen().size() == 1; }, 5000));
 }
 

@@ -1,11 +1,12 @@
 // The desk over a job file: what comes in from outside, and what stays after closing.
-#include "desk/desk.hpp"
 #include "gui.hpp"
+#include "model/model.hpp"
+#include "shoot/evidence.hpp"
 
 namespace refero::app {
 namespace {
 
-using plan::State;
+using shoot::State;
 using test::Scratch;
 
 struct Job : testing::Test {
@@ -35,13 +36,13 @@ struct Job : testing::Test {
 };
 
 TEST_F(Job, a_camera_that_the_kit_knows_comes_with_its_data) {
-    edit(desk.kit, "camera", [](plan::Change& e) {
-        e.add(plan::Camera{.uid = "u",
-                           .name = "The good one",
-                           .model = "Stills A",
-                           .serial_number = "SA-1042",
-                           .firmware = "9",
-                           .sensor_width_mm = 23.6});
+    edit(desk.kit, "camera", [](shoot::Change& e) {
+        e.add(shoot::CameraRecord{.uid = "u",
+                                  .name = "The good one",
+                                  .model = "Stills A",
+                                  .serial_number = "SA-1042",
+                                  .firmware = "9",
+                                  .sensor_width_mm = 23.6});
     });
     desk.frames.open({frame("a.dng")}, 0);
     settle();
@@ -118,8 +119,8 @@ TEST_F(Job, a_frame_that_shows_no_chart_after_all_goes_back_among_the_others) {
 TEST_F(Job, balance_only_is_whole_without_a_correction) {
     desk.frames.open({frame("a.dng")}, 0);
     settle();
-    edit(desk.job, "balance only", [&](plan::Change& e) {
-        plan::Setup s = desk.chains.at(id(0)).row;
+    edit(desk.job, "balance only", [&](shoot::Change& e) {
+        shoot::SetupRecord s = desk.chains.at(id(0)).row;
         s.balance_only = true;
         e.update(s);
     });
@@ -140,9 +141,9 @@ TEST_F(Job, balance_only_is_whole_without_a_correction) {
 }
 
 TEST_F(Job, the_log_and_undo_go_on_after_closing) {
-    edit(desk.job, "First", [](plan::Change& e) {
+    edit(desk.job, "First", [](shoot::Change& e) {
         e.about("here");
-        e.add(plan::Note{.text = "1"});
+        e.add(shoot::NoteRecord{.text = "1"});
     });
     desk.job.note("Looked at the sky");
     const fs::path file = desk.job.file();
@@ -170,8 +171,8 @@ TEST_F(Job, a_job_that_cannot_be_made_or_opened_is_told) {
     test::written(scratch / "what.xyz", "?");
     desk.frames.open({scratch / "what.xyz"}, 0);
     EXPECT_TRUE(notices.last().contains("does not know this kind"));
-    EXPECT_FALSE(
-        edit(desk.job, "broken", [](plan::Change& e) { e.add(plan::Setup{.camera = 1, .mode = 2, .light = 3}); }));
+    EXPECT_FALSE(edit(desk.job, "broken",
+                      [](shoot::Change& e) { e.add(shoot::SetupRecord{.camera = 1, .mode = 2, .light = 3}); }));
     EXPECT_EQ(desk.chains.count(), 0);
 }
 

@@ -119,7 +119,7 @@ TEST_F(Opened, several_frames_dropped_on_an_empty_window_all_come_in) {
 }
 
 TEST_F(Opened, the_demos_kit_is_put_aside_with_the_demo) {
-    edit(desk.kit, "Mine", [](plan::Change& e) { e.add(plan::Monitor{.name = "Mine"}); });
+    edit(desk.kit, "Mine", [](shoot::Change& e) { e.add(shoot::MonitorRecord{.name = "Mine"}); });
     DemoRun demo(desk);
     demo.open(shipped("demo/museum.json"), scratch / "demo");
     ASSERT_TRUE(wait_for([&] { return desk.job.is_open(); }));

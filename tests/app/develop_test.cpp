@@ -1,8 +1,8 @@
 // Developing the shoot through the window: many frames, pause, resume, cancel.
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "job_window.hpp"
-#include "setup/develop_panel.hpp"
-#include "setup/handover_page.hpp"
+#include "places/setup/develop_panel.hpp"
+#include "places/setup/handover_page.hpp"
 
 namespace refero::app {
 namespace {
@@ -123,7 +123,7 @@ TEST_F(Developing, dng_copies_and_the_name_that_a_profile_is_listed_by) {
     for (int row = 0; row < kinds->count(); ++row)
         if (kinds->item(row)->text().contains("*.dcp")) kinds->setCurrentRow(row);
     ASSERT_TRUE(model->isVisible());
-    EXPECT_EQ(model->text().toStdString(), deliver::camera_model_of(*desk().chains.at(setup).correction));
+    EXPECT_EQ(model->text().toStdString(), handover::camera_model_of(*desk().chains.at(setup).correction));
     photograph(window, "dcp");
 }
 
@@ -240,7 +240,7 @@ TEST_F(Developing, files_are_put_where_a_program_looks_and_the_next_step_is_told
     window.setup_view()->choose(Step::handover);
     auto& page = *window.setup_view()->page();
     auto* kinds = page.findChild<QListWidget*>();
-    const auto& formats = deliver::formats();
+    const auto& formats = handover::formats();
     const auto row_of = [&](const char* id) {
         return static_cast<int>(
             std::find_if(formats.begin(), formats.end(), [&](const auto& f) { return f.id == id; }) - formats.begin());

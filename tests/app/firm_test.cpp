@@ -5,7 +5,8 @@
 #include <QLabel>
 
 #include "job_window.hpp"
-#include "work/watch.hpp"
+#include "operations/capture/watch.hpp"
+#include "shoot/evidence.hpp"
 
 namespace refero::app {
 namespace {
@@ -94,13 +95,14 @@ TEST_F(Firm, a_drop_of_frames_without_a_chart_makes_no_chart_shot) {
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 12 && idle_now(); }));
     EXPECT_TRUE(desk().job.shoot().chart_shots.empty());
     EXPECT_TRUE(desk().job.shoot().setups.empty());
-    for (const plan::Frame& f : desk().job.shoot().frames) EXPECT_EQ(f.kind, plan::FrameKind::ordinary);
+    for (const shoot::FrameRecord& f : desk().job.shoot().frames) EXPECT_EQ(f.kind, shoot::FrameKind::ordinary);
     // The chart comes last: they find it.
     test::shoot({.width = 600, .height = 400, .more = R"(,"taken":"2026-05-04T10:59:00")"}, card / "chart.dng");
     window.open({card / "chart.dng"});
     ASSERT_TRUE(wait_for([&] {
         const auto& all = desk().job.shoot().frames;
-        return idle_now() && std::all_of(all.begin(), all.end(), [](const plan::Frame& f) { return f.setup != 0; });
+        return idle_now() &&
+               std::all_of(all.begin(), all.end(), [](const shoot::FrameRecord& f) { return f.setup != 0; });
     }));
     EXPECT_EQ(desk().chains.at(id(0)).frames.size(), 12u);
 }
@@ -119,7 +121,7 @@ TEST_F(Firm, a_file_that_arrives_slowly_in_a_watched_folder_comes_in) {
         std::ofstream more(slow, std::ios::binary | std::ios::app);
         more << whole.substr(whole.size() / 2);
     }
-    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[0].kind == plan::FrameKind::chart && idle_now(); }))
+    ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[0].kind == shoot::FrameKind::chart && idle_now(); }))
         << desk().job.shoot().frames[0].problem;
     ASSERT_EQ(desk().job.shoot().frames.size(), 1u);
     EXPECT_EQ(desk().job.shoot().frames[0].problem, "");
@@ -197,7 +199,7 @@ TEST_F(Firm, frames_written_into_a_watched_folder_do_not_come_back) {
     test::shoot({.width = 900, .height = 600, .seed = 3}, card / "next.dng");
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() >= 2 && idle_now(); }));
     // The watcher has looked at all of them now; the real one alone is in.
-    for (const plan::Frame& f : desk().job.shoot().frames)
+    for (const shoot::FrameRecord& f : desk().job.shoot().frames)
         EXPECT_TRUE(fs::path(f.path).extension() == ".dng") << f.path;
 }
 
@@ -234,7 +236,7 @@ TEST_F(Firm, a_job_renamed_or_removed_under_the_window_is_followed_and_told) {
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).correction && idle_now(); }));
     const fs::path copy = scratch / "copy.refero";
     fs::copy_file(scratch / "renamed.refero", copy);
-    EXPECT_EQ(job::JobFile(copy, job::JobFile::Open::existing).content().corrections.size(), 1u);
+    EXPECT_EQ(store::JobFile(copy, store::JobFile::Open::existing).content().corrections.size(), 1u);
     fs::remove(scratch / "renamed.refero");
     ASSERT_TRUE(wait_for([&] { return notice().contains("was removed"); }));
     const fs::path saved = desk().job.file();
@@ -367,7 +369,7 @@ TEST_F(Firm, names_that_are_no_utf8_are_fitted_and_written) {
 TEST_F(Firm, a_reading_whose_chart_has_lost_a_patch_is_told_on_its_page) {
     open_read();
     // As an earlier version kept it: the chart by name only, of which a patch was renamed since.
-    plan::Reading reading = desk().job.shoot().readings.at(0);
+    shoot::ReadingRecord reading = desk().job.shoot().readings.at(0);
     std::string text = reading.content;
     const std::size_t layout = text.find("\"layout\":"), after = text.find("\"metadata\"");
     ASSERT_TRUE(layout != std::string::npos && after != std::string::npos && layout < after);
@@ -375,9 +377,9 @@ TEST_F(Firm, a_reading_whose_chart_has_lost_a_patch_is_told_on_its_page) {
     const std::size_t patch = text.rfind("\"id\":\"B3\"");
     ASSERT_NE(patch, std::string::npos);
     text.replace(patch, 9, "\"id\":\"Q7\"");
-    edit(desk().job, "damage", [&](plan::Change& e) {
-        e.remove<plan::Reading>(reading.id);
-        e.add(plan::Reading{.chart_shot = reading.chart_shot, .made_from = reading.made_from, .content = text});
+    edit(desk().job, "damage", [&](shoot::Change& e) {
+        e.remove<shoot::ReadingRecord>(reading.id);
+        e.add(shoot::ReadingRecord{.chart_shot = reading.chart_shot, .made_from = reading.made_from, .content = text});
     });
     window.open_setup(id(0));
     window.setup_view()->choose(Step::reading);
@@ -388,13 +390,13 @@ TEST_F(Firm, a_reading_whose_chart_has_lost_a_patch_is_told_on_its_page) {
 
 TEST_F(Firm, small_pictures_know_the_modes_curve) {
     desk().job.create(job);
-    const plan::Frame clip{.path = "/x/a.mov", .sha256 = "aa", .kind = plan::FrameKind::clip, .position_s = 2};
-    plan::Shoot shoot;
-    shoot.modes.push_back({.id = 1, .name = "video", .kind = plan::ModeKind::video, .encoding = "hlg"});
-    EXPECT_EQ(work::source_of(shoot, clip, 1).encoding, "hlg");
-    plan::Frame raw = clip;
+    const shoot::FrameRecord clip{.path = "/x/a.mov", .sha256 = "aa", .kind = shoot::FrameKind::clip, .position_s = 2};
+    shoot::Shoot shoot;
+    shoot.modes.push_back({.id = 1, .name = "video", .kind = shoot::ModeKind::video, .encoding = "hlg"});
+    EXPECT_EQ(operations::source_of(shoot, clip, 1).encoding, "hlg");
+    shoot::FrameRecord raw = clip;
     raw.raw = true;
-    EXPECT_EQ(work::source_of(shoot, raw, 1).encoding, "");
+    EXPECT_EQ(operations::source_of(shoot, raw, 1).encoding, "");
 }
 
 // At 1280 pixels with the simulated camera open nothing lies over anything else.
@@ -407,9 +409,9 @@ TEST_F(Firm, pages_fit_beside_the_simulated_camera) {
         window.setup_view()->choose(step);
         ASSERT_TRUE(idle());
         QCoreApplication::processEvents();
-        EXPECT_LE(window.width(), 1280) << plan::name_of(step);
+        EXPECT_LE(window.width(), 1280) << shoot::name_of(step);
         if (const QString folder = qEnvironmentVariable("REFERO_SCREENSHOTS"); !folder.isEmpty())
-            window.grab().save(folder + "/camera-" + QString::fromStdString(plan::name_of(step)) + ".png");
+            window.grab().save(folder + "/camera-" + QString::fromStdString(shoot::name_of(step)) + ".png");
         for (const QWidget* parent : window.setup_view()->findChildren<QWidget*>()) {
             if (!parent->isVisible() || parent->inherits("QTabBar") || parent->inherits("QAbstractScrollArea"))
                 continue;
@@ -420,11 +422,11 @@ TEST_F(Firm, pages_fit_beside_the_simulated_camera) {
                     shown.push_back(w);
             for (std::size_t i = 0; i < shown.size(); ++i) {
                 EXPECT_TRUE(parent->rect().adjusted(-1, -1, 1, 1).contains(shown[i]->geometry()))
-                    << plan::name_of(step) << ": " << shown[i]->metaObject()->className() << " "
+                    << shoot::name_of(step) << ": " << shown[i]->metaObject()->className() << " "
                     << shown[i]->objectName().toStdString() << " is cut off";
                 for (std::size_t k = 0; k < i; ++k)
                     EXPECT_FALSE(shown[i]->geometry().intersects(shown[k]->geometry()))
-                        << plan::name_of(step) << ": " << shown[i]->objectName().toStdString() << " over "
+                        << shoot::name_of(step) << ": " << shown[i]->objectName().toStdString() << " over "
                         << shown[k]->objectName().toStdString();
             }
         }
@@ -434,12 +436,12 @@ TEST_F(Firm, pages_fit_beside_the_simulated_camera) {
 // The window and the command line make one correction, bit for bit, of every setup of the demo.
 TEST_F(Firm, the_command_line_fits_the_demo_job_as_the_window_does) {
     window.open_demo();
-    ASSERT_TRUE(wait_for([&] { return desk().chains.count() > 0 && idle_now(); }, 300000));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.count() > 0 && idle_now(); }, 900000));
     for (const Id setup : desk().chains.ids())
         if (const Chain& c = desk().chains.at(setup);
             c.balance && c.refused.empty() && !c.balance_only() && !c.correction)
             desk().setups.fit(setup);
-    ASSERT_TRUE(wait_for([&] { return idle_now(); }, 120000));
+    ASSERT_TRUE(wait_for([&] { return idle_now(); }, 600000));
     const fs::path copy = scratch / "copy.refero";
     fs::copy_file(desk().job.file(), copy);
     const auto without_time = [](std::string text) {
@@ -452,11 +454,11 @@ TEST_F(Firm, the_command_line_fits_the_demo_job_as_the_window_does) {
         if (!c.correction_id || c.taken_from || c.balance_only() || !c.refused.empty()) continue;
         ASSERT_EQ(run("job '" + copy.string() + "' fit --setup '" + c.title + "'"), 0)
             << read_file(scratch / "out.txt");
-        const job::JobFile other(copy, job::JobFile::Open::existing);
-        const plan::Evidence e = plan::evidence(other.content(), setup);
+        const store::JobFile other(copy, store::JobFile::Open::existing);
+        const shoot::Evidence e = shoot::evidence(other.content(), setup);
         ASSERT_TRUE(e.correction && e.correction->id != c.correction_id);
         EXPECT_EQ(without_time(e.correction->content), without_time(c.correction_content)) << c.title;
-        EXPECT_EQ(e.correction->settings, plan::record(desk().job.shoot().corrections, c.correction_id)->settings);
+        EXPECT_EQ(e.correction->settings, shoot::record(desk().job.shoot().corrections, c.correction_id)->settings);
         ++compared;
     }
     EXPECT_GE(compared, 3);

@@ -9,14 +9,14 @@
 #include <QTableWidget>
 
 #include "apply/apply.hpp"
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "job_window.hpp"
-#include "kit/gate_limits.hpp"
-#include "plots/proof_views.hpp"
-#include "setup/balance_page.hpp"
-#include "setup/warmth_map.hpp"
-#include "widgets/scopes.hpp"
-#include "work/keeping.hpp"
+#include "operations/correct/keeping.hpp"
+#include "places/kit/gate_limits.hpp"
+#include "places/setup/balance_page.hpp"
+#include "places/setup/warmth_map.hpp"
+#include "ui/plots/proof_views.hpp"
+#include "ui/widgets/scopes.hpp"
 
 namespace refero::app {
 namespace {
@@ -99,7 +99,7 @@ TEST_F(FitPages, a_spot_joins_the_things_to_balance_on_and_grades_a_card) {
     table->setCurrentCell(before, 0);
     EXPECT_TRUE(child<QPushButton>("gradeCard")->isEnabled());
     edit(desk().kit, "A card",
-         [](plan::Change& e) { e.add(plan::Card{.name = "Grey card", .kind = plan::CardKind::grey_card}); });
+         [](shoot::Change& e) { e.add(shoot::CardRecord{.name = "Grey card", .kind = shoot::CardKind::grey_card}); });
     desk().setups.keep_grade(setup, spot, desk().kit.kit().cards.front().id);
     EXPECT_NE(desk().kit.kit().cards.front().condition.find("off neutral"), std::string::npos);
     // Balance on it, then take it away again.
@@ -129,7 +129,7 @@ TEST_F(FitPages, a_light_by_its_kind_is_a_fixed_preset) {
 TEST_F(FitPages, the_finish_is_dragged_typed_chosen_or_a_school) {
     open_fitted();
     edit(desk().kit, "House step",
-         [](plan::Change& e) { e.add(plan::Warmth{.name = "Evening", .mired = 14, .tint = 1}); });
+         [](shoot::Change& e) { e.add(shoot::WarmthRecord{.name = "Evening", .mired = 14, .tint = 1}); });
     page(Step::balance);
     child<QTabWidget>("balanceTabs")->setCurrentIndex(2);
     ASSERT_TRUE(idle());
@@ -174,7 +174,7 @@ TEST_F(FitPages, the_finish_is_dragged_typed_chosen_or_a_school) {
     EXPECT_EQ(state().correction->finish.warmer_mired, 30);
     EXPECT_EQ(state().link(Step::correction), LinkState::whole); // no new fit is needed
     // Typed, dragged and chosen are one finish; so are the keys.
-    const balance::Finish dragged = state().settings.finish;
+    const look::Adjustments dragged = state().settings.finish;
     child<QDoubleSpinBox>("finishWarmer")->setValue(29);
     EXPECT_EQ(state().settings.finish.warmer_mired, 29);
     QTest::keyClick(map, Qt::Key_Right);
@@ -277,7 +277,7 @@ TEST_F(FitPages, what_was_made_elsewhere_is_judged_compared_and_trimmed) {
     fit::Settings settings;
     settings.model = fit::Model::diagonal;
     auto poor = fit::build(state().shot->reading, *state().reference, &state().shot->definition, settings);
-    deliver::write(poor, "cube", scratch / "poor.cube");
+    handover::write(poor, "cube", scratch / "poor.cube");
     Settings s = state().settings;
     s.others = {{scratch / "poor.cube", {}}, {scratch / "gone.cube", {}}};
     desk().setups.change(setup, s, "Open");
@@ -378,11 +378,11 @@ TEST_F(FitPages, several_chart_shots_are_averaged) {
     const auto alone = state().correction->reading;
     desk().frames.take_in({scratch / "other.dng"}, setup);
     ASSERT_TRUE(idle());
-    const plan::Frame* other = nullptr;
-    for (const plan::Frame& f : desk().job.shoot().frames)
+    const shoot::FrameRecord* other = nullptr;
+    for (const shoot::FrameRecord& f : desk().job.shoot().frames)
         if (f.path.ends_with("other.dng")) other = &f;
     ASSERT_TRUE(other);
-    if (other->kind != plan::FrameKind::chart) desk().frames.make_chart_shot(other->id, setup);
+    if (other->kind != shoot::FrameKind::chart) desk().frames.make_chart_shot(other->id, setup);
     ASSERT_TRUE(wait_for([&] { return desk().setups.good_shots(setup) == 2 && desk().tasks.running() == 0; }));
     page(Step::correction);
     auto* average = child<QCheckBox>("average");
@@ -465,16 +465,16 @@ TEST_F(FitPages, balance_that_wanders_is_told_of_in_the_window) {
     desk().frames.open({scratch / "a.tif"}, 0);
     ASSERT_TRUE(idle());
     const auto recording = [&](Id shot) {
-        for (const plan::Finding& f : desk().job.shoot().findings)
-            if (f.chart_shot == shot && f.check == "recording") return f;
-        return plan::Finding{};
+        for (const shoot::FindingRecord& f : desk().job.shoot().findings)
+            if (f.chart_shot == shot && f.check == inspect::Check::recording) return f;
+        return shoot::FindingRecord{};
     };
-    EXPECT_EQ(recording(desk().job.shoot().chart_shots.at(0).id).status, "pass");
+    EXPECT_EQ(recording(desk().job.shoot().chart_shots.at(0).id).status, inspect::Status::pass);
     desk().frames.take_in({scratch / "b.tif"}, id(0));
     ASSERT_TRUE(idle());
     ASSERT_EQ(desk().job.shoot().chart_shots.size(), 2u);
     const auto f = recording(desk().job.shoot().chart_shots.at(1).id);
-    EXPECT_EQ(f.status, "caution");
+    EXPECT_EQ(f.status, inspect::Status::caution);
     EXPECT_NEAR(f.value, 7.5, 1.5);
     EXPECT_NE(f.advice.find("set a fixed balance"), std::string::npos) << f.advice;
 }
@@ -482,8 +482,8 @@ TEST_F(FitPages, balance_that_wanders_is_told_of_in_the_window) {
 TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
     GateLimits view(desk());
     const auto limits = [&] {
-        return work::limits_of({.limits = desk().job.is_open() ? desk().job.shoot().brief().limits
-                                                               : work::house_limits(desk().kit.kit())});
+        return operations::limits_of({.limits = desk().job.is_open() ? desk().job.shoot().brief().limits
+                                                                     : operations::house_limits(desk().kit.kit())});
     };
     auto* table = view.findChild<QTableWidget*>("gateLimits");
     ASSERT_TRUE(table);
@@ -502,8 +502,8 @@ TEST_F(FitPages, the_gates_limits_are_changed_and_put_back) {
     // The next shot is judged by it.
     open_fitted();
     bool cautioned = false;
-    for (const plan::Finding& f : state().findings)
-        cautioned = cautioned || (f.check == "tilt" && f.status == "caution");
+    for (const shoot::FindingRecord& f : state().findings)
+        cautioned = cautioned || (f.check == inspect::Check::tilt && f.status == inspect::Status::caution);
     EXPECT_TRUE(cautioned); // it is tilted by 6 degrees
     QTest::mouseClick(view.findChild<QPushButton*>("usualLimits"), Qt::LeftButton);
     EXPECT_EQ(limits().at("tilt").caution, usual);

@@ -5,17 +5,17 @@
 #include <QTest>
 #include <functional>
 
-#include "desk/desk.hpp"
+#include "model/model.hpp"
 #include "support.hpp"
-#include "widgets/picture_view.hpp"
+#include "ui/widgets/picture_view.hpp"
 
 namespace refero::app {
 
 /// One change of a job or kit, of rows that a test writes by itself.
 template<class Document>
-std::optional<job::Ids> edit(Document& document, const std::string& what,
-                             const std::function<void(plan::Change&)>& fill) {
-    plan::Change change(what);
+std::optional<store::Ids> edit(Document& document, const std::string& what,
+                               const std::function<void(shoot::Change&)>& fill) {
+    shoot::Change change(what);
     fill(change);
     return document.change(change);
 }

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "gui.hpp"
-#include "job/simulated_camera.hpp"
 #include "main_window.hpp"
+#include "operations/demo/simulated_camera.hpp"
 
 namespace refero::app {
 
@@ -34,7 +34,7 @@ struct JobWindow : testing::Test {
     }
     /// What the job holds, in words.
     std::string content() {
-        const plan::Shoot& s = desk().job.shoot();
+        const shoot::Shoot& s = desk().job.shoot();
         std::string text;
         for (const auto& c : s.cameras)
             text += "camera " + c.name + std::to_string(c.clock_offset_s) + std::to_string(c.silent_lens) + "\n";
@@ -43,7 +43,7 @@ struct JobWindow : testing::Test {
             text += "setup " + std::to_string(x.id) + x.settings + std::to_string(x.balance_only) +
                     std::to_string(x.lens) + "\n";
         for (const auto& f : s.frames)
-            text += "frame " + f.path + std::to_string(f.setup) + f.reason + plan::name_of(f.kind) +
+            text += "frame " + f.path + std::to_string(f.setup) + f.reason + shoot::name_of(f.kind) +
                     std::to_string(f.lens) + "\n";
         for (const auto& c : s.chart_shots)
             text += "shot " + std::to_string(c.setup) + c.refused + c.corners + c.problem + "\n";
@@ -53,7 +53,7 @@ struct JobWindow : testing::Test {
             text += "correction " + std::to_string(c.setup) + c.made + std::to_string(c.taken_from) + "\n";
         for (const auto& p : s.proofs) text += "proof " + std::to_string(p.correction) + p.basis + "\n";
         for (const auto& h : s.handovers) text += "handover " + h.file + std::to_string(h.correction) + "\n";
-        for (const auto& b : s.briefs) text += b.title + b.client + plan::name_of(b.lens_school) + "\n";
+        for (const auto& b : s.briefs) text += b.title + b.client + shoot::name_of(b.lens_school) + "\n";
         for (const auto& n : s.notes) text += "note " + n.text + "\n";
         return text;
     }
@@ -63,10 +63,10 @@ struct JobWindow : testing::Test {
         window.show_plan();
         for (const QString& c : cameras) plan().add_camera(c);
         for (const QString& l : lights) plan().add_light(l);
-        edit(desk().job, "Lens and charts", [&](plan::Change& e) {
-            e.add(plan::Lens{.name = "Lens 50 mm"});
-            e.add(plan::Card{.name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
-            for (plan::Camera c : desk().job.shoot().cameras) {
+        edit(desk().job, "Lens and charts", [&](shoot::Change& e) {
+            e.add(shoot::LensRecord{.name = "Lens 50 mm"});
+            e.add(shoot::CardRecord{.name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
+            for (shoot::CameraRecord c : desk().job.shoot().cameras) {
                 const char* id = c.name == "Stills A"   ? "stills-a"
                                  : c.name == "Stills B" ? "stills-b"
                                  : c.name == "Cine A"   ? "cine-a"
@@ -80,8 +80,8 @@ struct JobWindow : testing::Test {
     }
     /// A frame of a setup as its camera would leave it, small and quick.
     fs::path shoot(Id setup, const char* name, const std::string& taken, bool chart = true,
-                   job::Mistake mistake = job::Mistake::none) {
-        auto scene = job::simulated_scene(
+                   operations::Mistake mistake = operations::Mistake::none) {
+        auto scene = operations::simulated_scene(
             desk().job.shoot(), setup,
             {.chart = chart, .share = 0.2, .mistake = mistake, .seed = std::hash<std::string>{}(name), .taken = taken});
         scene.width = 900;

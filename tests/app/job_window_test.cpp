@@ -7,10 +7,12 @@
 #include <QProcess>
 #include <QPushButton>
 
-#include "frames/clip_panel.hpp"
 #include "job_window.hpp"
-#include "kit/light_plot.hpp"
-#include "plan/shot_list_page.hpp"
+#include "places/frames/clip_panel.hpp"
+#include "places/kit/light_plot.hpp"
+#include "places/plan/shot_list_page.hpp"
+#include "shoot/evidence.hpp"
+#include "shoot/time.hpp"
 #include "simulate/clip.hpp"
 
 namespace refero::app {
@@ -18,8 +20,9 @@ namespace {
 
 // From an empty job to a shot list for 3 cameras and 4 lights. Two minutes are 120 s; a slow typist needs 0.5 s a key.
 TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
-    edit(desk().kit, "Kit", [](plan::Change& e) {
-        e.add(plan::Card{.uid = "c", .name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
+    edit(desk().kit, "Kit", [](shoot::Change& e) {
+        e.add(shoot::CardRecord{
+            .uid = "c", .name = "Hand chart", .definition = "grid24", .width_mm = 203, .height_mm = 132});
     });
     QTest::mouseClick(window.findChild<QPushButton*>("newJobButton"), Qt::LeftButton);
     ASSERT_TRUE(plan().isVisible());
@@ -39,7 +42,7 @@ TEST_F(JobWindow, a_shot_list_for_3_cameras_and_4_lights_takes_few_keys) {
     QTest::mouseClick(plan().findChild<QPushButton*>("planAllButton"), Qt::LeftButton);
     ++keys;
     ASSERT_EQ(desk().chains.count(), 12);
-    EXPECT_EQ(desk().job.shoot().lights[3].kind, plan::LightKind::flash);
+    EXPECT_EQ(desk().job.shoot().lights[3].kind, shoot::LightKind::flash);
     EXPECT_EQ(desk().job.shoot().lights[1].kelvin, 3000); // incandescent about 3000 K (common practice)
     plan().save_pdf(scratch / "list.pdf");
     keys += 3;
@@ -86,7 +89,7 @@ TEST_F(JobWindow, ticking_and_unticking_cells_plans_setups) {
     // From the board, too.
     window.show_board();
     const auto before = desk().chains.count();
-    edit(desk().job, "out", [&](plan::Change& e) { e.remove<plan::Setup>(id(0)); });
+    edit(desk().job, "out", [&](shoot::Change& e) { e.remove<shoot::SetupRecord>(id(0)); });
     EXPECT_NE(window.board()->plan_cell(0, 0), 0);
     EXPECT_EQ(desk().chains.count(), before);
 }
@@ -111,13 +114,13 @@ TEST_F(JobWindow, from_the_board_to_a_proved_correction_by_keys_alone) {
     const Id wanted = camera.setups()->currentData().toLongLong(); // the next one of the plan
     ASSERT_EQ(window.setup_view()->setup(), wanted);
     QTest::mouseClick(camera.shutter(), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(wanted).state == plan::State::read; }, 20000));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(wanted).state == shoot::State::read; }, 20000));
     ASSERT_TRUE(idle());
-    while (desk().chains.at(wanted).state != plan::State::proved && keys < 20) {
+    while (desk().chains.at(wanted).state != shoot::State::proved && keys < 20) {
         key(Qt::Key_Return, Qt::ControlModifier);
         ASSERT_TRUE(idle());
     }
-    EXPECT_EQ(desk().chains.at(wanted).state, plan::State::proved);
+    EXPECT_EQ(desk().chains.at(wanted).state, shoot::State::proved);
     test::measured("from the board to a proved correction of a new chart shot: %d keys", keys);
     EXPECT_LE(keys, 6);
 }
@@ -136,22 +139,22 @@ TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board)
         QTest::mouseClick(camera.shutter(), Qt::LeftButton);
         ASSERT_TRUE(wait_for([&] { return camera.shutter()->isEnabled(); }));
         clock.start();
-        ASSERT_TRUE(wait_for([&] { return desk().chains.at(wanted).state == plan::State::read; }, 20000))
+        ASSERT_TRUE(wait_for([&] { return desk().chains.at(wanted).state == shoot::State::read; }, 20000))
             << shot << " " << desk().chains.title_of(wanted).toStdString();
         test::measured("frame of %s in its setup after %.1f s: %s",
                        desk().chains.title_of(wanted).toStdString().c_str(), clock.elapsed() / 1000.0,
                        desk().chains.at(wanted).chart_frame.reason.c_str());
     }
     for (const Id setup : desk().chains.ids()) {
-        EXPECT_EQ(desk().chains.at(setup).state, plan::State::read);
+        EXPECT_EQ(desk().chains.at(setup).state, shoot::State::read);
         EXPECT_FALSE(desk().chains.at(setup).chart_frame.by_hand);
     }
     EXPECT_EQ(desk().job.shoot().frames.size(), 6u);
     // An ordinary frame follows the latest chart shot of its camera.
-    const auto last = plan::record(desk().job.shoot().cameras, desk().chains.at(id(5)).row.camera);
-    shoot(id(5), "later.dng", plan::time_of(plan::seconds_of("2026-11-24T00:00:00") + 86400 * 400), false);
+    const auto last = shoot::record(desk().job.shoot().cameras, desk().chains.at(id(5)).row.camera);
+    shoot(id(5), "later.dng", shoot::time_of(shoot::seconds_of("2026-11-24T00:00:00") + 86400 * 400), false);
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 7; }, 20000));
-    const plan::Frame& f = desk().job.shoot().frames.back();
+    const shoot::FrameRecord& f = desk().job.shoot().frames.back();
     EXPECT_EQ(f.camera, last->id);
     EXPECT_EQ(f.setup, id(5)); // the flash was the last light on the list
     EXPECT_TRUE(f.reason.starts_with("the last chart shot before it")) << f.reason;
@@ -159,14 +162,15 @@ TEST_F(JobWindow, pressing_the_simulated_shutter_for_each_setup_fills_the_board)
 
 TEST_F(JobWindow, mistakes_come_in_as_they_are) {
     plan_shoot({"Stills A"}, {"Window"});
-    for (const auto m : {job::Mistake::overexposed, job::Mistake::finger, job::Mistake::upside_down,
-                         job::Mistake::mirrored, job::Mistake::no_lens_data}) {
+    for (const auto m :
+         {operations::Mistake::overexposed, operations::Mistake::finger, operations::Mistake::upside_down,
+          operations::Mistake::mirrored, operations::Mistake::no_lens_data}) {
         const std::string name = std::string(names(m)[static_cast<std::size_t>(m)]) + ".dng";
         const fs::path file = shoot(id(0), name.c_str(), "2026-05-04T10:00:00", true, m);
-        const auto shot = work::take_shot(file, {.chart = "grid24"});
-        if (m == job::Mistake::overexposed) { EXPECT_GT(shot.reading.find("D1")->clipped, 0.9); }
-        if (m == job::Mistake::mirrored) { EXPECT_TRUE(shot.placement.mirrored); }
-        if (m == job::Mistake::no_lens_data) { EXPECT_EQ(frame::read_metadata(file).lens, ""); }
+        const auto shot = operations::take_shot(file, {.chart = "grid24"});
+        if (m == operations::Mistake::overexposed) { EXPECT_GT(shot.reading.find("D1")->clipped, 0.9); }
+        if (m == operations::Mistake::mirrored) { EXPECT_TRUE(shot.placement.mirrored); }
+        if (m == operations::Mistake::no_lens_data) { EXPECT_EQ(frame::read_metadata(file).lens, ""); }
     }
 }
 
@@ -180,10 +184,10 @@ TEST_F(JobWindow, a_file_dropped_on_a_cell_goes_there_and_a_correction_dragged_o
     const QModelIndex to = model->index_of(id(1));
     ASSERT_TRUE(model->canDropMimeData(&files, Qt::CopyAction, -1, -1, to));
     model->dropMimeData(&files, Qt::CopyAction, -1, -1, to);
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).state == plan::State::read; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).state == shoot::State::read; }));
     EXPECT_TRUE(desk().chains.at(id(1)).chart_frame.by_hand);
     desk().setups.fit(id(1));
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).state == plan::State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(1)).state == shoot::State::proved; }));
 
     // Its correction onto another camera's cell: a copy with a warning, to be proved there.
     const std::unique_ptr<QMimeData> dragged(model->mimeData({model->index_of(id(1))}));
@@ -191,13 +195,13 @@ TEST_F(JobWindow, a_file_dropped_on_a_cell_goes_there_and_a_correction_dragged_o
         model->canDropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(1)))); // not onto itself
     model->dropMimeData(dragged.get(), Qt::CopyAction, -1, -1, model->index_of(id(3)));
     EXPECT_TRUE(notice().contains("another camera")) << notice().toStdString();
-    EXPECT_EQ(desk().chains.at(id(3)).state, plan::State::corrected);
+    EXPECT_EQ(desk().chains.at(id(3)).state, shoot::State::corrected);
     EXPECT_EQ(desk().chains.at(id(3)).taken_from, id(1));
     desk().frames.take_in({shoot(id(3), "b.dng", "2026-05-04T10:10:00")}, id(3));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(3)).shot != nullptr; }));
     EXPECT_EQ(next_of(desk().chains.at(id(3)), Step::proof, desk().tasks), "Prove it on this chart shot");
     desk().setups.prove(id(3));
-    EXPECT_EQ(desk().chains.at(id(3)).state, plan::State::proved);
+    EXPECT_EQ(desk().chains.at(id(3)).state, shoot::State::proved);
     EXPECT_GT(desk().chains.at(id(3)).proof_mean,
               desk().chains.at(id(1)).proof_mean); // another camera's correction is worse
     desk().job.undo();

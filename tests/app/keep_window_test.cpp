@@ -8,28 +8,31 @@
 #include <QProcess>
 #include <QPushButton>
 
-#include "frames/clip_panel.hpp"
 #include "job_window.hpp"
-#include "kit/light_plot.hpp"
-#include "plan/shot_list_page.hpp"
+#include "operations/capture/intake.hpp"
+#include "places/frames/clip_panel.hpp"
+#include "places/kit/light_plot.hpp"
+#include "places/plan/shot_list_page.hpp"
+#include "plan/shot_list.hpp"
+#include "shoot/evidence.hpp"
+#include "shoot/time.hpp"
 #include "simulate/clip.hpp"
-#include "work/intake.hpp"
 
 namespace refero::app {
 namespace {
 
 TEST_F(JobWindow, the_board_is_filtered_and_works_with_60_setups) {
     desk().job.create(job);
-    edit(desk().job, "60 setups", [](plan::Change& e) {
-        const Id mode = e.add(plan::Mode{.name = "raw"});
+    edit(desk().job, "60 setups", [](shoot::Change& e) {
+        const Id mode = e.add(shoot::ModeRecord{.name = "raw"});
         std::vector<Id> cameras, lights;
         for (int c = 0; c < 6; ++c)
-            cameras.push_back(e.add(plan::Camera{.name = "Camera " + std::to_string(c + 1), .position = c}));
+            cameras.push_back(e.add(shoot::CameraRecord{.name = "Camera " + std::to_string(c + 1), .position = c}));
         for (int l = 0; l < 10; ++l)
-            lights.push_back(e.add(plan::Light{.name = "Light " + std::to_string(l + 1), .position = l}));
+            lights.push_back(e.add(shoot::LightRecord{.name = "Light " + std::to_string(l + 1), .position = l}));
         for (const Id c : cameras)
             for (const Id l : lights)
-                e.add(plan::Setup{.camera = c, .mode = mode, .light = l, .balance_only = l == lights[4]});
+                e.add(shoot::SetupRecord{.camera = c, .mode = mode, .light = l, .balance_only = l == lights[4]});
     });
     window.show_board();
     QTest::qWait(50);
@@ -62,9 +65,9 @@ TEST_F(JobWindow, a_check_that_cannot_be_told_is_shown_as_such) {
     window.setup_view()->choose(Step::shot);
     ASSERT_TRUE(idle());
     ASSERT_TRUE(edit(desk().job, "untold", [&](auto& e) {
-        for (plan::Finding f : desk().job.shoot().findings) {
-            if (f.check != "glare" && f.check != "tilt") continue;
-            f.status = f.check == "glare" ? "unknown" : "caution";
+        for (shoot::FindingRecord f : desk().job.shoot().findings) {
+            if (f.check != inspect::Check::glare && f.check != inspect::Check::tilt) continue;
+            f.status = f.check == inspect::Check::glare ? inspect::Status::unknown : inspect::Status::caution;
             f.advice = "This cannot be judged in a finished picture: record raw";
             e.update(f);
         }
@@ -80,20 +83,20 @@ TEST_F(JobWindow, a_check_that_cannot_be_told_is_shown_as_such) {
     EXPECT_EQ(untold->text(), "Glare: cannot be told from this frame");
     EXPECT_TRUE(untold->toolTip().contains("raw"));
     EXPECT_NE(first->icon().pixmap(16).toImage(), second->icon().pixmap(16).toImage());
-    EXPECT_NE(desk().chains.at(id(0)).gate(), "unknown");
+    EXPECT_NE(desk().chains.at(id(0)).gate(), inspect::Status::unknown);
 }
 
 TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     plan_shoot({"Stills A"}, {"Window", "Tungsten"});
-    desk().frames.take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, job::Mistake::overexposed),
+    desk().frames.take_in({shoot(id(0), "over.dng", "2026-05-04T09:00:00", true, operations::Mistake::overexposed),
                            shoot(id(1), "good.dng", "2026-05-04T09:10:00")});
     ASSERT_TRUE(wait_for(
         [&] {
-            return desk().chains.at(id(0)).state == plan::State::refused &&
-                   desk().chains.at(id(1)).state == plan::State::read;
+            return desk().chains.at(id(0)).state == shoot::State::refused &&
+                   desk().chains.at(id(1)).state == shoot::State::read;
         },
         20000));
-    EXPECT_EQ(desk().chains.at(id(1)).gate(), "pass");
+    EXPECT_EQ(desk().chains.at(id(1)).gate(), inspect::Status::pass);
     EXPECT_GE(desk().chains.at(id(1)).findings.size(), 13u);
     window.open_setup(id(0));
     ASSERT_TRUE(idle());
@@ -107,7 +110,7 @@ TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     EXPECT_FALSE(desk().tasks.busy(Doing::fitting, id(0)));
     QTest::mouseClick(window.setup_view()->findChild<QPushButton*>("refuseButton"),
                       Qt::LeftButton); // says "Accept it after all"
-    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::read);
+    EXPECT_EQ(desk().chains.at(id(0)).state, shoot::State::read);
     EXPECT_EQ(verdict->text(), "Accepted");
     desk().job.undo();
     EXPECT_EQ(verdict->text(), "Reshoot");
@@ -116,7 +119,7 @@ TEST_F(JobWindow, the_gates_verdict_appears_by_itself_and_can_be_overruled) {
     EXPECT_EQ(verdict->text(), "Pass");
     // A better shot of the same setup takes over.
     desk().frames.take_in({shoot(id(0), "again.dng", "2026-05-04T09:20:00")}, id(0));
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::read; }, 20000));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == shoot::State::read; }, 20000));
     EXPECT_EQ(fs::path(desk().chains.at(id(0)).chart_frame.path).filename(), "again.dng");
 }
 
@@ -162,14 +165,14 @@ TEST_F(JobWindow, every_guess_is_visible_and_can_be_changed_for_many_frames) {
 
 TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
     plan_shoot({"Stills A"}, {"Window"});
-    const fs::path raw = shoot(id(0), "A_0001.dng", "2026-05-04T09:00:00", true, job::Mistake::no_lens_data);
+    const fs::path raw = shoot(id(0), "A_0001.dng", "2026-05-04T09:00:00", true, operations::Mistake::no_lens_data);
     fs::create_directories(scratch / "second card");
     fs::copy_file(raw, scratch / "second card/A_0001.dng");
     test::written(card / "broken.dng", std::string(5000, 'x'));
     desk().watcher.watch({scratch.folder()});
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 3 && desk().tasks.running() == 0; }, 20000));
     int mains = 0, copies = 0, unreadable = 0;
-    for (const plan::Frame& f : desk().job.shoot().frames) {
+    for (const shoot::FrameRecord& f : desk().job.shoot().frames) {
         mains += !f.same_as && f.problem.empty();
         copies += f.same_as != 0;
         if (f.problem.empty()) continue;
@@ -190,7 +193,7 @@ TEST_F(JobWindow, companions_copies_unreadable_files_and_silent_lenses) {
     QTest::mouseClick(remember, Qt::LeftButton);
     EXPECT_NE(desk().job.shoot().cameras[0].silent_lens, 0);
     EXPECT_EQ(desk().chains.at(id(0)).chart_frame.lens, desk().job.shoot().cameras[0].silent_lens);
-    desk().frames.take_in({shoot(id(0), "next.dng", "2026-05-04T09:10:00", false, job::Mistake::no_lens_data)});
+    desk().frames.take_in({shoot(id(0), "next.dng", "2026-05-04T09:10:00", false, operations::Mistake::no_lens_data)});
     ASSERT_TRUE(idle());
     EXPECT_FALSE(remember->isVisible());
     EXPECT_NE(desk().job.shoot().frames.back().lens, 0);
@@ -202,11 +205,11 @@ TEST_F(JobWindow, two_frames_of_one_moment_set_the_clock) {
     ASSERT_TRUE(idle());
     // B's clock is an hour and 64 seconds ahead: a frame that it took at 9:30 says 10:31:04.
     Id a = 0, b = 0;
-    for (const plan::Frame& f : desk().job.shoot().frames)
+    for (const shoot::FrameRecord& f : desk().job.shoot().frames)
         (f.camera == desk().job.shoot().cameras[0].id ? a : b) = f.id;
     desk().frames.same_moment(a, b);
     EXPECT_EQ(desk().job.shoot().cameras[1].clock_offset_s, -3664);
-    EXPECT_EQ(plan::time_of(plan::time_in_job(desk().job.shoot(), *desk().job.frame(b))), "2026-05-04T09:00:00");
+    EXPECT_EQ(shoot::time_of(shoot::time_in_job(desk().job.shoot(), *desk().job.frame(b))), "2026-05-04T09:00:00");
     desk().frames.same_moment(a, a);
     EXPECT_TRUE(notice().contains("two cameras"));
     desk().job.undo();
@@ -252,8 +255,8 @@ TEST_F(JobWindow, small_pictures_come_from_the_raw_files_own_preview) {
     test::written(card / "turned.dng", with_preview(read_file(scratch / "plain.dng"), jpeg.toStdString()));
     fs::copy_file(scratch / "plain.dng", card / "none.dng");
     // Frames of a job that was made elsewhere: no picture of them is kept here.
-    edit(desk().job, "frames", [&](plan::Change& e) {
-        for (const char* name : {"turned.dng", "none.dng"}) e.add(work::described(card / name));
+    edit(desk().job, "frames", [&](shoot::Change& e) {
+        for (const char* name : {"turned.dng", "none.dng"}) e.add(operations::described(card / name));
     });
     QImage small;
     desk().pictures.thumbnail(desk().job.shoot().frames[0].id, [&](const QImage& made) { small = made; });
@@ -272,7 +275,7 @@ TEST_F(JobWindow, small_pictures_come_from_the_raw_files_own_preview) {
 
 TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time_line) {
     plan_shoot({"Cine A"}, {"LED panel"});
-    auto scene = job::simulated_scene(desk().job.shoot(), id(0), {.share = 0.2});
+    auto scene = operations::simulated_scene(desk().job.shoot(), id(0), {.share = 0.2});
     scene.width = 640;
     scene.height = 400;
     const auto chart = simulate::render(scene);
@@ -281,10 +284,10 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     simulate::write_clip({{&plain, 2}, {&chart, 2}, {&plain, 2}}, colour::Transfer::bt709, 5, card / "interview.mkv");
     desk().frames.take_in({card / "interview.mkv"}, id(0));
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames.size() == 1; }));
-    ASSERT_EQ(desk().job.shoot().frames[0].kind, plan::FrameKind::clip);
+    ASSERT_EQ(desk().job.shoot().frames[0].kind, shoot::FrameKind::clip);
     // Its chart was found by itself.
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }, 20000));
-    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::read);
+    EXPECT_EQ(desk().chains.at(id(0)).state, shoot::State::read);
     const double found_s = desk().job.shoot().frames[0].position_s;
     EXPECT_TRUE(found_s >= 2 && found_s < 4) << found_s;
     window.show_board(BoardPlace::frames);
@@ -299,14 +302,14 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     for (const TimeLine::Mark& m : panel->slider()->marks()) EXPECT_TRUE(m.position_s >= 2 && m.position_s < 4);
     // A range of it is developed with the setup's frames; marking it again and undo go as anywhere.
     QTest::mouseClick(panel->in_button(), Qt::LeftButton);
-    const plan::Frame& clip = desk().job.shoot().frames[0];
+    const shoot::FrameRecord& clip = desk().job.shoot().frames[0];
     EXPECT_NEAR(clip.from_s, panel->position_s(), 1e-9);
     EXPECT_EQ(clip.to_s, clip.duration_s);
     panel->slider()->setValue(1000);
     QTest::keyClick(&window, Qt::Key_O); // before its beginning: the beginning goes along
     ASSERT_TRUE(wait_for([&] { return desk().job.shoot().frames[0].to_s == 1; }));
     EXPECT_EQ(desk().job.shoot().frames[0].from_s, 0);
-    EXPECT_EQ(work::stills_in(desk().job.shoot().frames[0]), 6);
+    EXPECT_EQ(operations::stills_in(desk().job.shoot().frames[0]), 6);
     photograph(window, "frames-clip");
     QTest::mouseClick(panel->whole_button(), Qt::LeftButton);
     EXPECT_FALSE(desk().job.shoot().frames[0].has_range());
@@ -319,7 +322,7 @@ TEST_F(JobWindow, the_picture_of_a_clip_that_shows_the_chart_is_chosen_on_a_time
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }, 20000));
     EXPECT_EQ(desk().chains.at(id(0)).shot->frame.encoding, "bt709");
     desk().setups.fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == shoot::State::proved; }));
     EXPECT_EQ(desk().batches.count({.setups = {id(0)}}), 6);
     desk().batches.develop({.setups = {id(0)}, .develop = {.format = apply::Format::exr}, .folder = scratch / "range"});
     ASSERT_TRUE(wait_for([&] { return !desk().batches.state().running && desk().tasks.running() == 0; }, 20000));
@@ -354,7 +357,7 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     desk().setups.fit(id(0));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).correction != nullptr; }));
     desk().handovers.write_file(id(0), "correction", {}, scratch / "c.json");
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::handed_over; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == shoot::State::handed_over; }));
     Settings s = desk().chains.at(id(0)).settings;
     s.intent = fit::Intent::textiles;
     desk().setups.change(id(0), s, "Intent");
@@ -370,7 +373,7 @@ TEST_F(JobWindow, undo_and_redo_go_over_every_kind_of_change) {
     desk().frames.set_silent_lens(desk().job.shoot().cameras[0].id, desk().job.shoot().lenses[0].id);
     desk().frames.make_ordinary(desk().chains.at(id(0)).chart_frame.id);
     desk().frames.remove({desk().job.shoot().frames.back().id});
-    edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "n"}); });
+    edit(desk().job, "Note", [](shoot::Change& e) { e.add(shoot::NoteRecord{.text = "n"}); });
     std::vector<std::string> states{""};
     while (states.front() != content()) { // frames find their places a while after the last change, which work may make
         ASSERT_TRUE(idle());
@@ -402,7 +405,7 @@ TEST_F(JobWindow, a_job_opens_as_it_was_left_and_finds_moved_frames) {
     ASSERT_TRUE(idle());
     desk().setups.fit(id(0));
     ASSERT_TRUE(wait_for([&] {
-        return desk().chains.at(id(0)).state == plan::State::proved && desk().chains.at(id(0)).frames.size() == 1;
+        return desk().chains.at(id(0)).state == shoot::State::proved && desk().chains.at(id(0)).frames.size() == 1;
     }));
     const std::string before = content();
     const auto coefficients = desk().chains.at(id(0)).correction->coefficients;
@@ -414,7 +417,7 @@ TEST_F(JobWindow, a_job_opens_as_it_was_left_and_finds_moved_frames) {
     fs::rename(card, scratch / "archive/2026/card");
     window.open({scratch / "archive/shoot.refero"});
     ASSERT_EQ(desk().chains.count(), 1);
-    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::proved); // at once, without reading a frame
+    EXPECT_EQ(desk().chains.at(id(0)).state, shoot::State::proved); // at once, without reading a frame
     EXPECT_EQ(desk().chains.at(id(0)).correction->coefficients, coefficients);
     EXPECT_EQ(desk().chains.at(id(0)).shot->reading.patches[3].mean, mean);
     ASSERT_TRUE(idle());
@@ -442,14 +445,14 @@ TEST_F(JobWindow, a_job_saved_under_another_name_goes_on_there) {
     plan_shoot({"Stills A"}, {"Window"});
     desk().job.save_as(scratch / "other.refero");
     EXPECT_EQ(desk().job.file(), scratch / "other.refero");
-    edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "only here"}); });
+    edit(desk().job, "Note", [](shoot::Change& e) { e.add(shoot::NoteRecord{.text = "only here"}); });
     desk().job.open(job);
     EXPECT_TRUE(desk().job.shoot().notes.empty());
 }
 
 TEST_F(JobWindow, the_log_is_searched_and_exported) {
     plan_shoot({"Stills A"}, {"Window"});
-    edit(desk().job, "Note: \"quoted\", with a comma", [](plan::Change& e) { e.add(plan::Note{.text = "q"}); });
+    edit(desk().job, "Note: \"quoted\", with a comma", [](shoot::Change& e) { e.add(shoot::NoteRecord{.text = "q"}); });
     window.show_board(BoardPlace::log);
     LogView& log = *window.board_place()->log_view();
     const int all = log.table()->rowCount();
@@ -468,20 +471,24 @@ TEST_F(JobWindow, the_log_is_searched_and_exported) {
 
 TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
     // Dates, by hand: three years from 2024-01-10 end on 2027-01-09 (365.25 days a year), a month from 05-01 on 05-31.
-    EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 5), 3), "good until 2027-01-09");
-    EXPECT_EQ(condition_of(plan::Card{.first_used = "2024-01-10"}, QDate(2027, 1, 10), 3),
+    EXPECT_EQ(condition_of(shoot::CardRecord{.first_used = "2024-01-10"}, QDate(2027, 1, 5), 3),
+              "good until 2027-01-09");
+    EXPECT_EQ(condition_of(shoot::CardRecord{.first_used = "2024-01-10"}, QDate(2027, 1, 10), 3),
               "compare or replace: due since 2027-01-09");
-    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 5, 20)),
+    EXPECT_EQ(due_of(shoot::MonitorRecord{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 5, 20)),
               "due 2026-05-31");
-    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 6, 20)),
+    EXPECT_EQ(due_of(shoot::MonitorRecord{.calibrated = "2026-05-01", .interval_days = 30}, QDate(2026, 6, 20)),
               "due since 2026-05-31");
-    EXPECT_EQ(due_of(plan::Monitor{.calibrated = "2026-05-01", .before_each_project = true}, QDate(2026, 5, 2)),
+    EXPECT_EQ(due_of(shoot::MonitorRecord{.calibrated = "2026-05-01", .before_each_project = true}, QDate(2026, 5, 2)),
               "due before the next project");
 
-    edit(desk().kit, "A light", [](plan::Change& e) {
-        const Id l = e.add(plan::Light{
-            .uid = "the-lamp", .name = "Tungsten", .kind = plan::LightKind::tungsten, .kelvin = 2900, .power = "full"});
-        e.add(plan::LightReading{.light = l, .at = "2025-05-04T10:00:00", .kelvin = 2990, .power = "1/4"});
+    edit(desk().kit, "A light", [](shoot::Change& e) {
+        const Id l = e.add(shoot::LightRecord{.uid = "the-lamp",
+                                              .name = "Tungsten",
+                                              .kind = shoot::LightKind::tungsten,
+                                              .kelvin = 2900,
+                                              .power = "full"});
+        e.add(shoot::LightReadingRecord{.light = l, .at = "2025-05-04T10:00:00", .kelvin = 2990, .power = "1/4"});
     });
     plan_shoot({"Stills A"}, {"Tungsten"}); // the kit's light, by its name
     EXPECT_EQ(desk().job.shoot().lights[0].uid, "the-lamp");
@@ -494,21 +501,21 @@ TEST_F(JobWindow, the_kit_ages_and_every_chart_shot_measures_its_light) {
     EXPECT_EQ(window.kit_view()->findChild<LightPlot*>("lightPlot")->lines(), 2); // two powers, two lines
     // A fallback for what could not be shot.
     desk().setups.fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == shoot::State::proved; }));
     const auto missing = plan::missing_fallbacks(desk().job.shoot()).size();
     desk().setups.keep_fallback(id(0));
     EXPECT_EQ(desk().kit.kit().fallbacks.size(), 1u);
     EXPECT_EQ(plan::missing_fallbacks(desk().job.shoot()).size(), missing - 1);
     // Series: the same setup handed over in another job of the client is compared.
     const auto hand_over = [&](const char* name) {
-        edit(desk().job, "Client", [&](plan::Change& e) {
-            plan::Brief b = desk().job.shoot().brief();
+        edit(desk().job, "Client", [&](shoot::Change& e) {
+            shoot::JobSettingsRecord b = desk().job.shoot().brief();
             b.client = "Museum";
             b.title = name;
             e.update(b);
         });
         desk().handovers.write_file(id(0), "correction", {}, scratch / (std::string(name) + ".json"));
-        ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::handed_over; }));
+        ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == shoot::State::handed_over; }));
     };
     hand_over("first");
     desk().job.create(scratch / "second.refero");

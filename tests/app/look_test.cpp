@@ -2,9 +2,10 @@
 #include <QInputDialog>
 
 #include "job_window.hpp"
-#include "setup/handover_page.hpp"
-#include "setup/look_panel.hpp"
-#include "setup/renderings_panel.hpp"
+#include "places/setup/handover_page.hpp"
+#include "places/setup/look_panel.hpp"
+#include "places/setup/renderings_panel.hpp"
+#include "shoot/evidence.hpp"
 
 namespace refero::app {
 namespace {
@@ -99,7 +100,7 @@ TEST_F(LookPages, a_look_is_drawn_kept_switched_off_and_taken_back) {
     answer("Harbour evening");
     QTest::mouseClick(child<QPushButton>("lookKeep"), Qt::LeftButton);
     ASSERT_EQ(desk().kit.kit().looks.size(), 1u);
-    const balance::Look kept = state().settings.look;
+    const look::Look kept = state().settings.look;
     EXPECT_EQ(kept.name, "Harbour evening");
     auto* choice = child<QComboBox>("lookChoice");
     EXPECT_EQ(choice->currentText(), "Harbour evening");
@@ -181,7 +182,7 @@ TEST_F(LookPages, several_renderings_hold_side_by_side_and_are_handed_over) {
         EXPECT_TRUE(fs::exists(scratch / "out" / name)) << name;
     EXPECT_NE(read_file(scratch / "out/stills-a-window-web.cube").find(", web\""), std::string::npos)
         << "the title tells them apart";
-    EXPECT_EQ(state().state, plan::State::handed_over);
+    EXPECT_EQ(state().state, shoot::State::handed_over);
 
     // Other weights: the renderings stay what they were, and hold.
     s = state().settings;
@@ -227,7 +228,7 @@ TEST_F(LookPages, frames_are_developed_by_every_rendering) {
     BatchWish wish{.setups = {id(0)},
                    .develop = {.format = apply::Format::jpeg},
                    .folder = scratch / "out",
-                   .rendering = work::all_renderings};
+                   .rendering = operations::all_renderings};
     EXPECT_EQ(desk().batches.count(wish), 3);
     desk().batches.develop(wish);
     ASSERT_TRUE(wait_for([&] { return desk().batches.state().done == 3 && !desk().batches.state().running; }));

@@ -55,7 +55,7 @@ TEST_F(MatchWalk, two_cameras_are_matched_kept_handed_over_and_grow_stale) {
     press(Qt::Key_Return, Qt::ControlModifier);
     ASSERT_TRUE(wait_for([&] { return desk().matches.kept(lead(), other()) && desk().tasks.running() == 0; }))
         << notice().toStdString();
-    const work::KeptMatch kept = *desk().matches.kept(lead(), other());
+    const operations::KeptMatch kept = *desk().matches.kept(lead(), other());
     EXPECT_EQ(kept.stale, "");
     EXPECT_LT(kept.cross_validated.mean, kept.before.mean);
     EXPECT_EQ(match().others()->item(0, 3)->text(), "holds");
@@ -146,7 +146,7 @@ TEST_F(MatchWalk, raw_follows_the_cameras_own_picture_in_the_window) {
     press(Qt::Key_Return, Qt::ControlModifier);
     ASSERT_TRUE(wait_for([&] { return desk().matches.kept(finished, raw) && desk().tasks.running() == 0; }, 60000))
         << notice().toStdString();
-    const work::KeptMatch kept = *desk().matches.kept(finished, raw);
+    const operations::KeptMatch kept = *desk().matches.kept(finished, raw);
     EXPECT_FALSE(kept.correction->look.curve.empty()) << "the mode's tone curve, where it can be changed";
     EXPECT_LT(kept.cross_validated.mean, 1.5);
     EXPECT_LT(kept.cross_validated.mean, 0.5 * kept.before.mean);
@@ -236,7 +236,8 @@ TEST_F(MatchWalk, exposures_of_a_mode_tell_how_far_it_is_safe) {
     two_cameras();
     std::vector<fs::path> files;
     for (const int stop : {-5, -3, -2, -1, 1, 2}) {
-        auto scene = job::simulated_scene(desk().job.shoot(), lead(), {.share = 0.2, .taken = "2026-05-04T10:20:00"});
+        auto scene =
+            operations::simulated_scene(desk().job.shoot(), lead(), {.share = 0.2, .taken = "2026-05-04T10:20:00"});
         scene.width = 900;
         scene.height = 600;
         scene.white *= std::exp2(stop);

@@ -11,7 +11,7 @@ struct MonitorWalk : JobWindow {
         ++pressed;
         QTest::keyClick(to, key, with);
     }
-    const plan::Kit& kit() { return desk().kit.kit(); }
+    const shoot::Kit& kit() { return desk().kit.kit(); }
     template<class T>
     T* child(const char* name) {
         return view().findChild<T*>(name);
@@ -37,7 +37,7 @@ TEST_F(MonitorWalk, the_whole_check_by_keyboard) {
     ASSERT_TRUE(wait_for([&] { return kit().monitor_checks.size() == 1; }));
     EXPECT_FALSE(view().pattern()->isVisible());
     EXPECT_LT(pressed, 40);
-    const plan::MonitorCheck& c = kit().monitor_checks.front();
+    const shoot::MonitorCheckRecord& c = kit().monitor_checks.front();
     EXPECT_NEAR(c.kelvin, 6504, 60); // the wide stand-in's white is D65
     EXPECT_NEAR(c.luminance, 140, 3);
     EXPECT_EQ(kit().monitors.front().calibrated, c.at.substr(0, 10));
@@ -122,19 +122,19 @@ TEST_F(MonitorWalk, values_measured_elsewhere_and_tables_that_are_wrong) {
     EXPECT_TRUE(notice().contains("another order")) << notice().toStdString();
     EXPECT_TRUE(kit().monitor_checks.empty());
     std::string good = head;
-    for (const screen::Shown& s : screen::sequence()) {
-        const colour::Vec3 xyz = screen::light_of(screen::displays()[3], s.rgb); // badly set
+    for (const display::Shown& s : display::sequence()) {
+        const colour::Vec3 xyz = display::light_of(display::displays()[3], s.rgb); // badly set
         good += formatted("{},{},{},{},{},{}\n", s.rgb[0], s.rgb[1], s.rgb[2], xyz[0], xyz[1], xyz[2]);
     }
     table("bad.csv", good);
     ASSERT_EQ(kit().monitor_checks.size(), 1u);
     EXPECT_EQ(kit().monitor_checks.front().source, "bad.csv");
-    EXPECT_NE(kit().monitor_checks.front().verdict, "pass");
+    EXPECT_NE(kit().monitor_checks.front().verdict, display::Verdict::pass);
     // Two displays side by side.
     const Id second = desk().monitors.add("Desk right", "");
     desk().monitors.bring(second, scratch / "bad.csv");
     view().show_setup(second);
-    EXPECT_EQ(work::shown_by_all(kit()).size(), 5u);
+    EXPECT_EQ(operations::shown_by_all(kit()).size(), 5u);
 }
 
 TEST_F(MonitorWalk, the_guide_follows_the_controls) {

@@ -6,10 +6,12 @@
 #include <QPushButton>
 
 #include "job_window.hpp"
-#include "kit/kit_section.hpp"
-#include "pictures/kept_pictures.hpp"
-#include "plan/shot_list_page.hpp"
-#include "widgets/link_glyph.hpp"
+#include "model/pictures/kept_pictures.hpp"
+#include "places/kit/kit_section.hpp"
+#include "places/plan/shot_list_page.hpp"
+#include "plan/shot_list.hpp"
+#include "shoot/evidence.hpp"
+#include "ui/widgets/link_glyph.hpp"
 
 namespace refero::app {
 namespace {
@@ -18,16 +20,16 @@ namespace {
 
 struct Form : testing::Test {
     QWidget parent;
-    std::vector<std::pair<plan::Light, QString>> changes;
-    RecordForm<plan::Light> form{&parent,
-                                 [this](const plan::Light& l, const QString& what) { changes.emplace_back(l, what); }};
+    std::vector<std::pair<shoot::LightRecord, QString>> changes;
+    RecordForm<shoot::LightRecord> form{
+        &parent, [this](const shoot::LightRecord& l, const QString& what) { changes.emplace_back(l, what); }};
 };
 
 TEST_F(Form, tells_the_whole_record_once_a_field_is_finished) {
-    QLineEdit* name = form.text("Name", &plan::Light::name);
-    QDoubleSpinBox* kelvin = form.number("Kelvin", &plan::Light::kelvin, 0, 20000, 0, "K", {}, "not known");
-    QComboBox* kind = form.choice("Kind", &plan::Light::kind, light_kind_words());
-    form.set({.id = 7, .name = "Window", .kind = plan::LightKind::window, .kelvin = 6000, .position = 3});
+    QLineEdit* name = form.text("Name", &shoot::LightRecord::name);
+    QDoubleSpinBox* kelvin = form.number("Kelvin", &shoot::LightRecord::kelvin, 0, 20000, 0, "K", {}, "not known");
+    QComboBox* kind = form.choice("Kind", &shoot::LightRecord::kind, light_kind_words());
+    form.set({.id = 7, .name = "Window", .kind = shoot::LightKind::window, .kelvin = 6000, .position = 3});
     EXPECT_EQ(name->text(), "Window");
     EXPECT_EQ(kind->currentText(), "window light");
     EXPECT_TRUE(changes.empty()) << "showing is not changing";
@@ -44,14 +46,14 @@ TEST_F(Form, tells_the_whole_record_once_a_field_is_finished) {
     kind->setCurrentIndex(2);
     emit kind->activated(2);
     ASSERT_EQ(changes.size(), 3u);
-    EXPECT_EQ(changes[2].first.kind, plan::LightKind::shade);
+    EXPECT_EQ(changes[2].first.kind, shoot::LightKind::shade);
     EXPECT_EQ(changes[2].first.kelvin, 6500);
     kelvin->setValue(0);
     EXPECT_EQ(kelvin->text(), "not known");
 }
 
 TEST_F(Form, a_new_record_replaces_what_was_shown) {
-    QLineEdit* name = form.text("Name", &plan::Light::name);
+    QLineEdit* name = form.text("Name", &shoot::LightRecord::name);
     form.set({.id = 1, .name = "One"});
     form.set({.id = 2, .name = "Two"});
     emit name->editingFinished();
@@ -60,22 +62,22 @@ TEST_F(Form, a_new_record_replaces_what_was_shown) {
 }
 
 TEST(Words, there_is_one_for_each_kind_of_light) {
-    const auto all = names(plan::LightKind{});
+    const auto all = names(shoot::LightKind{});
     ASSERT_EQ(light_kind_words().size(), static_cast<int>(all.size()));
     for (std::size_t i = 0; i < all.size(); ++i) {
-        EXPECT_EQ(plan::named<plan::LightKind>(all[i]), static_cast<plan::LightKind>(i));
+        EXPECT_EQ(shoot::named<shoot::LightKind>(all[i]), static_cast<shoot::LightKind>(i));
         EXPECT_FALSE(light_kind_words()[static_cast<int>(i)].isEmpty());
-        EXPECT_FALSE(plan::cautions(static_cast<plan::LightKind>(i)).empty());
+        EXPECT_FALSE(plan::cautions(static_cast<shoot::LightKind>(i)).empty());
     }
-    for (const plan::State s :
-         {plan::State::to_shoot, plan::State::refused, plan::State::shot, plan::State::read, plan::State::corrected,
-          plan::State::proved, plan::State::handed_over, plan::State::stale})
-        EXPECT_EQ(words_for(s).toStdString(), plan::name_of(s));
+    for (const shoot::State s :
+         {shoot::State::to_shoot, shoot::State::refused, shoot::State::shot, shoot::State::read,
+          shoot::State::corrected, shoot::State::proved, shoot::State::handed_over, shoot::State::stale})
+        EXPECT_EQ(words_for(s).toStdString(), shoot::name_of(s));
 }
 
 // ---- glyphs: state by shape, not by tone alone
 
-QImage glyph(plan::State state) {
+QImage glyph(shoot::State state) {
     QImage image(40, 56, QImage::Format_RGB32);
     image.fill(Qt::white);
     QPainter painter(&image);
@@ -84,9 +86,9 @@ QImage glyph(plan::State state) {
 }
 
 TEST(Glyph, every_state_has_a_shape_of_its_own) {
-    const plan::State all[] = {plan::State::to_shoot,    plan::State::refused,   plan::State::shot,
-                               plan::State::read,        plan::State::corrected, plan::State::proved,
-                               plan::State::handed_over, plan::State::stale};
+    const shoot::State all[] = {shoot::State::to_shoot,    shoot::State::refused,   shoot::State::shot,
+                                shoot::State::read,        shoot::State::corrected, shoot::State::proved,
+                                shoot::State::handed_over, shoot::State::stale};
     const auto ink = [](const QImage& i) {
         int n = 0;
         for (int y = 0; y < i.height(); ++y)
@@ -101,13 +103,13 @@ TEST(Glyph, every_state_has_a_shape_of_its_own) {
             for (int r = 0; r < x.height(); ++r)
                 for (int c = 0; c < x.width(); ++c)
                     differing += std::abs(qGray(x.pixel(c, r)) - qGray(y.pixel(c, r))) > 100;
-            EXPECT_GT(differing, 60) << plan::name_of(a) << " and " << plan::name_of(b);
+            EXPECT_GT(differing, 60) << shoot::name_of(a) << " and " << shoot::name_of(b);
         }
     // The ring fills up on the way.
-    EXPECT_LT(ink(glyph(plan::State::shot)), ink(glyph(plan::State::read)));
-    EXPECT_LT(ink(glyph(plan::State::read)), ink(glyph(plan::State::corrected)));
-    EXPECT_LT(ink(glyph(plan::State::corrected)), ink(glyph(plan::State::proved)));
-    EXPECT_LT(ink(glyph(plan::State::proved)), ink(glyph(plan::State::handed_over)));
+    EXPECT_LT(ink(glyph(shoot::State::shot)), ink(glyph(shoot::State::read)));
+    EXPECT_LT(ink(glyph(shoot::State::read)), ink(glyph(shoot::State::corrected)));
+    EXPECT_LT(ink(glyph(shoot::State::corrected)), ink(glyph(shoot::State::proved)));
+    EXPECT_LT(ink(glyph(shoot::State::proved)), ink(glyph(shoot::State::handed_over)));
 }
 
 // ---- small pictures
@@ -209,7 +211,7 @@ struct Kit : JobWindow {
 TEST_F(Kit, things_are_added_edited_removed_and_brought_back) {
     window.show_kit();
     window.kit_view()->sections()->setCurrentRow(5);
-    auto* monitors = section<plan::Monitor>();
+    auto* monitors = section<shoot::MonitorRecord>();
     ASSERT_TRUE(monitors && monitors->isVisible());
     QTest::mouseClick(button(monitors, "Add"), Qt::LeftButton);
     ASSERT_EQ(desk().kit.kit().monitors.size(), 1u);
@@ -226,7 +228,7 @@ TEST_F(Kit, things_are_added_edited_removed_and_brought_back) {
     EXPECT_TRUE(desk().kit.kit().monitors.empty());
     // Ctrl+Z in the kit is the kit's own.
     desk().job.create(job);
-    edit(desk().job, "Note", [](plan::Change& e) { e.add(plan::Note{.text = "n"}); });
+    edit(desk().job, "Note", [](shoot::Change& e) { e.add(shoot::NoteRecord{.text = "n"}); });
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(desk().kit.kit().monitors.size(), 1u);
     EXPECT_EQ(desk().job.shoot().notes.size(), 1u);
@@ -261,7 +263,7 @@ TEST_F(Kit, a_fallback_stands_in_where_a_setup_cannot_be_shot) {
     desk().frames.take_in({shoot(id(0), "a.dng", "2026-05-04T09:00:00")});
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).shot != nullptr; }));
     desk().setups.fit(id(0));
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == plan::State::proved; }));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(0)).state == shoot::State::proved; }));
     desk().setups.keep_fallback(id(0));
     desk().setups.keep_fallback(id(0));
     EXPECT_EQ(desk().kit.kit().fallbacks.size(), 1u) << "the newer one replaces the older";
@@ -272,7 +274,7 @@ TEST_F(Kit, a_fallback_stands_in_where_a_setup_cannot_be_shot) {
     EXPECT_FALSE(desk().setups.fallback_for(id(1))); // LEDs have no common colour
     EXPECT_FALSE(desk().setups.fallback_for(id(2))); // another camera
     desk().setups.take_fallback(id(0));
-    EXPECT_EQ(desk().chains.at(id(0)).state, plan::State::corrected);
+    EXPECT_EQ(desk().chains.at(id(0)).state, shoot::State::corrected);
     EXPECT_EQ(desk().chains.at(id(0)).correction->coefficients, coefficients);
     EXPECT_TRUE(notice().contains("stands in"));
 }
@@ -292,7 +294,7 @@ TEST_F(Kit, lens_mode_and_place_of_a_row_and_column) {
     auto* lens = box("Lens");
     lens->setCurrentIndex(lens->findText("Lens 50 mm"));
     emit lens->activated(lens->currentIndex());
-    for (const plan::Setup& s : desk().job.shoot().setups)
+    for (const shoot::SetupRecord& s : desk().job.shoot().setups)
         EXPECT_EQ(s.lens, desk().job.shoot().lenses[0].id); // the whole row
     EXPECT_EQ(plan().matrix()->rowCount(), 1);
     auto* mode = box("Mode");
@@ -322,25 +324,25 @@ TEST_F(Kit, lens_mode_and_place_of_a_row_and_column) {
 
 TEST_F(Kit, frames_are_sorted_filtered_and_told_with_their_companions) {
     plan_shoot({"Stills A"}, {"Window"});
-    edit(desk().job, "Frames", [&](plan::Change& e) {
+    edit(desk().job, "Frames", [&](shoot::Change& e) {
         const Id camera = desk().job.shoot().cameras[0].id;
-        const Id main = e.add(plan::Frame{.path = "/card/B.dng",
-                                          .camera = camera,
-                                          .setup = id(0),
-                                          .reason = "the last chart shot before it, at 09:00",
-                                          .taken = "2026-05-04T10:00:00",
-                                          .exposure_s = 0.5,
-                                          .f_number = 8,
-                                          .iso = 100});
-        e.add(plan::Frame{.path = "/card/B.JPG", .same_as = main, .taken = "2026-05-04T10:00:00"});
-        e.add(plan::Frame{.path = "/card/A.dng",
-                          .camera = camera,
-                          .taken = "2026-05-04T11:00:00",
-                          .exposure_s = 0.004,
-                          .flash = true});
-        e.add(plan::Frame{.path = "/card/C.dng",
-                          .problem = "This is not a raw file that can be read. Convert it to DNG.",
-                          .taken = "2026-05-04T09:00:00"});
+        const Id main = e.add(shoot::FrameRecord{.path = "/card/B.dng",
+                                                 .camera = camera,
+                                                 .setup = id(0),
+                                                 .reason = "the last chart shot before it, at 09:00",
+                                                 .taken = "2026-05-04T10:00:00",
+                                                 .exposure_s = 0.5,
+                                                 .f_number = 8,
+                                                 .iso = 100});
+        e.add(shoot::FrameRecord{.path = "/card/B.JPG", .same_as = main, .taken = "2026-05-04T10:00:00"});
+        e.add(shoot::FrameRecord{.path = "/card/A.dng",
+                                 .camera = camera,
+                                 .taken = "2026-05-04T11:00:00",
+                                 .exposure_s = 0.004,
+                                 .flash = true});
+        e.add(shoot::FrameRecord{.path = "/card/C.dng",
+                                 .problem = "This is not a raw file that can be read. Convert it to DNG.",
+                                 .taken = "2026-05-04T09:00:00"});
     });
     FramesModel& m = *frames().model();
     const auto order = [&] {

@@ -5,18 +5,18 @@
 
 namespace refero::app {
 
-using lessons::Kind;
+using practice::Kind;
 
 namespace {
 
 struct PracticeWalk : JobWindow {
     PracticeView& view() { return *window.practice_view(); }
-    const std::vector<plan::Answer>& answers() { return desk().kit.kit().answers; }
+    const std::vector<shoot::AnswerRecord>& answers() { return desk().kit.kit().answers; }
     template<class T>
     T* child(const QString& name) {
         return view().findChild<T*>(name);
     }
-    const lessons::Task& ask(Kind kind) {
+    const practice::Task& ask(Kind kind) {
         view().choose(kind);
         QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
         EXPECT_TRUE(wait_for([&] { return view().task() != nullptr; }));
@@ -31,7 +31,7 @@ struct PracticeWalk : JobWindow {
 
 TEST_F(PracticeWalk, a_fault_is_named_and_the_answer_is_kept) {
     ASSERT_TRUE(view().isVisible());
-    const lessons::Task t = ask(Kind::what_wrong);
+    const practice::Task t = ask(Kind::what_wrong);
     photograph(window, "practice");
     press_answer(t.right.front());
     EXPECT_TRUE(verdict().contains("Right.")) << verdict().toStdString();
@@ -43,7 +43,7 @@ TEST_F(PracticeWalk, a_fault_is_named_and_the_answer_is_kept) {
     press_answer(t.right.front());
     EXPECT_EQ(answers().size(), 1u);
     // The next one is wrong: said, with what it is.
-    const lessons::Task second = ask(Kind::what_wrong);
+    const practice::Task second = ask(Kind::what_wrong);
     press_answer((second.right.front() + 1) % static_cast<int>(second.answers.size()));
     EXPECT_TRUE(verdict().contains("Not so.")) << verdict().toStdString();
     EXPECT_TRUE(verdict().contains("It is:"));
@@ -53,7 +53,7 @@ TEST_F(PracticeWalk, a_fault_is_named_and_the_answer_is_kept) {
 }
 
 TEST_F(PracticeWalk, six_frames_are_kept_or_not) {
-    const lessons::Task t = ask(Kind::keep_which);
+    const practice::Task t = ask(Kind::keep_which);
     ASSERT_EQ(t.shots.size(), 6u);
     for (const int i : t.right) child<QCheckBox>(QString("keep%1").arg(i))->setChecked(true);
     photograph(window, "practice-six");
@@ -63,7 +63,7 @@ TEST_F(PracticeWalk, six_frames_are_kept_or_not) {
 
 TEST_F(PracticeWalk, by_eye_and_on_paper) {
     for (const Kind kind : {Kind::which_patch, Kind::how_much, Kind::plan_it}) {
-        const lessons::Task t = ask(kind);
+        const practice::Task t = ask(kind);
         if (kind == Kind::how_much) photograph(window, "practice-eye");
         press_answer(t.right.front());
         EXPECT_TRUE(verdict().contains("Right.")) << verdict().toStdString();

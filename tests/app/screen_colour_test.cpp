@@ -2,7 +2,7 @@
 #include <lcms2.h>
 
 #include "job_window.hpp"
-#include "pictures/screen_colour.hpp"
+#include "model/pictures/screen_colour.hpp"
 
 namespace refero::app {
 namespace {
@@ -80,9 +80,9 @@ TEST_F(ScreenWalk, a_broken_profile_is_refused_in_words_and_the_one_before_stays
 // The kit's monitor is known by the screen's identity; its profile is used as soon as it is written.
 TEST_F(ScreenWalk, the_kits_monitor_of_this_screen_gives_its_profile) {
     const QScreen* screen = window.screen();
-    plan::Change c("Monitor", "x");
+    shoot::Change c("Monitor", "x");
     std::ofstream(scratch / "m.icc", std::ios::binary) << swapped_profile().toStdString();
-    c.add(plan::Monitor{
+    c.add(shoot::MonitorRecord{
         .name = "Desk", .screen = identity_of(screen).toStdString(), .profile = (scratch / "m.icc").string()});
     desk().kit.change(c);
     ASSERT_TRUE(wait_for([&] { return ScreenColour::now().name() == "Desk"; }));
@@ -97,9 +97,9 @@ TEST_F(ScreenWalk, the_kits_monitor_of_this_screen_gives_its_profile) {
         EXPECT_TRUE(line->text().contains("never checked")) << line->text().toStdString();
     }
     // A damaged file is told, and nothing changes.
-    plan::Monitor m = desk().kit.kit().monitors.front();
+    shoot::MonitorRecord m = desk().kit.kit().monitors.front();
     m.profile = test::written(scratch / "bad.icc", "no").string();
-    desk().kit.change(plan::put("bad", m));
+    desk().kit.change(shoot::put("bad", m));
     EXPECT_TRUE(notice().contains("none of an RGB display")) << notice().toStdString();
     EXPECT_EQ(ScreenColour::now().name(), "Desk");
 }

@@ -4,14 +4,14 @@
 #include <QStandardItemModel>
 #include <QWheelEvent>
 
-#include "desk/tasks.hpp"
 #include "gui.hpp"
-#include "plots/neutral_plot.hpp"
-#include "plots/proof_plot.hpp"
-#include "theme.hpp"
-#include "widgets/link_glyph.hpp"
-#include "widgets/patch_table.hpp"
-#include "widgets/swatches.hpp"
+#include "model/tasks.hpp"
+#include "ui/plots/neutral_plot.hpp"
+#include "ui/plots/proof_plot.hpp"
+#include "ui/theme.hpp"
+#include "ui/widgets/link_glyph.hpp"
+#include "ui/widgets/patch_table.hpp"
+#include "ui/widgets/swatches.hpp"
 
 Q_DECLARE_METATYPE(refero::chart::Corners)
 

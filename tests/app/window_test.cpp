@@ -1,7 +1,5 @@
 // Drives the real window: mouse, keyboard, menus; no display needed (offscreen platform).
 #include <OpenColorIO/OpenColorIO.h>
-#include <QSettings>
-
 #include <QApplication>
 #include <QComboBox>
 #include <QElapsedTimer>
@@ -9,6 +7,7 @@
 #include <QListWidget>
 #include <QMimeData>
 #include <QPushButton>
+#include <QSettings>
 #include <QStandardPaths>
 #include <QTabWidget>
 #include <QTableWidget>
@@ -17,12 +16,13 @@
 
 #include "application.hpp"
 #include "gui.hpp"
-#include "kit/chart_editor.hpp"
 #include "main_window.hpp"
-#include "theme.hpp"
-#include "widgets/patch_map.hpp"
-#include "widgets/patch_table.hpp"
-#include "widgets/picture_view.hpp"
+#include "places/kit/chart_editor.hpp"
+#include "shoot/evidence.hpp"
+#include "ui/theme.hpp"
+#include "ui/widgets/patch_map.hpp"
+#include "ui/widgets/patch_table.hpp"
+#include "ui/widgets/picture_view.hpp"
 
 namespace refero::app {
 namespace {
@@ -121,16 +121,17 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     open_demo();
     stall.phase("demo frames made and read");
     // Ten setups, every state but "shot", which lasts only while a frame is read.
-    using plan::State;
+    using shoot::State;
     const State states[] = {State::handed_over, State::read,    State::to_shoot,    State::proved, State::stale,
                             State::corrected,   State::refused, State::handed_over, State::proved, State::read};
-    for (int i = 0; i < 10; ++i) EXPECT_EQ(plan::name_of(desk().chains.at(id(i)).state), plan::name_of(states[i])) << i;
+    for (int i = 0; i < 10; ++i)
+        EXPECT_EQ(shoot::name_of(desk().chains.at(id(i)).state), shoot::name_of(states[i])) << i;
     EXPECT_TRUE(desk().chains.at(id(7)).balance_only());
     EXPECT_TRUE(desk().chains.at(id(7)).whole());
     EXPECT_EQ(desk().chains.at(id(7)).steps().size(), 4u);
     // The interview's clips: one camera leads, the other is matched to it.
-    EXPECT_EQ(desk().chains.at(id(8)).chart_frame.kind, plan::FrameKind::clip);
-    EXPECT_EQ(desk().chains.at(id(8)).gate(), "pass");
+    EXPECT_EQ(desk().chains.at(id(8)).chart_frame.kind, shoot::FrameKind::clip);
+    EXPECT_EQ(desk().chains.at(id(8)).gate(), inspect::Status::pass);
     const auto interview = desk().matches.kept(id(8), id(9));
     ASSERT_TRUE(interview.has_value());
     EXPECT_TRUE(interview->stale.empty()) << interview->stale;

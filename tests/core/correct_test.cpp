@@ -172,8 +172,8 @@ TEST(Fit, statistics_interpolate_between_order_statistics) {
 TEST(Fit, corrections_survive_their_file_and_damaged_files_are_refused) {
     Scratch scratch;
     test::shoot({}, scratch / "a.dng");
-    const auto shot = work::take_shot(scratch / "a.dng", {});
-    auto c = work::correct({shot}, chart::reference_of(shot.definition), {});
+    const auto shot = operations::take_shot(scratch / "a.dng", {});
+    auto c = operations::correct({shot}, chart::reference_of(shot.definition), {});
     c.light_name = "Window, north \"cold\"";
     fit::save(c, scratch / "c.json");
     const auto back = fit::load(scratch / "c.json");
@@ -220,10 +220,10 @@ TEST(Prove, a_correction_holds_for_another_frame_of_its_setup) {
                          .tilt_deg = -14,
                          .seed = 6},
                         scratch / "b.dng");
-            const auto a = work::take_shot(scratch / "a.dng", {.chart = "grid24"}),
-                       b = work::take_shot(scratch / "b.dng", {.chart = "grid24"});
+            const auto a = operations::take_shot(scratch / "a.dng", {.chart = "grid24"}),
+                       b = operations::take_shot(scratch / "b.dng", {.chart = "grid24"});
             const auto reference = chart::reference_of(a.definition);
-            const auto c = work::correct({a}, reference, {});
+            const auto c = operations::correct({a}, reference, {});
             const auto proof = prove::against(c, b.reading, reference, true);
             test::measured(
                 "%s, %s: %s, fitted %.3f, cross-validated %.3f, on another frame %.3f (exposure %+.2f stops)", camera,

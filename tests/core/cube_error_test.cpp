@@ -3,12 +3,12 @@
 
 #include <Eigen/LU>
 
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "support.hpp"
 
 namespace ocio = OCIO_NAMESPACE;
 
-namespace refero::deliver {
+namespace refero::handover {
 namespace {
 
 using colour::Vec3;
@@ -88,4 +88,4 @@ TEST(CubeError, nodes_by_least_squares_leave_less_than_sampled_ones) {
 }
 
 } // namespace
-} // namespace refero::deliver
+} // namespace refero::handover

@@ -10,12 +10,12 @@
 #include <set>
 
 #include "apply/apply.hpp"
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "support.hpp"
 
 namespace ocio = OCIO_NAMESPACE;
 
-namespace refero::deliver {
+namespace refero::handover {
 namespace {
 
 using colour::Vec3;
@@ -408,7 +408,7 @@ TEST(Deliver, a_file_that_cannot_be_written_leaves_nothing) {
 }
 
 } // namespace
-} // namespace refero::deliver
+} // namespace refero::handover
 
 namespace refero::apply {
 namespace {
@@ -419,8 +419,8 @@ using test::Scratch;
 struct Applied : testing::Test {
     Scratch scratch;
     simulate::Rendering truth = test::shoot({.white = 0.75}, scratch / "a.dng");
-    job::MeasuredShot shot = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
-    fit::Correction correction = work::correct({shot}, chart::reference_of(shot.definition), {});
+    store::MeasuredShot shot = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    fit::Correction correction = operations::correct({shot}, chart::reference_of(shot.definition), {});
     frame::Frame full = frame::read(scratch / "a.dng", {frame::Size::full, {}});
 
     // Mean linear RGB of a patch's middle in a finished file, read back by OpenImageIO.

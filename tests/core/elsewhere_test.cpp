@@ -8,7 +8,7 @@
 
 #include "apply/apply.hpp"
 #include "colour/icc.hpp"
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "support.hpp"
 
 namespace ocio = OCIO_NAMESPACE;
@@ -38,9 +38,9 @@ struct Elsewheres : testing::Test {
 TEST_F(Elsewheres, own_files_read_back_do_what_they_did) {
     const auto c = own();
     const double expected = against(c, reading, reference, true).delta_e_2000.mean;
-    deliver::write(c, "cube", scratch / "a.cube", {.size = 65});
-    deliver::write(c, "icc", scratch / "a.icc");
-    deliver::write(c, "matrix", scratch / "a.json");
+    handover::write(c, "cube", scratch / "a.cube", {.size = 65});
+    handover::write(c, "icc", scratch / "a.icc");
+    handover::write(c, "matrix", scratch / "a.json");
     fit::save(c, scratch / "c.json");
     const auto open = [&](const char* name) {
         return open_elsewhere(scratch / name, usual_for(scratch / name), balance);
@@ -124,7 +124,7 @@ TEST_F(Elsewheres, a_trim_mends_what_a_matrix_can) {
     const auto trim = trim_of(wrong, reading, reference, &test::grid24());
     EXPECT_GT(before, 3);
     EXPECT_LT(mean(trimmed(wrong, trim)), c.fit.mean + 0.1);
-    deliver::write_cube(trimmed(wrong, trim), "trimmed", scratch / "t.cube", {.size = 65});
+    handover::write_cube(trimmed(wrong, trim), "trimmed", scratch / "t.cube", {.size = 65});
     const auto t = open_elsewhere(scratch / "t.cube", {}, balance);
     EXPECT_NEAR(mean(t.rendering), mean(trimmed(wrong, trim)), 0.1);
     test::measured("a wrong rendering: CIEDE2000 %.2f as it is, %.2f trimmed", before, mean(trimmed(wrong, trim)));

@@ -136,7 +136,7 @@ TEST(Faults, what_hides_a_chart_is_said_where_none_is_found) {
     EXPECT_NE(filled(0.004f).find("very dark: open up"), std::string::npos);
     const auto judged = inspect::no_chart(find::hidden_in(f));
     const auto dark = std::find_if(judged.findings.begin(), judged.findings.end(),
-                                   [](const auto& finding) { return finding.check == "underexposure"; });
+                                   [](const auto& finding) { return finding.check == inspect::Check::underexposure; });
     EXPECT_EQ(dark->status, inspect::Status::reshoot);
     EXPECT_NEAR(dark->value, 0.4, 1e-3);
     filled(0.4f);

@@ -8,6 +8,9 @@ namespace refero::balance {
 namespace {
 
 using colour::Vec3;
+using look::Adjustments;
+using look::matrix_of;
+using look::step_of_patch;
 
 read::Reading reading_of(const std::function<double(int channel, double Y)>& response) {
     const auto reference = chart::reference_of(test::grid24());
@@ -20,7 +23,7 @@ read::Reading reading_of(const std::function<double(int channel, double Y)>& res
     return r;
 }
 double mired(double kelvin) { return 1e6 / kelvin; }
-colour::Temperature white_after(const Finish& f, std::optional<colour::Temperature> light = {}) {
+colour::Temperature white_after(const Adjustments& f, std::optional<colour::Temperature> light = {}) {
     return colour::correlated_temperature(colour::chromaticity_of(matrix_of(f, light) * colour::white_d50));
 }
 

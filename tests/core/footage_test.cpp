@@ -11,9 +11,9 @@ extern "C" {
 #include "frame/clip.hpp"
 #include "frame/sequence.hpp"
 #include "frame/timecode.hpp"
+#include "operations/capture/footage.hpp"
 #include "simulate/clip.hpp"
 #include "support.hpp"
-#include "work/footage.hpp"
 
 namespace refero {
 namespace {
@@ -38,57 +38,59 @@ struct Footage : testing::Test {
 TEST_F(Footage, the_still_that_shows_the_chart_best_is_found) {
     simulate::write_clip({{&none, 3}, {&tilted, 1.6}, {&soft, 1.6}, {&good, 0.6}, {&soft, 1.2}, {&none, 4}},
                          colour::Transfer::bt709, 10, scratch / "c.mov");
-    work::ShotOptions options{.chart = "grid24", .position_s = -1};
+    operations::ShotOptions options{.chart = "grid24", .position_s = -1};
     std::vector<double> told;
-    const auto stills = work::chart_stills(scratch / "c.mov", options, [&](double share) { told.push_back(share); });
+    const auto stills =
+        operations::chart_stills(scratch / "c.mov", options, [&](double share) { told.push_back(share); });
     ASSERT_FALSE(stills.empty());
     EXPECT_GE(stills[0].position_s, 6.2);
     EXPECT_LT(stills[0].position_s, 6.8);
     EXPECT_LT(stills[0].placement.tilt_deg, 5);
     EXPECT_TRUE(std::is_sorted(told.begin(), told.end()) && told.back() == 1);
-    for (const work::ChartStill& s : stills) EXPECT_TRUE(s.position_s >= 3 && s.position_s < 8) << s.position_s;
+    for (const operations::ChartStill& s : stills) EXPECT_TRUE(s.position_s >= 3 && s.position_s < 8) << s.position_s;
     EXPECT_TRUE(
         std::is_sorted(stills.begin(), stills.end(), [](const auto& a, const auto& b) { return a.fault < b.fault; }));
-    EXPECT_EQ(work::showing_s(scratch / "c.mov", options), stills[0].position_s);
+    EXPECT_EQ(operations::showing_s(scratch / "c.mov", options), stills[0].position_s);
     options.chart.clear(); // any chart
-    EXPECT_NEAR(work::showing_s(scratch / "c.mov", options), 6.5, 0.35);
+    EXPECT_NEAR(operations::showing_s(scratch / "c.mov", options), 6.5, 0.35);
     options.position_s = 1;
-    EXPECT_EQ(work::showing_s(scratch / "c.mov", options), 1);
+    EXPECT_EQ(operations::showing_s(scratch / "c.mov", options), 1);
 }
 
 TEST_F(Footage, several_stills_that_show_the_chart_as_well_are_averaged) {
     simulate::write_clip({{&none, 1}, {&soft, 1}, {&good, 3}, {&tilted, 1}}, colour::Transfer::bt709, 10,
                          scratch / "c.mov");
-    const work::ShotOptions options{.chart = "grid24", .position_s = -1};
-    const auto places = work::showings_s(scratch / "c.mov", options);
+    const operations::ShotOptions options{.chart = "grid24", .position_s = -1};
+    const auto places = operations::showings_s(scratch / "c.mov", options);
     ASSERT_GE(places.size(), 2u);
     ASSERT_LE(places.size(), 3u);
     for (std::size_t i = 0; i < places.size(); ++i) {
         EXPECT_TRUE(places[i] > 1.9 && places[i] < 5.1) << places[i]; // of the good part alone
         for (std::size_t k = 0; k < i; ++k) EXPECT_GE(std::abs(places[i] - places[k]), 0.5);
     }
-    EXPECT_EQ(work::showings_s(scratch / "c.mov", {.chart = "grid24", .position_s = 2.5}), std::vector<double>{2.5});
+    EXPECT_EQ(operations::showings_s(scratch / "c.mov", {.chart = "grid24", .position_s = 2.5}),
+              std::vector<double>{2.5});
 }
 
 TEST_F(Footage, a_clip_without_a_chart_shows_none_and_one_still_is_a_clip) {
     simulate::write_clip({{&none, 2}}, colour::Transfer::bt709, 10, scratch / "none.mov");
-    const work::ShotOptions options{.position_s = -1};
-    EXPECT_TRUE(work::chart_stills(scratch / "none.mov", options).empty());
+    const operations::ShotOptions options{.position_s = -1};
+    EXPECT_TRUE(operations::chart_stills(scratch / "none.mov", options).empty());
     simulate::write_clip({{&good, 0.1}}, colour::Transfer::bt709, 10, scratch / "one.mov");
-    const auto one = work::chart_stills(scratch / "one.mov", options);
+    const auto one = operations::chart_stills(scratch / "one.mov", options);
     ASSERT_EQ(one.size(), 1u);
     EXPECT_EQ(one[0].position_s, 0);
-    EXPECT_THROW(work::chart_stills(test::written(scratch / "words.mov", "words"), options), Error);
+    EXPECT_THROW(operations::chart_stills(test::written(scratch / "words.mov", "words"), options), Error);
     // What is left of a clip that was cut short is looked through.
     simulate::write_clip({{&good, 3}, {&none, 3}}, colour::Transfer::bt709, 10, scratch / "whole.mkv");
     const std::string whole = read_file(scratch / "whole.mkv");
     test::written(scratch / "cut.mkv", whole.substr(0, whole.size() * 2 / 5));
-    const auto left = work::chart_stills(scratch / "cut.mkv", options);
+    const auto left = operations::chart_stills(scratch / "cut.mkv", options);
     ASSERT_FALSE(left.empty());
     EXPECT_LT(left[0].position_s, 3);
     std::stop_source stop;
     stop.request_stop();
-    EXPECT_THROW(work::chart_stills(scratch / "one.mov", options, {}, stop.get_token()), Error);
+    EXPECT_THROW(operations::chart_stills(scratch / "one.mov", options, {}, stop.get_token()), Error);
 }
 
 // As phones mark them, and ExifTool does here.
@@ -105,7 +107,7 @@ TEST_F(Footage, a_clip_marked_as_turned_is_shown_upright) {
     // A quarter to the right: what was at the left edge's foot is at the top left.
     for (const auto& [x, y] : {std::pair(100, 100), std::pair(300, 700)})
         for (int c = 0; c < 3; ++c) EXPECT_EQ(turned.at(x, y)[c], plain.at(y, 539 - x)[c]) << x << " " << y;
-    EXPECT_FALSE(work::chart_stills(scratch / "turned.mp4", {.position_s = -1}).empty());
+    EXPECT_FALSE(operations::chart_stills(scratch / "turned.mp4", {.position_s = -1}).empty());
 }
 
 TEST_F(Footage, parts_and_small_pictures_are_those_of_the_whole) {
@@ -247,7 +249,7 @@ TEST_F(Footage, numbered_pictures_are_one_recording) {
     EXPECT_EQ(part.at(100, 60)[1], one.at(196, 124)[1]);
     EXPECT_EQ(small.width, 320);
     EXPECT_EQ(small.cell, 3);
-    EXPECT_NEAR(work::showing_s(pattern, {.chart = "grid24", .position_s = -1}), 6 / 25.0, 1.01 / 25);
+    EXPECT_NEAR(operations::showing_s(pattern, {.chart = "grid24", .position_s = -1}), 6 / 25.0, 1.01 / 25);
 
     std::vector<fs::path> files;
     for (int n = 995; n < 1010; ++n) files.push_back(name(n, "exr"));
@@ -279,8 +281,9 @@ TEST_F(Footage, dpx_tells_its_time_code_and_rate) {
     const frame::Clip clip = frame::read_clip(scratch / "t_#####.dpx");
     EXPECT_EQ(clip.timecode, "01:02:03:04");
     EXPECT_EQ(clip.frames_per_second, 25);
-    const work::ShotOptions options{.chart = "grid24", .encoding = frame::Encoding::named("bt709"), .position_s = 0.2};
-    const work::MeasuredShot shot = work::take_shot(scratch / "t_#####.dpx", options);
+    const operations::ShotOptions options{
+        .chart = "grid24", .encoding = frame::Encoding::named("bt709"), .position_s = 0.2};
+    const operations::MeasuredShot shot = operations::take_shot(scratch / "t_#####.dpx", options);
     const auto truth = nlohmann::json::parse(simulate::truth_of(good));
     double worst = 0; // a code of ten bits is 0.1 to 0.4 % of light at the lightest patches
     for (std::size_t i = 0; i < 24; ++i)

@@ -7,19 +7,19 @@
 #include <sstream>
 
 #include "fit/fit.hpp"
-#include "job/document.hpp"
-#include "job/known_schema.hpp"
-#include "job/reading.hpp"
+#include "operations/capture/files.hpp"
+#include "operations/capture/intake.hpp"
+#include "operations/handover/archive.hpp"
+#include "operations/handover/report.hpp"
+#include "store/document.hpp"
+#include "store/internal/known_schema.hpp"
+#include "store/reading.hpp"
 #include "support.hpp"
-#include "work/archive.hpp"
-#include "work/files.hpp"
-#include "work/intake.hpp"
-#include "work/report.hpp"
 
-namespace refero::work {
+namespace refero::operations {
 namespace {
 
-using namespace job;
+using namespace store;
 using test::Scratch;
 using test::written;
 using Open = JobFile::Open;
@@ -44,7 +44,7 @@ struct Foreign : testing::Test {
         const Taken taken = take_in(job.content(), {}, look_at(scratch / "a.dng", limits_of(job.content().brief())),
                                     {.by_hand = true, .alone = true});
         job.change(taken.rows);
-        job.change("Note", [](Edit& e) { e.add(plan::Note{.text = "hello"}); });
+        job.change("Note", [](Edit& e) { e.add(shoot::NoteRecord{.text = "hello"}); });
     }
     std::vector<fs::path> inside(const fs::path& folder) const {
         std::vector<fs::path> all;
@@ -64,9 +64,9 @@ struct Foreign : testing::Test {
 void use(const fs::path& file) {
     JobFile job(file, Open::existing);
     for (const ChainFacts& facts : facts_of(job.content())) derived(facts);
-    for (const plan::Frame& f : job.content().frames) state_of(f);
+    for (const shoot::FrameRecord& f : job.content().frames) state_of(f);
     report_html(job.content(), {});
-    job.change("Note", [](Edit& e) { e.add(plan::Note{.text = "mine"}); });
+    job.change("Note", [](Edit& e) { e.add(shoot::NoteRecord{.text = "mine"}); });
     job.undo();
     try {
         job.undo();
@@ -76,7 +76,7 @@ void use(const fs::path& file) {
 TEST_F(Foreign, hostile_files_are_refused_in_words_or_open_without_harm) {
     make_job();
     KitFile(scratch / "kit.refero-kit", Open::create).change("A camera", [](Edit& e) {
-        e.add(plan::Camera{.name = "Stills A"});
+        e.add(shoot::CameraRecord{.name = "Stills A"});
     });
     archive(JobFile(file, Open::existing), scratch / "good.zip", {});
     const fs::path out = scratch / "hostile";
@@ -98,7 +98,10 @@ TEST_F(Foreign, hostile_files_are_refused_in_words_or_open_without_harm) {
         try {
             if (name.ends_with(".zip")) unpack(hostile, scratch / "unpacked", Existing::refuse);
             else if (name.ends_with(".refero")) use(hostile);
-            else KitFile(hostile, Open::either).change("A light", [](Edit& e) { e.add(plan::Light{.name = "L"}); });
+            else
+                KitFile(hostile, Open::either).change("A light", [](Edit& e) {
+                    e.add(shoot::LightRecord{.name = "L"});
+                });
         } catch (const Error& e) {
             refused = true;
             EXPECT_TRUE(e.kind() == ErrorKind::input || e.kind() == ErrorKind::usage ||
@@ -122,11 +125,11 @@ TEST_F(Foreign, hostile_files_are_refused_in_words_or_open_without_harm) {
 
 TEST_F(Foreign, a_step_of_undo_that_is_damaged_is_told_and_the_job_goes_on) {
     JobFile job(file, Open::create);
-    for (int i = 0; i < 3; ++i) job.change("Note", [](Edit& e) { e.add(plan::Note{.text = "x"}); });
+    for (int i = 0; i < 3; ++i) job.change("Note", [](Edit& e) { e.add(shoot::NoteRecord{.text = "x"}); });
     by_sql(file, "UPDATE history SET changes = zeroblob(1000)");
     EXPECT_THROW(job.undo(), Error);
     EXPECT_EQ(job.content().notes.size(), 3u);
-    job.change("Note", [](Edit& e) { e.add(plan::Note{.text = "y"}); });
+    job.change("Note", [](Edit& e) { e.add(shoot::NoteRecord{.text = "y"}); });
     EXPECT_TRUE(job.undo());
 }
 
@@ -156,15 +159,15 @@ TEST_F(Foreign, a_job_that_names_a_folder_does_not_make_the_archive_take_it) {
     written(scratch / "lonely", "private, too");
     {
         JobFile job(file, Open::existing);
-        const plan::Id setup = job.content().setups.at(0).id;
+        const shoot::Id setup = job.content().setups.at(0).id;
         job.change("As somebody else made it", [&](Edit& e) {
-            e.add(plan::Handover{.setup = setup, .file = (scratch / "secrets").string(), .kind = "ocio"});
-            e.add(plan::Handover{.setup = setup, .file = (scratch / "lonely").string(), .kind = "cube"});
-            const plan::Id h = e.add(plan::Handover{.setup = setup, .file = (scratch / "secrets").string()});
-            e.add(plan::HandoverFile{
+            e.add(shoot::HandoverRecord{.setup = setup, .file = (scratch / "secrets").string(), .kind = "ocio"});
+            e.add(shoot::HandoverRecord{.setup = setup, .file = (scratch / "lonely").string(), .kind = "cube"});
+            const shoot::Id h = e.add(shoot::HandoverRecord{.setup = setup, .file = (scratch / "secrets").string()});
+            e.add(shoot::HandoverFileRecord{
                 .handover = h, .name = "../lonely", .size = 12, .sha256 = sha256_of(scratch / "lonely")});
-            e.add(plan::HandoverFile{.handover = h, .name = "key", .size = 7, .sha256 = std::string(64, '0')});
-            e.add(plan::Frame{.path = (scratch / "secrets/deep/note").string(), .size = 5});
+            e.add(shoot::HandoverFileRecord{.handover = h, .name = "key", .size = 7, .sha256 = std::string(64, '0')});
+            e.add(shoot::FrameRecord{.path = (scratch / "secrets/deep/note").string(), .size = 5});
         });
     }
     const JobFile job(file, Open::existing);
@@ -187,7 +190,7 @@ TEST_F(Foreign, what_cannot_be_read_is_named_and_the_archive_goes_on) {
     {
         JobFile job(file, Open::existing);
         job.change("Hand over", [&](Edit& e) {
-            e.add(plan::Handover{.setup = job.content().setups.at(0).id, .file = (scratch / "set").string()});
+            e.add(shoot::HandoverRecord{.setup = job.content().setups.at(0).id, .file = (scratch / "set").string()});
         });
     }
     fs::permissions(scratch.folder(), fs::perms::all);
@@ -236,7 +239,7 @@ TEST_F(Foreign, a_handover_is_packed_as_it_was_written) {
     EXPECT_TRUE(tells(later.outside, scratch / "look.cube"));
     const Unpacked there = unpack(scratch / "a.zip", scratch / "there", Existing::refuse);
     const JobFile again(there.job, Open::existing);
-    for (const plan::Handover& h : again.content().handovers) EXPECT_TRUE(fs::exists(h.file)) << h.file;
+    for (const shoot::HandoverRecord& h : again.content().handovers) EXPECT_TRUE(fs::exists(h.file)) << h.file;
     EXPECT_TRUE(packs(archive(again, scratch / "c.zip", {}), "config.ocio")); // and from there once more
 }
 
@@ -259,7 +262,7 @@ TEST_F(Foreign, a_correction_that_names_a_file_gets_its_hash_into_no_record) {
 TEST_F(Foreign, looking_again_confirms_no_place) {
     make_job();
     JobFile job(file, Open::existing);
-    plan::Frame named = job.content().frames.at(0);
+    shoot::FrameRecord named = job.content().frames.at(0);
     named.sha256.clear();
     named.problem = "it could not be read there";
     job.change("As it came", [&](Edit& e) { e.update(named); });
@@ -279,7 +282,7 @@ TEST_F(Foreign, looking_again_confirms_no_place) {
 TEST_F(Foreign, a_job_called_like_a_folder_of_the_archive_comes_back) {
     for (const char* name : {"frames", "handovers", "job", "x-journal"}) {
         const fs::path odd = scratch / name;
-        JobFile(odd, Open::create).change("Note", [](Edit& e) { e.add(plan::Note{.text = "kept"}); });
+        JobFile(odd, Open::create).change("Note", [](Edit& e) { e.add(shoot::NoteRecord{.text = "kept"}); });
         archive(JobFile(odd, Open::existing), scratch / (std::string(name) + ".zip"), {});
         const Unpacked there =
             unpack(scratch / (std::string(name) + ".zip"), scratch / (std::string("to-") + name), Existing::refuse);
@@ -349,7 +352,7 @@ constexpr const char* histories[] = {
 
 TEST_F(Foreign, jobs_of_every_earlier_version_open_with_all_that_they_hold) {
     const int versions = static_cast<int>(job_schema().migrations.size());
-    ASSERT_EQ(versions, 10);
+    ASSERT_EQ(versions, 11);
     for (int v = 1; v < versions; ++v)
         for (const char* history : histories) {
             SCOPED_TRACE(v);
@@ -369,28 +372,33 @@ TEST_F(Foreign, jobs_of_every_earlier_version_open_with_all_that_they_hold) {
                        "'2026-05-04T13:00:00Z', '', '{}'); INSERT INTO proof (id, correction, mean, basis) VALUES (1, "
                        "1, 0.7, 'patches left out'); INSERT INTO handover (id, setup, correction, file, kind) VALUES "
                        "(1, 1, 1, '/x/a.cube', 'LUT'); INSERT INTO note (id, setup, text) VALUES (1, 1, 'note'); "
+                       "INSERT INTO reading (id, chart_shot, made_from, content) VALUES (1, 1, '|', "
+                       "'{\"page\":true,\"encoding\":\"hlg\"}'), (2, 2, '|', 'broken');"
                        "INSERT INTO fallback (id, camera, kind) VALUES (1, 'A', 'window'); INSERT INTO place (id, "
                        "name) VALUES (1, 'reading room'); INSERT INTO history (what, quiet, changes) VALUES ('x', 0, "
                        "x'00');");
             JobFile job(old, Open::existing);
-            const plan::Shoot& s = job.content();
+            const shoot::Shoot& s = job.content();
             EXPECT_EQ(s.frames.size(), 3u);
             EXPECT_EQ(s.frames.at(1).sha256, "abd");
             EXPECT_EQ(s.frames.at(1).changed_ns, 0);
             EXPECT_TRUE(s.frames.at(2).by_hand);
             EXPECT_EQ(s.chart_shots.at(0).kelvin, 6200);
-            EXPECT_EQ(s.findings.at(0).check, "tilt");
+            EXPECT_EQ(s.findings.at(0).check, inspect::Check::tilt);
             EXPECT_EQ(s.corrections.at(0).chart_shot, 2);
             EXPECT_EQ(s.proofs.at(0).mean, 0.7);
             EXPECT_EQ(s.handovers.at(0).file, "/x/a.cube");
             EXPECT_TRUE(s.handover_files.empty()); // without a list they count as outside
+            EXPECT_TRUE(s.readings.at(0).page);
+            EXPECT_EQ(s.readings.at(0).encoding, "hlg");
+            EXPECT_FALSE(s.readings.at(1).page);
             EXPECT_EQ(s.notes.at(0).text, "note");
             EXPECT_EQ(s.fallbacks.size(), 1u);
             EXPECT_EQ(s.places.at(0).name, "reading room");
-            EXPECT_EQ(s.brief().turn_school, plan::TurnSchool::slight);
+            EXPECT_EQ(s.brief().turn_school, shoot::TurnSchool::slight);
             EXPECT_EQ(job.undo_title(), ""); // steps of the older shape are gone
             EXPECT_TRUE(fs::exists(old.string() + ".v" + std::to_string(v)));
-            job.change("More", [](Edit& e) { e.add(plan::Note{.text = "more"}); });
+            job.change("More", [](Edit& e) { e.add(shoot::NoteRecord{.text = "more"}); });
             EXPECT_TRUE(job.undo());
             EXPECT_TRUE(job.redo());
         }
@@ -420,10 +428,10 @@ TEST_F(Foreign, kits_of_every_earlier_version_open_with_all_that_they_hold) {
             EXPECT_EQ(kit.content().balances.at(0).number, 0);
             EXPECT_EQ(kit.content().monitors.at(0).target, "srgb");
             EXPECT_EQ(kit.content().series.at(0).client, "museum");
-            kit.change("More", [](Edit& e) { e.add(plan::Light{.name = "more"}); });
+            kit.change("More", [](Edit& e) { e.add(shoot::LightRecord{.name = "more"}); });
             EXPECT_TRUE(kit.undo());
         }
 }
 
 } // namespace
-} // namespace refero::work
+} // namespace refero::operations

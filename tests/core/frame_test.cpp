@@ -2,7 +2,7 @@
 #include <lcms2.h>
 
 #include "frame/clip.hpp"
-#include "frame/internal.hpp"
+#include "frame/internal/readers.hpp"
 #include "simulate/clip.hpp"
 #include "support.hpp"
 

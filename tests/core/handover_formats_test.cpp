@@ -8,12 +8,12 @@
 #include <random>
 
 #include "apply/apply.hpp"
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "support.hpp"
 
 namespace ocio = OCIO_NAMESPACE;
 
-namespace refero::deliver {
+namespace refero::handover {
 namespace {
 
 using colour::Vec3;
@@ -41,7 +41,7 @@ ocio::ConstCPUProcessorRcPtr tetrahedral(const fs::path& file) {
 Vec3 expected(const fit::Correction& c, const Vec3& code, colour::Transfer input, const std::string& space) {
     const colour::RgbSpace& s = colour::rgb_space(space);
     const Vec3 light = code.unaryExpr([&](double v) { return colour::decode(input, v); });
-    const Vec3 out = s.to_xyz_d50().inverse() * balance::matrix_of(c.finish, c.light) * c(light);
+    const Vec3 out = s.to_xyz_d50().inverse() * look::matrix_of(c.finish, c.light) * c(light);
     return out.unaryExpr([&](double v) { return colour::encode(s.transfer, v); });
 }
 
@@ -280,4 +280,4 @@ TEST(Gamut, rows_give_what_the_correction_says) {
 }
 
 } // namespace
-} // namespace refero::deliver
+} // namespace refero::handover

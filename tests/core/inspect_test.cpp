@@ -17,12 +17,12 @@ struct Gate : testing::Test {
 
     Judgement of(const test::Shot& shot) {
         test::shoot(shot, scratch / "a.dng");
-        const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
-        return work::judge(s.frame, s, limits);
+        const auto s = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        return operations::judge(s.frame, s, limits);
     }
     static const Finding& finding(const Judgement& j, const std::string& check) {
         for (const Finding& f : j.findings)
-            if (f.check == check) return f;
+            if (name_of(f.check) == check) return f;
         ADD_FAILURE() << check;
         return j.findings.front();
     }
@@ -30,7 +30,8 @@ struct Gate : testing::Test {
     static Finding caught(const Judgement& j, const std::string& check, std::set<std::string> related = {}) {
         related.insert(check);
         for (const Finding& f : j.findings)
-            EXPECT_TRUE(!is_alarm(f.status) || related.contains(f.check)) << f.check << " " << f.value;
+            EXPECT_TRUE(!is_alarm(f.status) || related.contains(name_of(f.check)))
+                << name_of(f.check) << " " << f.value;
         const Finding f = finding(j, check);
         EXPECT_TRUE(is_alarm(f.status)) << check << " " << name_of(f.status) << " " << f.value; // unknown is not caught
         EXPECT_FALSE(f.advice.empty());
@@ -51,8 +52,8 @@ TEST_F(Gate, a_clean_shot_passes_every_check) {
                                     .width = 900,
                                     .height = 600,
                                     .more = R"(,"lens":{"name":"L","vignetting_stops":0.1})"});
-            EXPECT_EQ(j.verdict, Status::pass)
-                << camera << " " << light << ": " << j.findings.front().check << " " << j.findings.front().value;
+            EXPECT_EQ(j.verdict, Status::pass) << camera << " " << light << ": " << name_of(j.findings.front().check)
+                                               << " " << j.findings.front().value;
             for (const char* check : {"found", "size", "tilt", "focus", "clipping", "underexposure", "evenness",
                                       "shadow", "glare", "occlusion", "mixed_light", "mirrored", "noise"}) {
                 EXPECT_EQ(finding(j, check).status, Status::pass);
@@ -67,7 +68,7 @@ TEST_F(Gate, light_on_each_patch_follows_the_scene) {
                  .tilt_deg = 0,
                  .more = R"(,"falloff_stops":1.2,"falloff_deg":0,"lens":{"name":"L","vignetting_stops":0})"},
                 scratch / "a.dng");
-    const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const auto s = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const Explained e = explain(s.reading, s.definition, chart::reference_of(s.definition));
     ASSERT_TRUE(e.usable);
     double left = 0, right = 0;
@@ -146,8 +147,8 @@ TEST_F(Gate, a_finger_and_a_faded_patch_are_named) {
         simulate::parse_scene(test::scene_text(shot), "scene",
                               R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"faded":{"A6":0.7}}]})");
     simulate::write(simulate::render(scene), scratch / "f.dng");
-    const auto s = work::take_shot(scratch / "f.dng", {});
-    const Finding faded = caught(work::judge(s.frame, s, limits), "occlusion");
+    const auto s = operations::take_shot(scratch / "f.dng", {});
+    const Finding faded = caught(operations::judge(s.frame, s, limits), "occlusion");
     EXPECT_TRUE(names(faded, "A6"));
     EXPECT_NEAR(faded.value, 30, 6); // 30 % of its light is gone
 }
@@ -174,15 +175,16 @@ TEST_F(Gate, focus_is_measured_on_the_patches_sides) {
     for (const double blur : {2.0, 5.0, 9.0}) {
         test::shoot({.tilt_deg = 0, .more = formatted(R"(,"lens":{{"name":"L","blur_px":{:g}}})", blur)},
                     scratch / "a.dng");
-        const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        const auto s = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
         EXPECT_NEAR(blur_px(s.frame, s.placement, s.definition) / blur, 1, 0.25) << blur;
     }
     // Neighbours run into each other: nothing is said of single patches before it is sharp.
     const Judgement soft = of({.more = R"(,"lens":{"name":"L","blur_px":14})"});
     EXPECT_EQ(caught(soft, "focus").status, Status::reshoot);
     for (const Finding& f : soft.findings)
-        if (f.check == "shadow" || f.check == "occlusion" || f.check == "glare") {
-            EXPECT_EQ(f.status, Status::unknown) << f.check;
+        if (f.check == inspect::Check::shadow || f.check == inspect::Check::occlusion ||
+            f.check == inspect::Check::glare) {
+            EXPECT_EQ(f.status, Status::unknown) << name_of(f.check);
             EXPECT_NE(f.advice.find("sharp"), std::string::npos);
         }
 }
@@ -196,8 +198,8 @@ TEST_F(Gate, size_tilt_turn_and_mirror) {
     auto scene = simulate::parse_scene(test::scene_text({}), "scene",
                                        R"({"charts":[{"id":"grid24","at":[0.5,0.5],"width":0.42,"mirrored":true}]})");
     simulate::write(simulate::render(scene), scratch / "m.dng");
-    const auto s = work::take_shot(scratch / "m.dng", {.chart = "grid24"});
-    caught(work::judge(s.frame, s, limits), "mirrored");
+    const auto s = operations::take_shot(scratch / "m.dng", {.chart = "grid24"});
+    caught(operations::judge(s.frame, s, limits), "mirrored");
 }
 
 TEST_F(Gate, noise_in_decibels) {
@@ -225,7 +227,7 @@ TEST_F(Gate, schools_and_own_limits) {
 
 TEST_F(Gate, a_compressed_picture_is_told_of) {
     test::shoot({}, scratch / "a.dng");
-    auto s = work::take_shot(scratch / "a.dng", {});
+    auto s = operations::take_shot(scratch / "a.dng", {});
     const auto reference = chart::reference_of(s.definition);
     EXPECT_EQ(finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording").status,
               Status::pass);
@@ -246,14 +248,14 @@ TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
     const frame::Metadata m = frame::read_metadata(scratch / "a.tif");
     EXPECT_TRUE(m.auto_balance);
     EXPECT_EQ(m.style, "hard contrast, hard sharpness");
-    auto s = work::take_shot(scratch / "a.tif", {});
+    auto s = operations::take_shot(scratch / "a.tif", {});
     const auto reference = chart::reference_of(s.definition);
     const Finding f = finding(judge(s.frame, s.placement, s.reading, s.definition, reference, limits), "recording");
     EXPECT_EQ(f.value, 2);
     EXPECT_NE(f.advice.find("fixed balance"), std::string::npos);
     EXPECT_NE(f.advice.find("hard contrast"), std::string::npos);
     // A correction knows what it was made from, and names a frame that was finished otherwise.
-    fit::Correction c = work::correct({s}, reference, {});
+    fit::Correction c = operations::correct({s}, reference, {});
     EXPECT_EQ(fit::from_json(fit::to_json(c)).sources.at(0).metadata.style, m.style);
     frame::Metadata other = m;
     other.style.clear();
@@ -270,27 +272,28 @@ TEST_F(Gate, automatic_balance_and_picture_styles_are_told_of) {
 TEST_F(Gate, balance_that_wanders_between_frames_is_told_of) {
     test::shoot({}, scratch / "a.tif");
     test::shoot({.rotation_deg = 9}, scratch / "b.tif");
-    const auto before = work::take_shot(scratch / "a.tif", {});
-    auto shot = work::take_shot(scratch / "b.tif", {});
+    const auto before = operations::take_shot(scratch / "a.tif", {});
+    auto shot = operations::take_shot(scratch / "b.tif", {});
     const auto recording = [&](double red) {
         auto other = shot;
         for (auto& p : other.reading.patches) p.mean[0] *= red;
-        auto rows = work::rows_of(work::judge(shot.frame, shot, limits));
-        work::compare_balance(rows, other, before, limits);
+        auto rows = operations::rows_of(operations::judge(shot.frame, shot, limits));
+        operations::compare_balance(rows, other, before, limits);
         EXPECT_TRUE(std::is_sorted(rows.begin(), rows.end(), [](const auto& a, const auto& b) {
-            return a.status != "pass" && b.status == "pass";
+            return a.status != inspect::Status::pass && b.status == inspect::Status::pass;
         }));
-        return *std::find_if(rows.begin(), rows.end(), [](const auto& f) { return f.check == "recording"; });
+        return *std::find_if(rows.begin(), rows.end(),
+                             [](const auto& f) { return f.check == inspect::Check::recording; });
     };
     EXPECT_LT(inspect::wandered_percent(shot.reading, before.reading, shot.definition), 1);
-    EXPECT_EQ(recording(1).status, "pass");
+    EXPECT_EQ(recording(1).status, inspect::Status::pass);
     const auto some = recording(1 / 1.06);
-    EXPECT_EQ(some.status, "caution");
+    EXPECT_EQ(some.status, inspect::Status::caution);
     EXPECT_NEAR(some.value, 6, 1);
     EXPECT_NE(some.advice.find("a.tif"), std::string::npos) << some.advice;
-    EXPECT_EQ(recording(1.2).status, "reshoot");
+    EXPECT_EQ(recording(1.2).status, inspect::Status::reshoot);
     shot.frame.is_raw = true; // its balance is only a tag
-    EXPECT_EQ(recording(1.2).status, "pass");
+    EXPECT_EQ(recording(1.2).status, inspect::Status::pass);
 }
 
 // Noise that the black drowns in looks like stray light, and what clipping leaves of a chart like uneven light: neither
@@ -301,16 +304,16 @@ TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
     EXPECT_FALSE(is_alarm(finding(noisy, "glare").status)) << finding(noisy, "glare").value;
     // A tenth of a patch clips: by its noise, or because the light on it is uneven.
     test::shoot({.white = 0.95}, scratch / "a.dng");
-    auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    auto s = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const auto white =
         std::find_if(s.reading.patches.begin(), s.reading.patches.end(), [](const auto& p) { return p.id == "D1"; });
     white->mean = {0.75, 0.87, 0.7};
     white->sd = {0.09, 0.09, 0.09};
     white->clipped = 0.1;
     white->noise = {0.09, 0.09, 0.09};
-    EXPECT_FALSE(names(finding(work::judge(s.frame, s, limits), "clipping"), "D1"));
+    EXPECT_FALSE(names(finding(operations::judge(s.frame, s, limits), "clipping"), "D1"));
     white->noise = {0.01, 0.01, 0.01};
-    EXPECT_TRUE(names(finding(work::judge(s.frame, s, limits), "clipping"), "D1"));
+    EXPECT_TRUE(names(finding(operations::judge(s.frame, s, limits), "clipping"), "D1"));
     const Judgement bright = of({.white = 3});
     EXPECT_NE(finding(bright, "clipping").status, Status::pass);
     EXPECT_EQ(finding(bright, "evenness").status, Status::unknown) << finding(bright, "evenness").value;
@@ -320,10 +323,10 @@ TEST_F(Gate, noise_is_no_stray_light_and_clipping_no_uneven_light) {
 TEST_F(Gate, without_a_chart_or_a_reference_it_says_what_it_can) {
     const Judgement none = no_chart();
     EXPECT_EQ(none.verdict, Status::reshoot);
-    EXPECT_EQ(none.findings.front().check, "found");
+    EXPECT_EQ(none.findings.front().check, inspect::Check::found);
     EXPECT_GE(none.findings.size(), 13u);
     test::shoot({}, scratch / "a.dng");
-    const auto s = work::take_shot(scratch / "a.dng", {});
+    const auto s = operations::take_shot(scratch / "a.dng", {});
     const Judgement blind = judge(s.frame, s.placement, s.reading, s.definition, {}, limits);
     EXPECT_EQ(finding(blind, "shadow").status, Status::pass);
     EXPECT_EQ(finding(blind, "size").status, Status::pass);

@@ -1,21 +1,23 @@
 // Frames on their way in: watched folders, moved files, clips.
-#include "job/document.hpp"
-#include "work/batch.hpp"
-#include "work/files.hpp"
-#include "work/frames.hpp"
-#include "work/intake.hpp"
-#include "work/watch.hpp"
+#include "operations/capture/files.hpp"
+#include "operations/capture/frames.hpp"
+#include "operations/capture/intake.hpp"
+#include "operations/capture/watch.hpp"
+#include "operations/handover/batch.hpp"
+#include "store/document.hpp"
 
 #include <cmath>
 
 #include "frame/clip.hpp"
+#include "shoot/assign.hpp"
+#include "shoot/time.hpp"
 #include "simulate/clip.hpp"
 #include "support.hpp"
 
-namespace refero::work {
+namespace refero::operations {
 namespace {
 
-using namespace job;
+using namespace store;
 
 using test::Scratch;
 using test::written;
@@ -83,7 +85,7 @@ TEST(Described, tells_what_the_file_says) {
          .more =
              R"(,"iso":400,"f_number":11,"taken":"2026-05-04T09:10:11","lens":{"name":"Lens 85 mm","focal_mm":85})"},
         scratch / "a.dng");
-    const plan::Frame f = described(scratch / "a.dng");
+    const shoot::FrameRecord f = described(scratch / "a.dng");
     EXPECT_EQ(f.model, "Stills A");
     EXPECT_EQ(f.serial_number, "SA-1042");
     EXPECT_EQ(f.lens_name, "Lens 85 mm");
@@ -106,8 +108,8 @@ TEST(FoundAgain, by_name_size_and_hash) {
     written(scratch / "new/a.dng", "bbbb"); // the same name and size, another file
     written(scratch / "new/b.dng", "longer");
     const std::string hash = sha256_of(scratch / "new/deep/a.dng");
-    const std::vector<plan::Frame> missing{{.id = 4, .path = "/gone/a.dng", .size = 4, .sha256 = hash},
-                                           {.id = 5, .path = "/gone/b.dng", .size = 4}};
+    const std::vector<shoot::FrameRecord> missing{{.id = 4, .path = "/gone/a.dng", .size = 4, .sha256 = hash},
+                                                  {.id = 5, .path = "/gone/b.dng", .size = 4}};
     const auto found = found_again(missing, scratch / "new");
     ASSERT_EQ(found.size(), 1u);
     EXPECT_EQ(found[0].frame, 4);
@@ -190,12 +192,13 @@ struct Intake : testing::Test {
     Taken take(const Arrival& a, const TakeIn& how = {.by_hand = true}) {
         Taken t = take_in(job.content(), {}, a, how);
         if (!t.rows.empty()) job.change(t.rows);
-        if (const plan::Change places = place_frames(job.content()); !places.empty()) job.change(places);
+        if (const shoot::Change places = place_frames(job.content()); !places.empty()) job.change(places);
         return t;
     }
-    const plan::Frame& frame(const std::string& path) const {
+    const shoot::FrameRecord& frame(const std::string& path) const {
         const auto& all = job.content().frames;
-        const auto at = std::find_if(all.begin(), all.end(), [&](const plan::Frame& f) { return f.path == path; });
+        const auto at =
+            std::find_if(all.begin(), all.end(), [&](const shoot::FrameRecord& f) { return f.path == path; });
         EXPECT_NE(at, all.end()) << path;
         return *at;
     }
@@ -207,27 +210,27 @@ TEST_F(Intake, a_frame_without_a_chart_among_others_is_ordinary_and_finds_its_pl
     EXPECT_TRUE(job.content().chart_shots.empty());
     EXPECT_TRUE(job.content().setups.empty());
     take(arrival("/c/3.dng", true, "2026-05-04T09:02:00", true));
-    EXPECT_EQ(frame("/c/3.dng").kind, plan::FrameKind::chart);
-    const plan::Id setup = job.content().setups.at(0).id;
+    EXPECT_EQ(frame("/c/3.dng").kind, shoot::FrameKind::chart);
+    const shoot::Id setup = job.content().setups.at(0).id;
     for (const char* path : {"/c/1.dng", "/c/2.dng", "/c/3.dng"}) EXPECT_EQ(frame(path).setup, setup) << path;
     EXPECT_EQ(frame("/c/1.dng").camera, frame("/c/3.dng").camera);
     // Frames brought together into a setup that waits for a card: a person says which of them shows it.
-    plan::Setup card = job.content().setups.at(0);
+    shoot::SetupRecord card = job.content().setups.at(0);
     card.id = 0;
     card.balance_only = true;
     job.change("Cards", [&](Edit& e) {
-        card.light = e.add(plan::Light{.name = "Shade"});
+        card.light = e.add(shoot::LightRecord{.name = "Shade"});
         card.id = e.add(card);
     });
     take(arrival("/c/4.dng", true, "2026-05-04T09:03:00", false), {.setup = card.id, .by_hand = true});
-    EXPECT_EQ(frame("/c/4.dng").kind, plan::FrameKind::ordinary);
+    EXPECT_EQ(frame("/c/4.dng").kind, shoot::FrameKind::ordinary);
     take(arrival("/c/5.dng", true, "2026-05-04T09:04:00", false), {.setup = card.id, .by_hand = true, .alone = true});
-    EXPECT_EQ(frame("/c/5.dng").kind, plan::FrameKind::chart);
+    EXPECT_EQ(frame("/c/5.dng").kind, shoot::FrameKind::chart);
 }
 
 TEST_F(Intake, the_one_frame_that_a_person_opened_may_be_the_chart_shot) {
     take(arrival("/c/1.dng", true, "2026-05-04T09:00:00", false), {.by_hand = true, .alone = true});
-    EXPECT_EQ(frame("/c/1.dng").kind, plan::FrameKind::chart);
+    EXPECT_EQ(frame("/c/1.dng").kind, shoot::FrameKind::chart);
     EXPECT_EQ(job.content().chart_shots.size(), 1u);
 }
 
@@ -243,19 +246,19 @@ TEST_F(Intake, the_raw_file_leads_in_whatever_order_they_come) {
                 const auto& [path, raw] = files[raw_first ? i : 1 - i];
                 take(arrival(path, raw, taken, files == chart));
             }
-        const plan::Shoot& s = job.content();
+        const shoot::Shoot& s = job.content();
         ASSERT_EQ(s.setups.size(), 1u);
-        EXPECT_EQ(plan::record(s.modes, s.setups[0].mode)->kind, plan::ModeKind::raw);
+        EXPECT_EQ(shoot::record(s.modes, s.setups[0].mode)->kind, shoot::ModeKind::raw);
         ASSERT_EQ(s.chart_shots.size(), 1u);
         EXPECT_EQ(s.chart_shots[0].frame, frame("/c/1.dng").id);
         EXPECT_EQ(s.readings.size(), 1u);
-        EXPECT_EQ(frame("/c/1.dng").kind, plan::FrameKind::chart);
+        EXPECT_EQ(frame("/c/1.dng").kind, shoot::FrameKind::chart);
         for (const char* n : {"1", "2"}) {
-            const plan::Frame &raw = frame(std::string("/c/") + n + ".dng"),
-                              &jpeg = frame(std::string("/c/") + n + ".jpg");
+            const shoot::FrameRecord &raw = frame(std::string("/c/") + n + ".dng"),
+                                     &jpeg = frame(std::string("/c/") + n + ".jpg");
             EXPECT_EQ(raw.same_as, 0);
             EXPECT_EQ(jpeg.same_as, raw.id);
-            EXPECT_EQ(jpeg.kind, plan::FrameKind::ordinary);
+            EXPECT_EQ(jpeg.kind, shoot::FrameKind::ordinary);
             EXPECT_EQ(raw.setup, s.setups[0].id);
             EXPECT_EQ(jpeg.setup, raw.setup);
             EXPECT_EQ(jpeg.reason, "the same exposure as " + std::string(n) + ".dng");
@@ -265,9 +268,10 @@ TEST_F(Intake, the_raw_file_leads_in_whatever_order_they_come) {
 
 TEST_F(Intake, a_job_in_which_the_picture_was_fitted_keeps_it_and_says_so) {
     take(arrival("/c/1.jpg", false, "2026-05-04T09:00:00", true));
-    const plan::ChartShot shot = job.content().chart_shots.at(0);
-    job.change("Fit",
-               [&](Edit& e) { e.add(plan::Correction{.setup = shot.setup, .chart_shot = shot.id, .content = "{}"}); });
+    const shoot::ChartShotRecord shot = job.content().chart_shots.at(0);
+    job.change("Fit", [&](Edit& e) {
+        e.add(shoot::CorrectionRecord{.setup = shot.setup, .chart_shot = shot.id, .content = "{}"});
+    });
     const Taken t = take(arrival("/c/1.dng", true, "2026-05-04T09:00:00", true)); // a day later
     EXPECT_NE(t.told.find("1.jpg"), std::string::npos);
     EXPECT_EQ(frame("/c/1.dng").same_as, frame("/c/1.jpg").id);
@@ -283,7 +287,7 @@ TEST_F(Intake, companions_are_of_one_body_one_moment_and_one_name) {
         Arrival a = arrival(path, false, taken, false);
         a.row.model = model;
         a.row.serial_number = serial;
-        return plan::companion_of(job.content(), a.row) != 0;
+        return shoot::companion_of(job.content(), a.row) != 0;
     };
     EXPECT_TRUE(companion("/c/1.jpg", at));
     EXPECT_TRUE(companion("/d/1.JPG", at)); // another folder
@@ -298,9 +302,9 @@ TEST_F(Intake, companions_are_of_one_body_one_moment_and_one_name) {
     take(arrival("/e/7.dng", true, at + ".10", false));
     EXPECT_TRUE(companion("/f/7.jpg", at + ".100"));
     EXPECT_FALSE(companion("/f/7.jpg", at + ".20"));
-    EXPECT_NEAR(plan::seconds_of(at + ".25") - plan::seconds_of(at), 0.25, 1e-6);
-    EXPECT_EQ(plan::fraction_of(at), -1);
-    EXPECT_EQ(plan::fraction_of(at + ".x"), -1);
+    EXPECT_NEAR(shoot::seconds_of(at + ".25") - shoot::seconds_of(at), 0.25, 1e-6);
+    EXPECT_EQ(shoot::fraction_of(at), -1);
+    EXPECT_EQ(shoot::fraction_of(at + ".x"), -1);
 }
 
 TEST_F(Intake, a_file_that_could_not_be_read_is_looked_at_again) {
@@ -317,7 +321,7 @@ TEST_F(Intake, a_file_that_could_not_be_read_is_looked_at_again) {
     const Taken t = take(look_at(file, limits));
     EXPECT_NE(t.chart_shot, 0);
     EXPECT_EQ(frame(file.string()).problem, "");
-    EXPECT_EQ(frame(file.string()).kind, plan::FrameKind::chart);
+    EXPECT_EQ(frame(file.string()).kind, shoot::FrameKind::chart);
     EXPECT_EQ(job.content().frames.size(), 1u);
     EXPECT_TRUE(is_as_known(job.content(), file));
     EXPECT_EQ(state_of(frame(file.string())), FileState::same);
@@ -443,7 +447,7 @@ TEST(Clip, a_still_is_what_went_in) {
         EXPECT_THROW(locate(frame::read(scratch / name, {.position_s = 3.5}), "grid24"), Error);
         EXPECT_NO_THROW(frame::read(scratch / name, {.position_s = 100})); // beyond the end: the last picture
     }
-    EXPECT_EQ(described(scratch / "a.mkv").kind, plan::FrameKind::clip);
+    EXPECT_EQ(described(scratch / "a.mkv").kind, shoot::FrameKind::clip);
     written(scratch / "no.mov", "this is no clip");
     EXPECT_THROW(frame::read_clip(scratch / "no.mov"), Error);
     const std::string whole = read_file(scratch / "a.mkv");
@@ -452,4 +456,4 @@ TEST(Clip, a_still_is_what_went_in) {
 }
 
 } // namespace
-} // namespace refero::work
+} // namespace refero::operations

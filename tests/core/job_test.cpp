@@ -1,13 +1,13 @@
 // The job, its demo and the pipeline that joins the steps.
-#include "job/demo.hpp"
-#include "work/pipeline.hpp"
+#include "operations/correct/pipeline.hpp"
+#include "operations/demo/demo.hpp"
 
 #include "support.hpp"
 
-namespace refero::work {
+namespace refero::operations {
 namespace {
 
-using namespace job;
+using namespace store;
 
 using test::Scratch;
 using test::written;
@@ -20,7 +20,7 @@ struct DemoJob : testing::Test {
 
 TEST_F(DemoJob, has_four_cameras_four_lights_and_ten_setups) {
     const Demo demo = start_demo(shipped("demo/museum.json"), "/somewhere", job, kit);
-    const plan::Shoot& s = job.content();
+    const shoot::Shoot& s = job.content();
     EXPECT_EQ(s.cameras.size(), 4u);
     EXPECT_EQ(s.lights.size(), 4u);
     ASSERT_EQ(s.setups.size(), 10u);
@@ -37,7 +37,7 @@ TEST_F(DemoJob, has_four_cameras_four_lights_and_ten_setups) {
         EXPECT_FALSE(f.chart && ordinary) << "chart shots are made first";
         ordinary = ordinary || !f.chart;
         charts += f.chart;
-        EXPECT_TRUE(plan::record(s.setups, f.setup));
+        EXPECT_TRUE(shoot::record(s.setups, f.setup));
     }
     EXPECT_EQ(charts, 7u); // one setup is still to be shot, two have clips
     // Months of log and of measured lights.
@@ -155,4 +155,4 @@ TEST_F(Pipeline, the_lights_colour_follows_from_the_balance) {
 }
 
 } // namespace
-} // namespace refero::work
+} // namespace refero::operations

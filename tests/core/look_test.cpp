@@ -7,13 +7,13 @@
 
 #include "apply/apply.hpp"
 #include "apply/look_rows.hpp"
-#include "deliver/deliver.hpp"
+#include "handover/handover.hpp"
 #include "prove/elsewhere.hpp"
 #include "support.hpp"
 
 namespace ocio = OCIO_NAMESPACE;
 
-namespace refero::balance {
+namespace refero::look {
 namespace {
 
 using test::Scratch;
@@ -284,12 +284,12 @@ TEST(Look, goes_with_the_correction_into_frames_and_files) {
         t->setInterpolation(ocio::INTERP_TETRAHEDRAL);
         return ocio::Config::CreateRaw()->getProcessor(t)->getDefaultCPUProcessor();
     };
-    const deliver::Written w = deliver::write(c, "cube", scratch / "with.cube", {.size = 65});
+    const handover::Written w = handover::write(c, "cube", scratch / "with.cube", {.size = 65});
     EXPECT_NE(w.message.find("with the look Harbour"), std::string::npos) << w.message;
-    EXPECT_NE(deliver::write(c, "icc", scratch / "a.icc").message.find("without the look"), std::string::npos);
-    deliver::write(plain, "cube", scratch / "plain.cube", {.size = 65});
-    deliver::write(c, "look", scratch / "look.cube", {.size = 65});
-    EXPECT_THROW(deliver::write(plain, "look", scratch / "none.cube"), Error);
+    EXPECT_NE(handover::write(c, "icc", scratch / "a.icc").message.find("without the look"), std::string::npos);
+    handover::write(plain, "cube", scratch / "plain.cube", {.size = 65});
+    handover::write(c, "look", scratch / "look.cube", {.size = 65});
+    EXPECT_THROW(handover::write(plain, "look", scratch / "none.cube"), Error);
     EXPECT_FALSE(fs::exists(scratch / "none.cube"));
     const auto one = read("with.cube"), first = read("plain.cube"), then = read("look.cube");
     const colour::Mat3 to_srgb = colour::rgb_space("srgb").to_xyz_d50().inverse();
@@ -311,4 +311,4 @@ TEST(Look, goes_with_the_correction_into_frames_and_files) {
 }
 
 } // namespace
-} // namespace refero::balance
+} // namespace refero::look

@@ -4,10 +4,10 @@
 #include <Eigen/LU>
 
 #include "match/match.hpp"
+#include "operations/match/beside.hpp"
+#include "operations/match/matching.hpp"
 #include "simulate/simulate.hpp"
 #include "support.hpp"
-#include "work/beside.hpp"
-#include "work/matching.hpp"
 
 namespace refero {
 namespace {
@@ -110,22 +110,22 @@ TEST(Match, cameras_that_see_the_same_show_unseen_surfaces_alike) {
 TEST(Match, the_leads_correction_may_be_of_another_shot) {
     const Painted chart;
     const auto side = [&](const char* camera) {
-        work::Side s;
+        operations::Side s;
         s.reading = chart.seen_by(simulate::camera_named(camera));
         s.definition = test::grid24();
         s.camera_from_xyz = simulate::camera_named(camera).camera_from_xyz_d65();
         s.raw = true;
         return s;
     };
-    const work::Side lead = side("stills-a"), other = side("stills-b");
+    const operations::Side lead = side("stills-a"), other = side("stills-b");
     const auto leading = std::make_shared<fit::Correction>(
         fit::build(lead.reading, chart.reference, &test::grid24(), {.model = fit::Model::matrix}));
     const chart::Reference target = match::rendering_of(*leading, lead.reading);
     const match::Settings settings{.model = fit::Model::spectral, .way = match::Way::direct, .lead = leading};
-    const match::Match own = work::matched(lead, other, target, chart.reference, settings, {});
+    const match::Match own = operations::matched(lead, other, target, chart.reference, settings, {});
     for (read::PatchReading& p : leading->reading.patches) // as if shot under a red lamp
         for (std::size_t c = 0; c < 3; ++c) p.mean[c] = 0.5 * p.mean[0];
-    const match::Match lent = work::matched(lead, other, target, chart.reference, settings, {});
+    const match::Match lent = operations::matched(lead, other, target, chart.reference, settings, {});
     EXPECT_TRUE(own.correction.coefficients == lent.correction.coefficients);
 }
 
@@ -201,11 +201,11 @@ TEST(Series, an_end_below_the_last_code_is_seen_as_a_plateau) {
         EXPECT_NEAR(all[static_cast<std::size_t>(s + 3)].stops, s, 0.02);
     }
     // The code that a log curve, or BT.709's, has there; raw files need none.
-    const auto code = work::code_of(*found, "bt709");
+    const auto code = operations::code_of(*found, "bt709");
     ASSERT_TRUE(code);
     EXPECT_NEAR(*code, 1.099 * std::pow(*found, 0.45) - 0.099, 1e-4); // ITU-R BT.709
-    EXPECT_FALSE(work::code_of(*found, ""));
-    EXPECT_FALSE(work::code_of(3, "bt709")) << "no code shows that";
+    EXPECT_FALSE(operations::code_of(*found, ""));
+    EXPECT_FALSE(operations::code_of(3, "bt709")) << "no code shows that";
 }
 
 TEST(Series, no_plateau_is_seen_where_there_is_none) {
@@ -236,18 +236,18 @@ TEST(Beside, pictures_are_laid_over_each_other_by_the_chart) {
     const chart::Corners corners{{{40, 20}, {140, 20}, {140, 100}, {40, 100}}};
     chart::Corners moved = corners;
     for (chart::Point& p : moved) p.x() += 10;
-    const work::Beside same = work::beside(lead, corners, other, moved);
+    const operations::Beside same = operations::beside(lead, corners, other, moved);
     EXPECT_LT(same.mean, 0.15); // the rim is smoothed with what lies outside
     EXPECT_LT(same.delta_e_2000[195 + 60 * 200], 0) << "the other does not reach so far";
-    const work::Beside redder = work::beside(lead, corners, squares(200, 120, {0.55, 0.4, 0.3}, 10), moved);
+    const operations::Beside redder = operations::beside(lead, corners, squares(200, 120, {0.55, 0.4, 0.3}, 10), moved);
     const colour::Mat3 to_xyz = colour::rgb_space("srgb").to_xyz_d50();
     const double wanted = colour::delta_e_2000(colour::lab_from_xyz(to_xyz * Vec3(0.5, 0.4, 0.3)),
                                                colour::lab_from_xyz(to_xyz * Vec3(0.55, 0.4, 0.3)));
     EXPECT_NEAR(redder.delta_e_2000[30 + 70 * 200], 0.0, 1e-3);
     EXPECT_NEAR(redder.delta_e_2000[30 + 50 * 200], wanted, 0.01);
-    const apply::Picture strips = work::in_strips(redder, 4);
+    const apply::Picture strips = operations::in_strips(redder, 4);
     EXPECT_EQ(strips.rgb[3 * (10 + 20 * 200)], lead.rgb[3 * (10 + 20 * 200)]);
-    const apply::Picture map = work::as_difference(redder, wanted);
+    const apply::Picture map = operations::as_difference(redder, wanted);
     EXPECT_NEAR(map.rgb[3 * (30 + 50 * 200)], 1, 0.01);
     EXPECT_NEAR(map.rgb[3 * (30 + 70 * 200)], 0, 0.01);
 }
@@ -284,7 +284,7 @@ TEST(Beside, what_lies_off_the_charts_plane_follows_the_scene) {
     };
     const apply::Picture lead = picture(false), other = picture(true);
     const chart::Corners corners{{{40, 80}, {200, 80}, {200, 260}, {40, 260}}};
-    const auto off = [&](const work::Beside& b, int from, int to) { // mean difference of light in columns
+    const auto off = [&](const operations::Beside& b, int from, int to) { // mean difference of light in columns
         double sum = 0;
         int n = 0;
         for (int y = 40; y < height - 40; ++y)
@@ -293,11 +293,11 @@ TEST(Beside, what_lies_off_the_charts_plane_follows_the_scene) {
                                 lead.rgb[3 * (static_cast<std::size_t>(y) * width + x) + 1]);
         return sum / n;
     };
-    const work::Beside still = work::beside(lead, corners, lead, corners);
+    const operations::Beside still = operations::beside(lead, corners, lead, corners);
     EXPECT_LT(off(still, 40, 600), 1e-3);
-    const work::Beside b = work::beside(lead, corners, other, corners);
+    const operations::Beside b = operations::beside(lead, corners, other, corners);
     EXPECT_GE(b.features, 12);
-    work::Beside plane = b; // as the plane alone lays it
+    operations::Beside plane = b; // as the plane alone lays it
     plane.other = other;
     std::printf("[ measured ] off the chart's plane, by the plane %.4f, by %d features %.4f of light apart\n",
                 off(plane, 380, 600), b.features, off(b, 380, 600));
@@ -305,17 +305,17 @@ TEST(Beside, what_lies_off_the_charts_plane_follows_the_scene) {
     EXPECT_LT(off(b, 60, 190), 0.01); // the chart stays
     apply::Picture darker = other;
     for (float& v : darker.rgb) v *= 0.7F;
-    EXPECT_GE(work::beside(lead, corners, darker, corners).features, 12);
+    EXPECT_GE(operations::beside(lead, corners, darker, corners).features, 12);
     // What lies in the plane and looks alike everywhere stays there, however its colours differ.
     const apply::Picture checks = squares(640, 400, {0.5, 0.4, 0.3}, 0),
                          others = squares(640, 400, {0.45, 0.42, 0.3}, 0);
-    const work::Beside alike = work::beside(checks, corners, others, corners);
+    const operations::Beside alike = operations::beside(checks, corners, others, corners);
     EXPECT_EQ(alike.features, 0);
-    EXPECT_EQ(alike.other.rgb, work::beside(others, corners, others, corners).other.rgb);
+    EXPECT_EQ(alike.other.rgb, operations::beside(others, corners, others, corners).other.rgb);
     // Nothing to hold on to: the plane alone.
     apply::Picture plain = lead;
     std::fill(plain.rgb.begin(), plain.rgb.end(), 0.3F);
-    EXPECT_EQ(work::beside(plain, corners, plain, corners).features, 0);
+    EXPECT_EQ(operations::beside(plain, corners, plain, corners).features, 0);
 }
 
 // A region of one square: its means, its tones and its place on the scope are the ink's own.
@@ -324,8 +324,10 @@ TEST(Beside, a_region_of_both_is_measured_alone) {
     const chart::Corners corners{{{40, 20}, {140, 20}, {140, 100}, {40, 100}}};
     chart::Corners moved = corners;
     for (chart::Point& p : moved) p.x() += 10;
-    const work::Beside both = work::beside(squares(200, 120, ink, 0), corners, squares(200, 120, redder, 10), moved);
-    const work::PartOfBoth part = work::part_of(both, {38, 58}, {22, 44}); // inside a square of ink, from either corner
+    const operations::Beside both =
+        operations::beside(squares(200, 120, ink, 0), corners, squares(200, 120, redder, 10), moved);
+    const operations::PartOfBoth part =
+        operations::part_of(both, {38, 58}, {22, 44}); // inside a square of ink, from either corner
     const colour::Mat3 to_xyz = colour::rgb_space("srgb").to_xyz_d50();
     EXPECT_NEAR(part.delta_e_2000,
                 colour::delta_e_2000(colour::lab_from_xyz(to_xyz * ink), colour::lab_from_xyz(to_xyz * redder)), 1e-3);
@@ -334,8 +336,8 @@ TEST(Beside, a_region_of_both_is_measured_alone) {
     EXPECT_NEAR(part.other.tone[0].front(), part.other.tone[0].back(), 1e-3);
     const auto place = scope::on_vectorscope(part.lead.mean, scope::Standard::bt709);
     EXPECT_EQ(part.lead.colours.at(static_cast<int>(place.x()), static_cast<int>(place.y())), 16u * 14u);
-    EXPECT_THROW(work::part_of(both, {193, 0}, {199, 100}), Error) << "the other does not reach so far";
-    EXPECT_THROW(work::part_of(both, {50, 50}, {50, 50}), Error);
+    EXPECT_THROW(operations::part_of(both, {193, 0}, {199, 100}), Error) << "the other does not reach so far";
+    EXPECT_THROW(operations::part_of(both, {50, 50}, {50, 50}), Error);
 }
 
 } // namespace

@@ -105,7 +105,7 @@ TEST(Read, readings_agree_with_the_truth_within_half_a_percent) {
                 const fs::path file = scratch / (std::string("a") + kind);
                 const auto r = test::shoot(s, file);
                 EXPECT_NEAR(*std::max_element(r.rgb.begin(), r.rgb.end()), brightest, 0.02);
-                const auto shot = work::take_shot(file, {.chart = "grid24"});
+                const auto shot = operations::take_shot(file, {.chart = "grid24"});
                 std::vector<double> off;
                 for (const auto& t : r.charts[0].patches)
                     for (std::size_t c = 0; c < 3; ++c)
@@ -122,7 +122,7 @@ TEST(Read, readings_agree_with_the_truth_within_half_a_percent) {
 TEST(Read, clipping_and_noise_are_told_a_patch) {
     Scratch scratch;
     test::shoot({.white = 1.2}, scratch / "hot.dng");
-    const auto hot = work::take_shot(scratch / "hot.dng", {.chart = "grid24"}).reading;
+    const auto hot = operations::take_shot(scratch / "hot.dng", {.chart = "grid24"}).reading;
     EXPECT_GT(hot.find("D1")->clipped, 0.95); // 90 % of 1.2 of saturation
     EXPECT_EQ(hot.find("D4")->clipped, 0);
     EXPECT_GT(hot.find("D4")->pixels, 200);

@@ -1,6 +1,11 @@
 // Planning: optics by hand and by published formulas, the shot list, where frames belong, staleness.
-#include "plan/plan.hpp"
-#include "plan/settings.hpp"
+#include "plan/shot_list.hpp"
+#include "shoot/assign.hpp"
+#include "shoot/board.hpp"
+#include "shoot/evidence.hpp"
+#include "shoot/records.hpp"
+#include "shoot/settings.hpp"
+#include "shoot/time.hpp"
 
 #include <cmath>
 #include <regex>
@@ -10,49 +15,53 @@
 #include "support.hpp"
 
 namespace refero::plan {
+
+using namespace shoot;
 namespace {
 
 /// Three cameras, four lights, all combinations.
 Shoot three_by_four() {
     Shoot s;
-    s.briefs = {Brief{}};
+    s.briefs = {JobSettingsRecord{}};
     s.places = {{1, "Reading room", ""}, {2, "Studio", ""}};
     for (int i = 0; i < 3; ++i)
-        s.cameras.push_back(Camera{.id = i + 1,
-                                   .name = "Camera " + std::to_string(i + 1),
-                                   .model = "Model " + std::to_string(i + 1),
-                                   .serial_number = "S" + std::to_string(i + 1),
-                                   .position = i});
-    s.lenses = {Lens{.id = 1, .name = "Lens 50 mm"},
-                Lens{.id = 2, .name = "Lens 85 mm", .focal_mm = 85, .focal_max_mm = 85, .nearest_m = 0.8}};
-    s.modes = {Mode{.id = 1, .name = "raw"},
-               Mode{.id = 2, .name = "video", .kind = ModeKind::video, .encoding = "bt709"}};
+        s.cameras.push_back(CameraRecord{.id = i + 1,
+                                         .name = "Camera " + std::to_string(i + 1),
+                                         .model = "Model " + std::to_string(i + 1),
+                                         .serial_number = "S" + std::to_string(i + 1),
+                                         .position = i});
+    s.lenses = {LensRecord{.id = 1, .name = "Lens 50 mm"},
+                LensRecord{.id = 2, .name = "Lens 85 mm", .focal_mm = 85, .focal_max_mm = 85, .nearest_m = 0.8}};
+    s.modes = {ModeRecord{.id = 1, .name = "raw"},
+               ModeRecord{.id = 2, .name = "video", .kind = ModeKind::video, .encoding = "bt709"}};
     s.lights = {
-        Light{.id = 1, .name = "Window", .kind = LightKind::window, .kelvin = 6500, .place = 1, .position = 0},
-        Light{.id = 2, .name = "Flash", .kind = LightKind::flash, .kelvin = 5500, .place = 2, .position = 1},
-        Light{.id = 3, .name = "Tungsten", .kind = LightKind::tungsten, .kelvin = 2900, .place = 1, .position = 2},
-        Light{.id = 4, .name = "Panel", .kind = LightKind::led, .kelvin = 4300, .place = 2, .position = 3}};
-    s.cards = {Card{.id = 1, .name = "Small chart", .definition = "grid24", .width_mm = 40, .height_mm = 27},
-               Card{.id = 2, .name = "Hand chart", .definition = "grid24", .width_mm = 216, .height_mm = 144},
-               Card{.id = 3, .name = "Large chart", .definition = "grid24", .width_mm = 1500, .height_mm = 1000}};
+        LightRecord{.id = 1, .name = "Window", .kind = LightKind::window, .kelvin = 6500, .place = 1, .position = 0},
+        LightRecord{.id = 2, .name = "Flash", .kind = LightKind::flash, .kelvin = 5500, .place = 2, .position = 1},
+        LightRecord{
+            .id = 3, .name = "Tungsten", .kind = LightKind::tungsten, .kelvin = 2900, .place = 1, .position = 2},
+        LightRecord{.id = 4, .name = "Panel", .kind = LightKind::led, .kelvin = 4300, .place = 2, .position = 3}};
+    s.cards = {CardRecord{.id = 1, .name = "Small chart", .definition = "grid24", .width_mm = 40, .height_mm = 27},
+               CardRecord{.id = 2, .name = "Hand chart", .definition = "grid24", .width_mm = 216, .height_mm = 144},
+               CardRecord{.id = 3, .name = "Large chart", .definition = "grid24", .width_mm = 1500, .height_mm = 1000}};
     Id id = 0;
-    for (const Camera& c : s.cameras)
-        for (const Light& l : s.lights) s.setups.push_back(Setup{.id = ++id, .camera = c.id, .mode = 1, .light = l.id});
+    for (const CameraRecord& c : s.cameras)
+        for (const LightRecord& l : s.lights)
+            s.setups.push_back(SetupRecord{.id = ++id, .camera = c.id, .mode = 1, .light = l.id});
     return s;
 }
 
-Frame taken(Id id, Id camera, const std::string& at) {
-    return Frame{.id = id,
-                 .path = "/card/" + std::to_string(id) + ".dng",
-                 .camera = camera,
-                 .mode = 1,
-                 .taken = "2026-05-04T" + at};
+FrameRecord taken(Id id, Id camera, const std::string& at) {
+    return FrameRecord{.id = id,
+                       .path = "/card/" + std::to_string(id) + ".dng",
+                       .camera = camera,
+                       .mode = 1,
+                       .taken = "2026-05-04T" + at};
 }
 void add_chart_shot(Shoot& s, Id frame, Id setup, Id camera, const std::string& at) {
     s.frames.push_back(taken(frame, camera, at));
     s.frames.back().kind = FrameKind::chart;
     s.frames.back().setup = setup;
-    s.chart_shots.push_back(ChartShot{.id = frame, .setup = setup, .frame = frame});
+    s.chart_shots.push_back(ChartShotRecord{.id = frame, .setup = setup, .frame = frame});
 }
 
 // By hand: a chart of 216 x 144 mm shall cover a tenth of a 36 x 24 mm sensor. m = sqrt(0.1 * 864 / 31104) = 0.0527046;
@@ -98,7 +107,7 @@ TEST(Optics, at_the_limits_of_depth_of_field_the_blur_is_the_circle_of_confusion
     // memory).
     EXPECT_TRUE(std::isinf(depth_of_field(50, 8, 10470, 0.03).far_mm));
     EXPECT_FALSE(std::isinf(depth_of_field(50, 8, 10460, 0.03).far_mm));
-    EXPECT_NEAR(confusion_mm(Camera{}), 0.0288, 1e-4); // 36 x 24 mm, diagonal 43.27 mm
+    EXPECT_NEAR(confusion_mm(CameraRecord{}), 0.0288, 1e-4); // 36 x 24 mm, diagonal 43.27 mm
 }
 
 TEST(Optics, a_tilted_chart_stays_sharp_as_far_as_the_depth_reaches) {
@@ -122,7 +131,7 @@ TEST(Optics, the_schools_of_share) {
 // (common practice).
 TEST(Optics, the_chart_is_picked_by_size) {
     const Shoot s = three_by_four();
-    plan::Setup setup = s.setups[0];
+    shoot::SetupRecord setup = s.setups[0];
     setup.lens = 1;
     EXPECT_EQ(card_for(s, setup)->name, "Hand chart");
     setup.subject_m = 0.45;
@@ -139,7 +148,7 @@ TEST(Optics, the_chart_is_picked_by_size) {
 // table 1); ACEScct 0.4136 (S-2016-001). Middle grey of display-referred video just under 50 (common practice).
 TEST(Levels, grey_lies_where_the_standards_put_it) {
     const auto grey = [](const char* encoding, ExposureSchool school = ExposureSchool::metered) {
-        return levels_of(Mode{0, "", ModeKind::video, encoding, ""}, school).grey;
+        return levels_of(ModeRecord{0, "", ModeKind::video, encoding, ""}, school).grey;
     };
     EXPECT_NEAR(grey("bt709"), 1.099 * std::pow(0.18, 0.45) - 0.099, 1e-4);
     EXPECT_NEAR(grey("hlg"), 0.38, 0.005);
@@ -148,10 +157,10 @@ TEST(Levels, grey_lies_where_the_standards_put_it) {
     EXPECT_GT(grey("srgb"), 0.4);
     EXPECT_LT(grey("srgb"), 0.5);
     EXPECT_NEAR(grey("acescct", ExposureSchool::one_over) - grey("acescct"), 1 / 17.52, 1e-4); // a stop in that curve
-    const Levels l = levels_of(Mode{0, "", ModeKind::video, "acescct", ""}, ExposureSchool::one_over);
+    const Levels l = levels_of(ModeRecord{0, "", ModeKind::video, "acescct", ""}, ExposureSchool::one_over);
     EXPECT_LT(l.dark_skin, l.light_skin);
     EXPECT_LT(l.light_skin, l.white);
-    EXPECT_THROW(levels_of(Mode{0, "", ModeKind::video, "no such curve", ""}, ExposureSchool::metered), Error);
+    EXPECT_THROW(levels_of(ModeRecord{0, "", ModeKind::video, "no such curve", ""}, ExposureSchool::metered), Error);
 }
 
 TEST(ShotList, nothing_is_moved_twice) {
@@ -198,24 +207,24 @@ TEST(Fallbacks, one_for_each_camera_and_common_kind_of_light) {
     Shoot s = three_by_four();
     EXPECT_EQ(missing_fallbacks(s).size(), 3u * 5u); // daylight, shade, tungsten, fluorescent, flash (common practice)
     s.fallbacks.push_back(
-        Fallback{.id = 1, .camera = "Camera 1", .kind = LightKind::window, .content = "{}"}); // daylight
+        FallbackRecord{.id = 1, .camera = "Camera 1", .kind = LightKind::window, .content = "{}"}); // daylight
     EXPECT_EQ(missing_fallbacks(s).size(), 14u);
     EXPECT_FALSE(fallback_kind(LightKind::led));
 }
 
 TEST(Recognise, cameras_by_serial_number_then_by_model) {
     Shoot s = three_by_four();
-    EXPECT_EQ(recognise(s, Frame{.model = "Model 2", .serial_number = "S2"}).camera, 2);
-    EXPECT_EQ(recognise(s, Frame{.model = "Model 2", .serial_number = "other"}).camera,
+    EXPECT_EQ(recognise(s, FrameRecord{.model = "Model 2", .serial_number = "S2"}).camera, 2);
+    EXPECT_EQ(recognise(s, FrameRecord{.model = "Model 2", .serial_number = "other"}).camera,
               0); // the same model, another camera
     s.cameras[1].serial_number.clear();
-    EXPECT_EQ(recognise(s, Frame{.model = "model 2", .serial_number = "other"}).camera, 2);
-    EXPECT_EQ(recognise(s, Frame{.model = ""}).camera, 0);
+    EXPECT_EQ(recognise(s, FrameRecord{.model = "model 2", .serial_number = "other"}).camera, 2);
+    EXPECT_EQ(recognise(s, FrameRecord{.model = ""}).camera, 0);
 }
 
 TEST(Recognise, a_lens_that_leaves_no_data_is_asked_for_once) {
     Shoot s = three_by_four();
-    Frame f{.model = "Model 1", .serial_number = "S1", .lens_name = "lens 85 MM"};
+    FrameRecord f{.model = "Model 1", .serial_number = "S1", .lens_name = "lens 85 MM"};
     EXPECT_EQ(recognise(s, f).lens, 2);
     f.lens_name.clear();
     EXPECT_TRUE(recognise(s, f).asks_for_lens);
@@ -226,36 +235,36 @@ TEST(Recognise, a_lens_that_leaves_no_data_is_asked_for_once) {
 
 TEST(Recognise, raw_and_jpeg_and_a_copy_on_a_second_card_are_one_frame) {
     Shoot s = three_by_four();
-    s.frames = {Frame{.id = 1,
-                      .path = "/a/P_0001.dng",
-                      .size = 100,
-                      .sha256 = "aa",
-                      .model = "Model 1",
-                      .serial_number = "S1",
-                      .taken = "2026-05-04T10:00:00"}};
-    Frame jpeg{.id = 2,
-               .path = "/a/P_0001.JPG",
-               .size = 20,
-               .sha256 = "bb",
-               .model = "Model 1",
-               .serial_number = "S1",
-               .taken = "2026-05-04T10:00:00"};
+    s.frames = {FrameRecord{.id = 1,
+                            .path = "/a/P_0001.dng",
+                            .size = 100,
+                            .sha256 = "aa",
+                            .model = "Model 1",
+                            .serial_number = "S1",
+                            .taken = "2026-05-04T10:00:00"}};
+    FrameRecord jpeg{.id = 2,
+                     .path = "/a/P_0001.JPG",
+                     .size = 20,
+                     .sha256 = "bb",
+                     .model = "Model 1",
+                     .serial_number = "S1",
+                     .taken = "2026-05-04T10:00:00"};
     EXPECT_EQ(companion_of(s, jpeg), 1);
-    Frame copy{.id = 3, .path = "/b/P_0001.dng", .size = 100, .sha256 = "aa"};
+    FrameRecord copy{.id = 3, .path = "/b/P_0001.dng", .size = 100, .sha256 = "aa"};
     EXPECT_EQ(companion_of(s, copy), 1);
-    Frame later = jpeg;
+    FrameRecord later = jpeg;
     later.taken = "2026-05-04T10:00:01"; // numbers start over on a new card
     EXPECT_EQ(companion_of(s, later), 0);
-    Frame other = jpeg;
+    FrameRecord other = jpeg;
     other.serial_number = "S2";
     EXPECT_EQ(companion_of(s, other), 0);
 }
 
 TEST(Assign, a_chart_shot_finds_its_light_by_colour_flash_and_order) {
     Shoot s = three_by_four();
-    const Frame f = taken(1, 1, "09:00:00");
+    const FrameRecord f = taken(1, 1, "09:00:00");
     const auto to = [&](double kelvin, bool flash = false) {
-        Frame g = f;
+        FrameRecord g = f;
         g.flash = flash;
         const Assignment a = assign_chart(s, g, kelvin);
         EXPECT_FALSE(a.reason.empty());
@@ -269,7 +278,7 @@ TEST(Assign, a_chart_shot_finds_its_light_by_colour_flash_and_order) {
     add_chart_shot(s, 7, 1, 1, "09:00:00");
     EXPECT_EQ(to(0), 3);    // window is done, and the flash did not fire
     EXPECT_EQ(to(6800), 1); // another shot of the window
-    EXPECT_EQ(assign_chart(s, Frame{.model = "Unknown"}, 5000).setup, 0);
+    EXPECT_EQ(assign_chart(s, FrameRecord{.model = "Unknown"}, 5000).setup, 0);
 }
 
 TEST(Assign, a_frame_belongs_to_the_latest_chart_shot_before_it) {
@@ -303,7 +312,7 @@ TEST(Assign, a_recording_without_a_time_is_placed_by_its_time_code) {
     add_chart_shot(s, 1, 1, 1, "09:00:00");
     add_chart_shot(s, 2, 3, 1, "11:00:00");
     const auto recording = [](Id id, const char* code, const char* reel) {
-        Frame f = taken(id, 1, "09:00:00");
+        FrameRecord f = taken(id, 1, "09:00:00");
         f.taken.clear();
         f.timecode = code;
         f.reel = reel;
@@ -355,21 +364,21 @@ struct Stale : testing::Test {
     Stale() {
         add_chart_shot(s, 1, 1, 1, "09:00:00");
         s.frames[0].iso = 100;
-        s.readings.push_back(Reading{.id = 1, .chart_shot = 1, .content = "{}"});
-        s.corrections.push_back(Correction{.id = 1,
-                                           .setup = 1,
-                                           .chart_shot = 1,
-                                           .settings = fit_key(settings_of(s.setups[0], &s.chart_shots[0])),
-                                           .iso = 100,
-                                           .shot_taken = "2026-05-04T09:00:00"});
-        s.proofs.push_back(Proof{.id = 1, .correction = 1});
+        s.readings.push_back(ReadingRecord{.id = 1, .chart_shot = 1, .content = "{}"});
+        s.corrections.push_back(CorrectionRecord{.id = 1,
+                                                 .setup = 1,
+                                                 .chart_shot = 1,
+                                                 .settings = fit_key(settings_of(s.setups[0], &s.chart_shots[0])),
+                                                 .iso = 100,
+                                                 .shot_taken = "2026-05-04T09:00:00"});
+        s.proofs.push_back(ProofRecord{.id = 1, .correction = 1});
     }
     std::set<std::string> rules() {
         std::set<std::string> all;
         for (const Staleness& r : staleness(s, 1)) {
             EXPECT_FALSE(r.why.empty());
             EXPECT_FALSE(r.remedy.empty());
-            all.insert(r.rule);
+            all.insert(name_of(r.rule));
         }
         return all;
     }
@@ -440,7 +449,7 @@ TEST_F(Stale, when_the_chart_shot_was_refused_or_shot_again_or_settings_changed)
 
 TEST_F(Stale, states_follow_the_evidence) {
     EXPECT_EQ(state_of(s, 2), State::to_shoot);
-    s.handovers.push_back(Handover{.id = 1, .setup = 1, .correction = 1});
+    s.handovers.push_back(HandoverRecord{.id = 1, .setup = 1, .correction = 1});
     EXPECT_EQ(state_of(s, 1), State::handed_over);
     s.proofs.clear();
     EXPECT_EQ(state_of(s, 1), State::corrected);
@@ -449,14 +458,15 @@ TEST_F(Stale, states_follow_the_evidence) {
     EXPECT_EQ(state_of(s, 1), State::read);
     s.readings.clear();
     EXPECT_EQ(state_of(s, 1), State::shot);
-    s.findings.push_back(Finding{.id = 1, .chart_shot = 1, .check = "clipping", .status = "reshoot"});
+    s.findings.push_back(
+        FindingRecord{.id = 1, .chart_shot = 1, .check = inspect::Check::clipping, .status = inspect::Status::reshoot});
     EXPECT_EQ(state_of(s, 1), State::refused);
     // Balance only: whole without a correction.
     add_chart_shot(s, 9, 2, 1, "10:00:00");
     s.setups[1].balance_only = true;
-    s.readings.push_back(Reading{.id = 9, .chart_shot = 9});
+    s.readings.push_back(ReadingRecord{.id = 9, .chart_shot = 9});
     EXPECT_EQ(state_of(s, 2), State::read);
-    s.handovers.push_back(Handover{.id = 2, .setup = 2});
+    s.handovers.push_back(HandoverRecord{.id = 2, .setup = 2});
     EXPECT_EQ(state_of(s, 2), State::handed_over);
 }
 
@@ -466,8 +476,8 @@ TEST(Time, is_read_and_written) {
     for (const char* wrong : {"", "yesterday", "2026-13-01", "2026-02-30", "2026-05-04T25:00:00"})
         EXPECT_TRUE(std::isnan(seconds_of(wrong))) << wrong;
     EXPECT_EQ(time_of(NAN), "");
-    EXPECT_EQ(good_until(Card{.first_used = "2023-05-01"}, 3), "2026-04-30");
-    EXPECT_EQ(good_until(Card{}, 3), "");
+    EXPECT_EQ(good_until(CardRecord{.first_used = "2023-05-01"}, 3), "2026-04-30");
+    EXPECT_EQ(good_until(CardRecord{}, 3), "");
 }
 
 } // namespace

@@ -2,11 +2,11 @@
 #include <cmath>
 #include <numbers>
 
-#include "lessons/lessons.hpp"
+#include "operations/practice/practice.hpp"
+#include "practice/practice.hpp"
 #include "support.hpp"
-#include "work/practice.hpp"
 
-namespace refero::lessons {
+namespace refero::practice {
 namespace {
 
 using simulate::light_at;
@@ -77,12 +77,12 @@ TEST(Studio, the_gate_judges_the_set) {
     Studio good;
     good.lamps.front() = {{-1.3, 0.2, 1.3}, 0.15, 1};
     good.lamps.push_back({{1.3, 0.2, 1.3}, 0.15, 1});
-    const auto lit = work::make_frame(studio_scene(good, 0, 0, 0.1));
+    const auto lit = operations::make_frame(studio_scene(good, 0, 0, 0.1));
     ASSERT_TRUE(lit.shot);
-    EXPECT_EQ(lit.judgement.verdict, inspect::Status::pass) << lit.judgement.findings.front().check;
+    EXPECT_EQ(lit.judgement.verdict, inspect::Status::pass) << inspect::name_of(lit.judgement.findings.front().check);
     Studio near;
     near.lamps.front() = {{-0.35, 0, 0.2}, 0.05, 0.12};
-    const auto spoilt = work::make_frame(studio_scene(near, 0, 0, 0.1));
+    const auto spoilt = operations::make_frame(studio_scene(near, 0, 0, 0.1));
     EXPECT_NE(spoilt.judgement.verdict, inspect::Status::pass);
 }
 
@@ -100,12 +100,12 @@ TEST(Studio, a_second_lamp_of_another_colour_is_mixed_light) {
         apart = std::max(apart, std::abs(static_cast<double>(one.rgb[i] - same.rgb[i])));
     EXPECT_LT(apart, 1e-5);
     two.lamps[1] = {{0.8, 0.2, 0.45}, 0.15, 0.35, simulate::light_named("window")}; // near, so that it falls off
-    const auto mixed = work::make_frame(studio_scene(two, 0, 0, 0.1));
+    const auto mixed = operations::make_frame(studio_scene(two, 0, 0, 0.1));
     ASSERT_TRUE(mixed.shot);
     EXPECT_NE(mixed.judgement.verdict, inspect::Status::pass);
     const auto& found = mixed.judgement.findings;
     EXPECT_TRUE(std::any_of(found.begin(), found.end(), [](const inspect::Finding& f) {
-        return f.check == "mixed_light" && inspect::is_alarm(f.status);
+        return f.check == inspect::Check::mixed_light && inspect::is_alarm(f.status);
     }));
 }
 
@@ -119,11 +119,11 @@ TEST(Practice, tasks_agree_with_the_gate) {
             for (int i = 0; i < count; ++i) {
                 const auto abouts = themes(kind);
                 const std::string about = abouts[static_cast<std::size_t>(i + 3 * level) % abouts.size()];
-                const work::PracticeTask t =
-                    work::prepare(kind, level, static_cast<std::uint64_t>(100 * level + i), about);
+                const operations::PracticeTask t =
+                    operations::prepare(kind, level, static_cast<std::uint64_t>(100 * level + i), about);
                 bool holds = true;
                 for (std::size_t k = 0; k < t.frames.size(); ++k)
-                    holds = holds && work::agrees(t.task, t.task.shots[k], t.frames[k]);
+                    holds = holds && operations::agrees(t.task, t.task.shots[k], t.frames[k]);
                 ++all;
                 agree += holds;
                 drawn += t.drawn;
@@ -166,12 +166,12 @@ TEST(Practice, plans_are_counted_right) {
         }
 }
 
-plan::Answer answered(Kind kind, const char* about, bool right) {
+shoot::AnswerRecord answered(Kind kind, const char* about, bool right) {
     return {.task = names(kind)[static_cast<std::size_t>(kind)], .about = about, .passed = right};
 }
 
 TEST(Practice, it_grows_harder_with_success_and_easier_without) {
-    std::vector<plan::Answer> all;
+    std::vector<shoot::AnswerRecord> all;
     EXPECT_EQ(level_of(all, Kind::what_wrong), 1);
     for (int i = 0; i < 3; ++i) all.push_back(answered(Kind::what_wrong, "focus", true));
     EXPECT_EQ(level_of(all, Kind::what_wrong), 2);
@@ -184,7 +184,7 @@ TEST(Practice, it_grows_harder_with_success_and_easier_without) {
 
 // Spaced repetition (Leitner's boxes): wrong comes again after two others, right once after five.
 TEST(Practice, what_went_wrong_comes_again) {
-    std::vector<plan::Answer> all{answered(Kind::what_wrong, "glare", false)};
+    std::vector<shoot::AnswerRecord> all{answered(Kind::what_wrong, "glare", false)};
     EXPECT_NE(next_theme(all, Kind::what_wrong), "glare");
     all.push_back(answered(Kind::what_wrong, "focus", true));
     all.push_back(answered(Kind::what_wrong, "tilt", true));
@@ -224,11 +224,11 @@ TEST(Practice, spectral_similarity_of_illuminant_c_to_d65_is_94) {
 }
 
 TEST(Practice, a_light_is_rehearsed_before_it_is_hired) {
-    work::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
-                          .light = colour::daylight(5600)};
-    const Rehearsal day = work::rehearse(thought);
+    operations::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
+                                .light = colour::daylight(5600)};
+    const Rehearsal day = operations::rehearse(thought);
     thought.light = simulate::light_named("fluorescent");
-    const Rehearsal tubes = work::rehearse(thought);
+    const Rehearsal tubes = operations::rehearse(thought);
     EXPECT_EQ(day.delta_e.size(), 4u);
     EXPECT_GT(day.similarity, 95);
     EXPECT_GT(tubes.delta_e.at("textiles"), day.delta_e.at("textiles"));
@@ -238,47 +238,48 @@ TEST(Practice, a_light_is_rehearsed_before_it_is_hired) {
 }
 
 TEST(Practice, a_second_chart_shot_a_lens_and_own_surfaces_are_rehearsed) {
-    work::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
-                          .light = simulate::light_named("led")};
-    const Rehearsal plain = work::rehearse(thought);
+    operations::Thought thought{.sensitivity = simulate::camera_named("stills-a").sensitivity,
+                                .light = simulate::light_named("led")};
+    const Rehearsal plain = operations::rehearse(thought);
     // Lent by the same light it is the same correction; by another light it is worse (common practice: a chart shot
     // under each light).
     thought.lending = thought.light;
-    for (const auto& [kind, error] : work::rehearse(thought).lent) EXPECT_NEAR(error, plain.delta_e.at(kind), 1e-6);
+    for (const auto& [kind, error] : operations::rehearse(thought).lent)
+        EXPECT_NEAR(error, plain.delta_e.at(kind), 1e-6);
     thought.lending = simulate::light_named("tungsten");
-    const Rehearsal lent = work::rehearse(thought);
+    const Rehearsal lent = operations::rehearse(thought);
     EXPECT_EQ(lent.delta_e, plain.delta_e);
     for (const auto& [kind, error] : lent.lent) EXPECT_GT(error, 1.2 * plain.delta_e.at(kind)) << kind;
     // A grey lens takes light and no colour away; a yellowed one changes what the camera sees.
     thought.lending.reset();
     thought.lens = colour::Spectrum::constant(0.6);
-    for (const auto& [kind, error] : work::rehearse(thought).delta_e)
+    for (const auto& [kind, error] : operations::rehearse(thought).delta_e)
         EXPECT_NEAR(error, plain.delta_e.at(kind), 1e-6) << kind;
     for (int i = 0; i < colour::Spectrum::size; ++i) thought.lens[i] = colour::Spectrum::nm(i) < 470 ? 0.1 : 0.95;
-    EXPECT_GT(std::abs(work::rehearse(thought).delta_e.at("textiles") - plain.delta_e.at("textiles")), 0.02);
+    EXPECT_GT(std::abs(operations::rehearse(thought).delta_e.at("textiles") - plain.delta_e.at("textiles")), 0.02);
     // A surface of one's own that is a patch of the chart is rendered about as well as the fit goes.
     thought.lens = colour::Spectrum::constant(1);
     thought.surfaces = {colour::Spectrum::constant(0.2)};
-    EXPECT_LT(work::rehearse(thought).delta_e.at("own surfaces"), 0.5);
+    EXPECT_LT(operations::rehearse(thought).delta_e.at("own surfaces"), 0.5);
 }
 
 TEST(Practice, spectra_from_tables) {
     test::Scratch scratch;
     std::string text = "nm,power\n";
     for (int nm = 380; nm <= 780; nm += 10) text += formatted("{},{}\n", nm, 1 + nm / 1000.0);
-    EXPECT_NEAR(work::load_spectra(test::written(scratch / "s.csv", text)).front()[0], 1.38, 1e-9);
+    EXPECT_NEAR(operations::load_spectra(test::written(scratch / "s.csv", text)).front()[0], 1.38, 1e-9);
     for (const char* bad : {"nm,power\n400,1\n500,1\n", "nm,power\n400,1\n390,2\n", "nm,power\n400,-1\n", "one\ntwo\n",
                             "400,1\n410,1,2\n", "400,1\n410,x\n"})
-        EXPECT_THROW(work::load_spectra(test::written(scratch / "b.csv", bad)), Error) << bad;
+        EXPECT_THROW(operations::load_spectra(test::written(scratch / "b.csv", bad)), Error) << bad;
     std::string three = "nm;red;green;blue\n", percent = "nm,lens\n";
     for (int nm = 380; nm <= 780; nm += 10) {
         three += formatted("{};1;2;3\n", nm);
         percent += formatted("{},92\n", nm);
     }
-    EXPECT_NEAR(work::load_sensitivities(test::written(scratch / "c.csv", three))[2][40], 3, 1e-9);
-    EXPECT_THROW(work::load_sensitivities(scratch / "s.csv"), Error);
-    EXPECT_THROW(work::load_shares(test::written(scratch / "p.csv", percent)), Error);
+    EXPECT_NEAR(operations::load_sensitivities(test::written(scratch / "c.csv", three))[2][40], 3, 1e-9);
+    EXPECT_THROW(operations::load_sensitivities(scratch / "s.csv"), Error);
+    EXPECT_THROW(operations::load_shares(test::written(scratch / "p.csv", percent)), Error);
 }
 
 } // namespace
-} // namespace refero::lessons
+} // namespace refero::practice

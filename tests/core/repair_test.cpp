@@ -31,13 +31,13 @@ struct Faulty : testing::Test {
     double off(const fit::Correction& c) { return prove::against(c, truth, reference, true).delta_e_2000.mean; }
     Outcome of(const std::string& more, double white = 0.8) {
         test::shoot(shot(more, white), scratch / "a.dng");
-        const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
-        const auto j = work::judge(s.frame, s, inspect::limits_for({}));
+        const auto s = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        const auto j = operations::judge(s.frame, s, inspect::limits_for({}));
         Outcome o;
         o.verdict = j.verdict;
-        o.plain = off(work::correct({s}, reference, {}));
+        o.plain = off(operations::correct({s}, reference, {}));
         try {
-            o.mended = work::correct({s}, reference, {}, {}, {j.findings});
+            o.mended = operations::correct({s}, reference, {}, {}, {j.findings});
             o.after = off(*o.mended);
         } catch (const Error& e) {
             o.refused = e.what();
@@ -125,15 +125,15 @@ TEST_F(Faulty, two_lights_are_said) {
 }
 
 TEST_F(Faulty, too_little_in_good_light_is_refused) {
-    auto s = job::MeasuredShot{};
+    auto s = store::MeasuredShot{};
     s.definition = test::grid24();
     s.reading = truth;
     inspect::Finding covered;
-    covered.check = "occlusion";
+    covered.check = inspect::Check::occlusion;
     covered.status = inspect::Status::reshoot;
     covered.advice = "move the hand";
     for (std::size_t i = 0; i < 18; ++i) covered.patches.push_back(test::grid24().patches[i].id);
-    EXPECT_THROW(work::correct({s}, reference, {}, {}, {{covered}}), Error);
+    EXPECT_THROW(operations::correct({s}, reference, {}, {}, {{covered}}), Error);
 }
 
 // Several shots of one setup: other exposures are brought together, and a patch is taken where it is good.

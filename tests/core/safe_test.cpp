@@ -6,16 +6,16 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "job/document.hpp"
-#include "plan/settings.hpp"
+#include "operations/capture/measure.hpp"
+#include "operations/correct/keeping.hpp"
+#include "shoot/settings.hpp"
+#include "store/document.hpp"
 #include "support.hpp"
-#include "work/keeping.hpp"
-#include "work/measure.hpp"
 
-namespace refero::job {
+namespace refero::store {
 namespace {
 
-using plan::Note;
+using Note = shoot::NoteRecord;
 using test::Scratch;
 using test::written;
 using Open = JobFile::Open;
@@ -246,9 +246,9 @@ TEST_F(Safe, a_job_that_cannot_be_written_is_open_for_viewing) {
 TEST_F(Safe, two_programs_on_one_kit_keep_each_others_changes) {
     const fs::path path = scratch / "kit.refero-kit";
     KitFile mine(path, Open::either);
-    mine.change("Camera", [](Edit& e) { e.add(plan::Camera{.uid = "u", .name = "A", .firmware = "1"}); });
+    mine.change("Camera", [](Edit& e) { e.add(shoot::CameraRecord{.uid = "u", .name = "A", .firmware = "1"}); });
     KitFile theirs(path, Open::either);
-    plan::Camera stale = mine.content().cameras[0], other = theirs.content().cameras[0];
+    shoot::CameraRecord stale = mine.content().cameras[0], other = theirs.content().cameras[0];
     other.firmware = "2";
     theirs.change("Firmware", [&](Edit& e) { e.update(other); });
     stale.note = "scratched"; // from values that do not know the firmware
@@ -259,7 +259,7 @@ TEST_F(Safe, two_programs_on_one_kit_keep_each_others_changes) {
     EXPECT_EQ(mine.undo_title(), "Note");
     EXPECT_EQ(theirs.undo_title(), "Firmware");
     theirs.refresh();
-    theirs.change("Theirs", [](Edit& e) { e.add(plan::Monitor{.name = "Desk"}); });
+    theirs.change("Theirs", [](Edit& e) { e.add(shoot::MonitorRecord{.name = "Desk"}); });
     EXPECT_TRUE(mine.undo());
     mine.refresh();
     EXPECT_EQ(mine.content().cameras[0].note, "");
@@ -272,10 +272,10 @@ TEST_F(Safe, two_programs_on_one_kit_keep_each_others_changes) {
 
 TEST_F(Safe, rows_that_refer_to_new_rows_are_written_with_their_ids) {
     JobFile job(file, Open::create);
-    plan::Change c("New setup", "A");
-    const plan::Id camera = c.add(plan::Camera{.name = "A"}), mode = c.add(plan::Mode{.name = "raw"}),
-                   light = c.add(plan::Light{.name = "L"});
-    const plan::Id setup = c.add(plan::Setup{.camera = camera, .mode = mode, .light = light});
+    shoot::Change c("New setup", "A");
+    const shoot::Id camera = c.add(shoot::CameraRecord{.name = "A"}), mode = c.add(shoot::ModeRecord{.name = "raw"}),
+                    light = c.add(shoot::LightRecord{.name = "L"});
+    const shoot::Id setup = c.add(shoot::SetupRecord{.camera = camera, .mode = mode, .light = light});
     EXPECT_LT(setup, 0);
     const Ids ids = job.change(c);
     ASSERT_EQ(job.content().setups.size(), 1u);
@@ -285,7 +285,7 @@ TEST_F(Safe, rows_that_refer_to_new_rows_are_written_with_their_ids) {
 }
 
 TEST_F(Safe, settings_are_kept_as_one_text_and_come_back_equal) {
-    plan::SetupSettings s;
+    shoot::SetupSettings s;
     s.white = "D3";
     s.model = fit::Model::spectral;
     s.intent = fit::Intent::people;
@@ -295,22 +295,22 @@ TEST_F(Safe, settings_are_kept_as_one_text_and_come_back_equal) {
     s.samples = {"/a.cgats", "/b.cgats"};
     s.finish = {.stops = -0.5, .warmer_mired = 12, .greener = 1, .light_kept = 0.25};
     s.others = {{"/x.cube", {"bt709", "srgb", true}}};
-    plan::Setup row;
-    row.settings = plan::text_of(s);
-    EXPECT_TRUE(plan::settings_of(row, nullptr) == s);
-    plan::ChartShot shot{.chart = "grid24", .corners = "1,2 3,4 5,6 7.5,8.25"};
-    const plan::SetupSettings with_shot = plan::settings_of(row, &shot);
-    EXPECT_EQ(plan::text_of(with_shot.corners), shot.corners);
-    EXPECT_FALSE(plan::is_key_of(plan::fit_key(s), with_shot)); // other corners are another fit
-    plan::SetupSettings finished = s;
+    shoot::SetupRecord row;
+    row.settings = shoot::text_of(s);
+    EXPECT_TRUE(shoot::settings_of(row, nullptr) == s);
+    shoot::ChartShotRecord shot{.chart = "grid24", .corners = "1,2 3,4 5,6 7.5,8.25"};
+    const shoot::SetupSettings with_shot = shoot::settings_of(row, &shot);
+    EXPECT_EQ(shoot::text_of(with_shot.corners), shot.corners);
+    EXPECT_FALSE(shoot::is_key_of(shoot::fit_key(s), with_shot)); // other corners are another fit
+    shoot::SetupSettings finished = s;
     finished.finish.stops = 1;
-    EXPECT_TRUE(plan::is_key_of(plan::fit_key(s), finished)); // the finish is no part of it
-    EXPECT_EQ(plan::text_of(plan::SetupSettings{}), "");
+    EXPECT_TRUE(shoot::is_key_of(shoot::fit_key(s), finished)); // the finish is no part of it
+    EXPECT_EQ(shoot::text_of(shoot::SetupSettings{}), "");
     row.settings = "{\"model\":\"of the future\",\"white\":\"D2\",\"unknown\":1}";
-    EXPECT_EQ(plan::settings_of(row, nullptr).white, "D2");
+    EXPECT_EQ(shoot::settings_of(row, nullptr).white, "D2");
     // The key of an earlier version says the same.
-    EXPECT_TRUE(plan::is_key_of("D2||colorimetric||grid24|", [] {
-        plan::SetupSettings t;
+    EXPECT_TRUE(shoot::is_key_of("D2||colorimetric||grid24|", [] {
+        shoot::SetupSettings t;
         t.white = "D2";
         t.chart = "grid24";
         return t;
@@ -336,7 +336,7 @@ TEST_F(Safe, a_job_of_an_earlier_format_comes_with_its_decisions) {
         << sqlite3_errmsg(db);
     sqlite3_close(db);
     const JobFile job(file, Open::existing);
-    const plan::SetupSettings s = plan::settings_of(job.content().setups.at(0), nullptr);
+    const shoot::SetupSettings s = shoot::settings_of(job.content().setups.at(0), nullptr);
     EXPECT_EQ(s.white, "D3");
     EXPECT_EQ(s.model, fit::Model::matrix);
     EXPECT_EQ(s.intent, fit::Intent::people);
@@ -350,7 +350,7 @@ TEST_F(Safe, a_job_of_an_earlier_format_comes_with_its_decisions) {
 
 TEST_F(Safe, a_reading_keeps_the_layout_of_its_chart) {
     test::shoot({.width = 900, .height = 600}, scratch / "a.dng");
-    const MeasuredShot shot = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const MeasuredShot shot = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const std::string text = to_json(shot);
     const MeasuredShot again = measured_from_json(text, scratch / "a.dng");
     EXPECT_EQ(again.definition.patches.size(), 24u);
@@ -382,4 +382,4 @@ TEST_F(Safe, temporary_files_of_the_dead_are_swept_and_outputs_are_checked) {
 }
 
 } // namespace
-} // namespace refero::job
+} // namespace refero::store

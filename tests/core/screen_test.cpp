@@ -6,11 +6,11 @@
 #include <lcms2.h>
 
 #include "colour/rgb.hpp"
-#include "screen/check.hpp"
-#include "screen/stand_in.hpp"
+#include "display/check.hpp"
+#include "display/simulated_colorimeter.hpp"
 #include "support.hpp"
 
-namespace refero::screen {
+namespace refero::display {
 namespace {
 
 using colour::Vec3;
@@ -41,7 +41,7 @@ TEST(Screen, a_display_that_is_srgb_passes) {
     EXPECT_NEAR(seen.area.at("srgb"), 1, 2e-3);
     EXPECT_NEAR(seen.contrast, 1200, 1);
     EXPECT_EQ(seen.curve, "srgb");
-    EXPECT_EQ(seen.verdict, "pass") << seen.advice;
+    EXPECT_EQ(seen.verdict, display::Verdict::pass) << seen.advice;
     EXPECT_TRUE(seen.faults.empty()) << seen.faults.front().words;
     EXPECT_LT(seen.after_profile.mean, 0.2);
     EXPECT_LE(seen.after_profile.mean, seen.delta_e_2000.mean + 0.05);
@@ -56,7 +56,7 @@ TEST(Screen, black_that_was_not_measured_is_said_and_not_judged) {
     const Display seen = look(patches, "srgb");
     EXPECT_FALSE(seen.black_measured);
     EXPECT_TRUE(std::isnan(seen.contrast));
-    EXPECT_EQ(seen.verdict, "pass") << seen.advice;
+    EXPECT_EQ(seen.verdict, display::Verdict::pass) << seen.advice;
     EXPECT_NE(seen.advice.find("measure black, too"), std::string::npos);
     EXPECT_EQ(black_in_words(seen), "black was not measured");
     EXPECT_TRUE(seen.faults.empty());
@@ -170,9 +170,8 @@ TEST(Screen, known_faults_are_named_with_the_control_to_turn) {
             d.gamma.fill(gamma);
             if (fault == "blue") d.gain[2] = 0.8 + 0.05 * unit(random);
             if (fault == "greys") d.offset = {0.05 + 0.03 * unit(random), 0, -0.05};
-            light = [instrument = std::make_shared<StandIn>(d, static_cast<unsigned>(i))](const Vec3& rgb) {
-                return instrument->measure(rgb);
-            };
+            light = [instrument = std::make_shared<SimulatedColorimeter>(d, static_cast<unsigned>(i))](
+                        const Vec3& rgb) { return instrument->measure(rgb); };
         } else {
             OtherDisplay d = other_display(random, white, luminance);
             d.gamma.fill(gamma);
@@ -352,7 +351,7 @@ TEST(Screen, a_table_holds_for_displays_of_other_kinds) {
 
 // The course of a check: what moves, or light that falls on the screen, is noticed and read again.
 TEST(Screen, a_reading_that_is_wrong_is_asked_for_again) {
-    StandIn instrument(like_srgb(), 5);
+    SimulatedColorimeter instrument(like_srgb(), 5);
     Check check;
     int doubted = 0;
     const auto run = [&](std::size_t until) {
@@ -385,7 +384,7 @@ TEST(Screen, a_reading_that_is_wrong_is_asked_for_again) {
 
 TEST(Screen, a_clean_check_of_every_stand_in_ends_without_doubt) {
     for (const DisplayModel& d : displays()) {
-        StandIn instrument(d, 9);
+        SimulatedColorimeter instrument(d, 9);
         Check check;
         while (!check.done())
             ASSERT_EQ(check.take(instrument.measure(check.next().rgb)), "") << d.name << " " << check.next().name;
@@ -424,4 +423,4 @@ TEST(Screen, the_rooms_rules) {
 }
 
 } // namespace
-} // namespace refero::screen
+} // namespace refero::display

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "deliver/internal.hpp"
+#include "handover/internal/formats.hpp"
 #include "inspect/inspect.hpp"
 #include "prove/prove.hpp"
 #include "support.hpp"
@@ -25,12 +25,12 @@ TEST(Signs, a_step_on_a_tinted_patch_has_the_sign_of_what_the_picture_becomes) {
         const Vec3 patch = colour::xyz_from(colour::chromaticity_of(colour::Temperature{kelvin, duv}));
         const Vec3 neutral = colour::adaptation(patch, colour::white_d50) * colour::white_d50;
         const colour::Temperature shown = colour::correlated_temperature(colour::chromaticity_of(neutral));
-        const balance::Finish step = balance::step_of_patch(patch);
+        const look::Adjustments step = look::step_of_patch(patch);
         const double warmer = 1e6 / shown.kelvin - 1e6 / d50.kelvin, greener = 1000 * (shown.duv - d50.duv);
         EXPECT_NEAR(step.warmer_mired, warmer, 2 + 0.2 * std::abs(warmer)) << kelvin << " " << duv;
         EXPECT_NEAR(step.greener, greener, 1 + 0.2 * std::abs(greener)) << kelvin << " " << duv;
         // And the step, taken, does that to a neutral.
-        const Vec3 taken = balance::matrix_of(step, {}) * colour::white_d50;
+        const Vec3 taken = look::matrix_of(step, {}) * colour::white_d50;
         const colour::Temperature is = colour::correlated_temperature(colour::chromaticity_of(taken));
         if (std::abs(step.greener) > 1) EXPECT_GT((is.duv - d50.duv) * greener, 0) << kelvin << " " << duv;
         if (std::abs(step.warmer_mired) > 5) EXPECT_GT((d50.kelvin - is.kelvin) * warmer, 0) << kelvin << " " << duv;
@@ -106,7 +106,7 @@ TEST_F(ShadowEdge, a_repair_divides_signal_and_uncertainty_alike_and_makes_the_l
         for (const chart::Patch& p : d.patches)
             if ((p.x_mm + p.w_mm / 2) / d.width_mm - 0.5 > from && !has(dark, p.id)) dark.push_back(p.id);
         const std::vector<inspect::Finding> findings{
-            {"shadow", inspect::Status::reshoot, e.step, 0.5, "stops", dark, "move it"}};
+            {inspect::Check::shadow, inspect::Status::reshoot, e.step, 0.5, "stops", dark, "move it"}};
         const inspect::Repair r = inspect::repaired(reading, d, reference, findings, e, false);
         for (const read::PatchReading& p : r.reading.patches) {
             if (has(r.left_out, p.id)) continue;
@@ -137,7 +137,8 @@ TEST_F(ShadowEdge, a_repair_divides_signal_and_uncertainty_alike_and_makes_the_l
     veiled.veil = Vec3(0.01, 0.02, 0.03);
     const read::Reading reading = shaded(d, 0, 0, 1);
     const inspect::Repair r = inspect::repaired(
-        reading, d, reference, {{"glare", inspect::Status::caution, 3, 2, "%", {}, "shade it"}}, veiled, false);
+        reading, d, reference, {{inspect::Check::glare, inspect::Status::caution, 3, 2, "%", {}, "shade it"}}, veiled,
+        false);
     for (std::size_t c = 0; c < 3; ++c)
         EXPECT_NEAR(r.reading.patches[5].mean[c],
                     reading.patches[5].mean[c] - veiled.veil[static_cast<Eigen::Index>(c)], 1e-12);
@@ -191,7 +192,7 @@ TEST(Signs, dng_illuminants_are_nearest_in_reciprocal_kelvin_and_the_matrix_maps
                                        {6504.0, 21},
                                        {9000.0, 22}}) {
         c.light = colour::Temperature{kelvin, 0};
-        const deliver::DngMatrices m = deliver::dng_matrices(c);
+        const handover::DngMatrices m = handover::dng_matrices(c);
         EXPECT_EQ(m.illuminant, code) << kelvin;
         const Vec3 neutral = m.color_matrix * colour::xyz_from(colour::chromaticity_of(*c.light));
         EXPECT_NEAR(neutral.maxCoeff(), 1, 1e-9) << kelvin;
@@ -224,14 +225,14 @@ TEST(Signs, differences_of_hue_take_the_shorter_way_round) {
         if (q.id == "P2") EXPECT_NEAR(q.hue_deg, -4, 0.01);
         if (q.id == "P3") EXPECT_NEAR(q.hue_deg, 5, 0.01);
     }
-    balance::Look look;
+    look::Look look;
     look.ring.back().shift_deg = 8; // the last hue of the ring and the first are neighbours
-    const double reach = balance::look_hue_reach;
-    EXPECT_NEAR(balance::step_at(look, 360 - reach).shift_deg, 8, 1e-9);
-    EXPECT_NEAR(balance::step_at(look, 360 - reach / 2).shift_deg, 4, 1e-9);
-    EXPECT_NEAR(balance::step_at(look, -reach / 2).shift_deg, 4, 1e-9);
-    EXPECT_NEAR(balance::step_at(look, 360).shift_deg, 0, 1e-9);
-    EXPECT_NEAR(balance::step_at(look, 720 + 360 - reach).shift_deg, 8, 1e-9);
+    const double reach = look::look_hue_reach;
+    EXPECT_NEAR(look::step_at(look, 360 - reach).shift_deg, 8, 1e-9);
+    EXPECT_NEAR(look::step_at(look, 360 - reach / 2).shift_deg, 4, 1e-9);
+    EXPECT_NEAR(look::step_at(look, -reach / 2).shift_deg, 4, 1e-9);
+    EXPECT_NEAR(look::step_at(look, 360).shift_deg, 0, 1e-9);
+    EXPECT_NEAR(look::step_at(look, 720 + 360 - reach).shift_deg, 8, 1e-9);
 }
 
 // Greys of about one level say the same: a curve has a point for each level that is 2 % lighter than the last.

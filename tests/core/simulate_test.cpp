@@ -60,7 +60,7 @@ TEST(Simulate, the_same_seed_gives_the_same_file_and_another_one_does_not) {
 TEST(Simulate, noise_is_that_of_photons) {
     Scratch scratch;
     test::shoot({.white = 0.8}, scratch / "a.dng");
-    const auto reading = work::take_shot(scratch / "a.dng", {.chart = "grid24"}).reading;
+    const auto reading = operations::take_shot(scratch / "a.dng", {.chart = "grid24"}).reading;
     const Camera& camera = camera_named("stills-a");
     for (const char* id : {"D2", "D3", "D4"}) {
         // A green measuring value is the mean of two sites: variance signal / full well / 2 (Poisson), and a

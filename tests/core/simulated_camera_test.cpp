@@ -1,17 +1,17 @@
 // The simulated camera that stands in for a tethered one: what it sees is what the setup and the mistake say.
-#include "job/simulated_camera.hpp"
+#include "operations/demo/simulated_camera.hpp"
 
 #include <cmath>
 
 #include "support.hpp"
 
-namespace refero::job {
+namespace refero::operations {
 namespace {
 
 using test::Scratch;
 
-plan::Shoot shoot() {
-    plan::Shoot s;
+shoot::Shoot shoot() {
+    shoot::Shoot s;
     s.cameras = {{.id = 1, .name = "Stills A", .model = "Stills A", .serial_number = "SA-1042"},
                  {.id = 2,
                   .name = "Own camera",
@@ -21,8 +21,8 @@ plan::Shoot shoot() {
                   .sensor_height_mm = 13,
                   .clock_offset_s = 90}};
     s.lenses = {{.id = 1, .name = "Lens 85 mm", .focal_mm = 85, .focal_max_mm = 85}};
-    s.lights = {{.id = 1, .name = "Lamp", .kind = plan::LightKind::tungsten, .kelvin = 3100},
-                {.id = 2, .name = "Flash", .kind = plan::LightKind::flash}};
+    s.lights = {{.id = 1, .name = "Lamp", .kind = shoot::LightKind::tungsten, .kelvin = 3100},
+                {.id = 2, .name = "Flash", .kind = shoot::LightKind::flash}};
     s.setups = {{.id = 1, .camera = 1, .lens = 1, .light = 1, .f_number = 11}, {.id = 2, .camera = 2, .light = 2}};
     return s;
 }
@@ -95,4 +95,4 @@ TEST(SimulatedCamera, files_are_numbered_on) {
 }
 
 } // namespace
-} // namespace refero::job
+} // namespace refero::operations

@@ -6,14 +6,14 @@
 #include <csignal>
 #include <random>
 
-#include "job/document.hpp"
-#include "plan/plan.hpp"
+#include "shoot/board.hpp"
+#include "store/document.hpp"
 #include "support.hpp"
 
-namespace refero::job {
+namespace refero::store {
 namespace {
 
-using namespace plan;
+using namespace shoot;
 using test::Scratch;
 using Open = Store::Open;
 
@@ -24,84 +24,89 @@ void random_change(JobFile& job, std::mt19937& random) {
     const std::string n = std::to_string(random() % 1000);
     const bool some = !s.cameras.empty() && !s.modes.empty() && !s.lights.empty();
     switch (random() % 15) {
-    case 0: return job.change("Camera", [&](Edit& e) { e.add(Camera{.name = "Camera " + n, .clock_offset_s = 0.1}); });
+    case 0:
+        return job.change("Camera",
+                          [&](Edit& e) { e.add(CameraRecord{.name = "Camera " + n, .clock_offset_s = 0.1}); });
     case 1:
-        return job.change(
-            "Light", [&](Edit& e) { e.add(Light{.name = "Light " + n, .kind = LightKind::flash, .kelvin = 5500}); });
+        return job.change("Light", [&](Edit& e) {
+            e.add(LightRecord{.name = "Light " + n, .kind = LightKind::flash, .kelvin = 5500});
+        });
     case 2:
         return job.change("Mode and lens", [&](Edit& e) {
-            e.add(Mode{.name = "mode " + n});
-            e.add(Lens{.name = "Lens " + n});
+            e.add(ModeRecord{.name = "mode " + n});
+            e.add(LensRecord{.name = "Lens " + n});
         });
     case 3:
         if (!some) break;
-        for (const Camera& c : s.cameras)
-            for (const Light& l : s.lights)
+        for (const CameraRecord& c : s.cameras)
+            for (const LightRecord& l : s.lights)
                 if (!setup_at(s, {c.id, 0, s.modes.front().id}, l.id))
                     return job.change("Setup", [&](Edit& e) {
-                        e.add(plan::Setup{.camera = c.id, .mode = s.modes.front().id, .light = l.id});
+                        e.add(shoot::SetupRecord{.camera = c.id, .mode = s.modes.front().id, .light = l.id});
                     });
         break;
     case 4:
     case 5:
         return job.change("Frames", [&](Edit& e) {
             for (int i = 0; i < 3; ++i)
-                e.add(Frame{.path = "/card/" + n + "-" + std::to_string(random()) + ".dng",
-                            .size = static_cast<std::int64_t>(random()),
-                            .setup = s.setups.empty() ? 0 : pick(s.setups)});
+                e.add(FrameRecord{.path = "/card/" + n + "-" + std::to_string(random()) + ".dng",
+                                  .size = static_cast<std::int64_t>(random()),
+                                  .setup = s.setups.empty() ? 0 : pick(s.setups)});
         });
     case 6:
         if (s.setups.empty() || s.frames.empty()) break;
         return job.change("Chart shot", [&](Edit& e) {
-            const Id shot = e.add(ChartShot{.setup = pick(s.setups), .frame = pick(s.frames)});
-            e.add(Reading{.chart_shot = shot, .content = std::string(random() % 5000, 'r')});
-            e.add(Finding{.chart_shot = shot, .check = "clipping", .status = "pass", .limit = 0.5});
+            const Id shot = e.add(ChartShotRecord{.setup = pick(s.setups), .frame = pick(s.frames)});
+            e.add(ReadingRecord{.chart_shot = shot, .content = std::string(random() % 5000, 'r')});
+            e.add(FindingRecord{
+                .chart_shot = shot, .check = inspect::Check::clipping, .status = inspect::Status::pass, .limit = 0.5});
         });
     case 7:
         if (s.setups.empty()) break;
         return job.change("Fit", [&](Edit& e) {
-            const Id c = e.add(Correction{.setup = pick(s.setups),
-                                          .chart_shot = s.chart_shots.empty() ? 0 : pick(s.chart_shots),
-                                          .content = "{}"});
-            e.add(Proof{.correction = c, .mean = 0.7, .basis = "patches left out"});
+            const Id c = e.add(CorrectionRecord{.setup = pick(s.setups),
+                                                .chart_shot = s.chart_shots.empty() ? 0 : pick(s.chart_shots),
+                                                .content = "{}"});
+            e.add(ProofRecord{.correction = c, .mean = 0.7, .basis = "patches left out"});
         });
     case 8:
         if (s.setups.empty()) break;
         return job.change("Handover and note", [&](Edit& e) {
-            e.add(Handover{.setup = pick(s.setups), .file = n});
-            e.add(Note{.setup = pick(s.setups), .text = n});
+            e.add(HandoverRecord{.setup = pick(s.setups), .file = n});
+            e.add(NoteRecord{.setup = pick(s.setups), .text = n});
         });
     case 9:
         if (s.setups.empty()) break;
         return job.change("Settings", [&](Edit& e) {
-            plan::Setup row = *record(s.setups, pick(s.setups));
+            shoot::SetupRecord row = *record(s.setups, pick(s.setups));
             row.settings = n;
             row.balance_only = !row.balance_only;
             e.update(row);
         });
     case 10:
         return job.change("Brief", [&](Edit& e) {
-            Brief b = s.brief();
+            JobSettingsRecord b = s.brief();
             b.title = n;
             b.lens_school = b.lens_school == LensSchool::each_lens ? LensSchool::one_per_camera : LensSchool::each_lens;
             e.update(b);
         });
     case 11: // removal takes all that hangs on it along
         if (random() % 3 == 0 && s.cameras.size() > 2)
-            return job.change("Remove camera", [&](Edit& e) { e.remove<Camera>(pick(s.cameras)); });
+            return job.change("Remove camera", [&](Edit& e) { e.remove<CameraRecord>(pick(s.cameras)); });
         if (random() % 3 == 0 && s.frames.size() > 5)
-            return job.change("Remove frame", [&](Edit& e) { e.remove<Frame>(pick(s.frames)); });
+            return job.change("Remove frame", [&](Edit& e) { e.remove<FrameRecord>(pick(s.frames)); });
         break;
     case 12:
         return job.change("Place, card, fallback", [&](Edit& e) {
-            e.add(Place{.name = n});
-            e.add(Card{.name = n});
-            e.add(Fallback{.camera = n});
+            e.add(PlaceRecord{.name = n});
+            e.add(CardRecord{.name = n});
+            e.add(FallbackRecord{.camera = n});
         });
     case 13: job.undo(); return;
     case 14: job.redo(); return;
     }
-    job.change("Read", [&](Edit& e) { e.add(Note{.text = n}); }, {.quiet = true}); // follows from the change before
+    job.change("Read", [&](Edit& e) { e.add(NoteRecord{.text = n}); },
+               {.quiet = true}); // follows from the change before
 }
 
 struct JobStore : testing::Test {
@@ -115,8 +120,9 @@ TEST_F(JobStore, a_new_file_holds_a_brief_and_what_was_put_in) {
         EXPECT_EQ(job.content().brief().title, "Untitled job");
         job.change("Add a camera", [](Edit& e) {
             e.about("Stills A");
-            e.add(Camera{.name = "Stills A", .sensor_width_mm = 23.6, .clock_offset_s = -12.25, .silent_lens = 0});
-            e.add(Light{.name = "Flash", .kind = LightKind::flash});
+            e.add(
+                CameraRecord{.name = "Stills A", .sensor_width_mm = 23.6, .clock_offset_s = -12.25, .silent_lens = 0});
+            e.add(LightRecord{.name = "Flash", .kind = LightKind::flash});
         });
     }
     JobFile job(file, Open::existing);
@@ -139,11 +145,11 @@ TEST_F(JobStore, a_change_that_throws_has_not_happened) {
     const std::string before = job.store().dump();
     EXPECT_THROW(job.change("x",
                             [](Edit& e) {
-                                e.add(Camera{.name = "A"});
+                                e.add(CameraRecord{.name = "A"});
                                 throw Error(ErrorKind::usage, "no");
                             }),
                  Error);
-    EXPECT_THROW(job.change("x", [](Edit& e) { e.add(plan::Setup{.camera = 7, .mode = 8, .light = 9}); }),
+    EXPECT_THROW(job.change("x", [](Edit& e) { e.add(shoot::SetupRecord{.camera = 7, .mode = 8, .light = 9}); }),
                  Error); // no such camera
     EXPECT_EQ(job.store().dump(), before);
     EXPECT_EQ(job.undo_title(), "");
@@ -177,12 +183,12 @@ TEST_F(JobStore, the_content_in_memory_follows_the_file) {
     const JobFile again(file, Open::existing);
     const auto ids = [](const Shoot& s) {
         std::string text;
-        plan::for_each_list(s, [&](const auto& list) {
+        shoot::for_each_list(s, [&](const auto& list) {
             for (const auto& row : list) text += std::to_string(row.id) + ",";
             text += ";";
         });
-        for (const Frame& f : s.frames) text += f.path + std::to_string(f.setup);
-        for (const plan::Setup& f : s.setups) text += f.settings;
+        for (const FrameRecord& f : s.frames) text += f.path + std::to_string(f.setup);
+        for (const shoot::SetupRecord& f : s.setups) text += f.settings;
         return text;
     };
     EXPECT_EQ(ids(before), ids(again.content()));
@@ -190,16 +196,16 @@ TEST_F(JobStore, the_content_in_memory_follows_the_file) {
 
 TEST_F(JobStore, a_quiet_change_goes_with_the_one_it_follows) {
     JobFile job(file, Open::create);
-    job.change("First", [](Edit& e) { e.add(Note{.text = "1"}); });
-    job.change("Second", [](Edit& e) { e.add(Note{.text = "2"}); });
-    job.change("measured", [](Edit& e) { e.add(Note{.text = "3"}); }, {.quiet = true});
+    job.change("First", [](Edit& e) { e.add(NoteRecord{.text = "1"}); });
+    job.change("Second", [](Edit& e) { e.add(NoteRecord{.text = "2"}); });
+    job.change("measured", [](Edit& e) { e.add(NoteRecord{.text = "3"}); }, {.quiet = true});
     EXPECT_EQ(job.undo_title(), "Second");
     job.undo();
     EXPECT_EQ(job.content().notes.size(), 1u);
     job.redo();
     EXPECT_EQ(job.content().notes.size(), 3u);
     job.undo();
-    job.change("Other", [](Edit& e) { e.add(Note{.text = "4"}); });
+    job.change("Other", [](Edit& e) { e.add(NoteRecord{.text = "4"}); });
     EXPECT_EQ(job.redo_title(), "");
 }
 
@@ -208,12 +214,12 @@ TEST_F(JobStore, what_lands_after_an_undo_keeps_what_can_be_redone) {
     JobFile job(file, Open::create);
     const auto texts = [&] {
         std::string all;
-        for (const Note& n : job.content().notes) all += n.text;
+        for (const NoteRecord& n : job.content().notes) all += n.text;
         return all;
     };
     const auto add = [&](const char* text, const Kind& kind = {}) {
         job.change(
-            text, [&](Edit& e) { e.add(Note{.text = text}); }, kind);
+            text, [&](Edit& e) { e.add(NoteRecord{.text = text}); }, kind);
     };
     add("a");
     add("b");
@@ -244,10 +250,10 @@ TEST_F(JobStore, what_lands_after_an_undo_keeps_what_can_be_redone) {
 
 TEST_F(JobStore, a_quiet_change_belongs_to_the_step_that_caused_it) {
     JobFile job(file, Open::create);
-    job.change("Chart shot", [](Edit& e) { e.add(Note{.text = "shot"}); });
+    job.change("Chart shot", [](Edit& e) { e.add(NoteRecord{.text = "shot"}); });
     const Id cause = job.store().current_step(); // its reading begins
-    job.change("Rename", [](Edit& e) { e.add(Note{.text = "name"}); });
-    job.change("Read", [](Edit& e) { e.add(Note{.text = "reading"}); }, {.quiet = true, .cause = cause});
+    job.change("Rename", [](Edit& e) { e.add(NoteRecord{.text = "name"}); });
+    job.change("Read", [](Edit& e) { e.add(NoteRecord{.text = "reading"}); }, {.quiet = true, .cause = cause});
     EXPECT_EQ(job.undo_title(), "Rename");
     job.undo();
     ASSERT_EQ(job.content().notes.size(), 2u);
@@ -261,8 +267,8 @@ TEST_F(JobStore, a_quiet_change_belongs_to_the_step_that_caused_it) {
     // Undone meanwhile: it belongs to the last step that is done.
     job.undo();
     job.undo();
-    job.change("First", [](Edit& e) { e.add(Note{.text = "first"}); });
-    job.change("Late", [](Edit& e) { e.add(Note{.text = "late"}); }, {.quiet = true, .cause = cause + 7});
+    job.change("First", [](Edit& e) { e.add(NoteRecord{.text = "first"}); });
+    job.change("Late", [](Edit& e) { e.add(NoteRecord{.text = "late"}); }, {.quiet = true, .cause = cause + 7});
     job.undo();
     EXPECT_TRUE(job.content().notes.empty());
 }
@@ -271,10 +277,10 @@ TEST_F(JobStore, a_quiet_change_belongs_to_the_step_that_caused_it) {
 TEST_F(JobStore, a_redo_goes_over_what_was_worked_out_meanwhile) {
     JobFile job(file, Open::create);
     Id id = 0;
-    job.change("Add", [&](Edit& e) { id = e.add(Note{.text = "0"}); });
-    job.change("Change", [&](Edit& e) { e.update(Note{.id = id, .text = "1"}); });
+    job.change("Add", [&](Edit& e) { id = e.add(NoteRecord{.text = "0"}); });
+    job.change("Change", [&](Edit& e) { e.update(NoteRecord{.id = id, .text = "1"}); });
     job.undo();
-    job.change("follows", [&](Edit& e) { e.update(Note{.id = id, .text = "q"}); }, {.quiet = true});
+    job.change("follows", [&](Edit& e) { e.update(NoteRecord{.id = id, .text = "q"}); }, {.quiet = true});
     EXPECT_TRUE(job.redo());
     EXPECT_EQ(job.content().notes.at(0).text, "1");
     EXPECT_TRUE(job.undo());
@@ -353,8 +359,8 @@ TEST_F(JobStore, foreign_newer_and_cut_files_are_refused_untouched) {
     {
         JobFile job(file, Open::create);
         for (int i = 0; i < 50; ++i)
-            job.change("f",
-                       [&](Edit& e) { e.add(Frame{.path = std::to_string(i), .problem = std::string(900, 'x')}); });
+            job.change(
+                "f", [&](Edit& e) { e.add(FrameRecord{.path = std::to_string(i), .problem = std::string(900, 'x')}); });
     }
     const std::string whole = read_file(file);
     EXPECT_TRUE(
@@ -387,7 +393,7 @@ TEST_F(JobStore, foreign_newer_and_cut_files_are_refused_untouched) {
 
 TEST_F(JobStore, a_job_is_open_in_one_place_only) {
     JobFile job(file, Open::create);
-    job.change("x", [](Edit& e) { e.add(Note{.text = "x"}); });
+    job.change("x", [](Edit& e) { e.add(NoteRecord{.text = "x"}); });
     // Locks belong to processes: another one tries.
     const pid_t child = fork();
     if (child == 0) {
@@ -415,27 +421,27 @@ TEST_F(JobStore, an_older_file_is_migrated_and_a_copy_of_it_kept) {
     v3.migrations.push_back("UPDATE note SET text = text || '!'");
     {
         Store old(file, v1, Open::create);
-        old.change("x", [](Edit& e) { e.add(Note{.text = "hello"}); });
+        old.change("x", [](Edit& e) { e.add(NoteRecord{.text = "hello"}); });
     }
     {
         Store now(file, v3, Open::existing);
-        ASSERT_EQ(now.all<Note>().size(), 1u);
-        EXPECT_EQ(now.all<Note>()[0].text, "hello!");
-        EXPECT_EQ(now.all<Note>()[0].at, "then");
+        ASSERT_EQ(now.all<NoteRecord>().size(), 1u);
+        EXPECT_EQ(now.all<NoteRecord>()[0].text, "hello!");
+        EXPECT_EQ(now.all<NoteRecord>()[0].at, "then");
         EXPECT_TRUE(now.undo().empty()); // the older shape cannot be undone into the newer
         EXPECT_EQ(now.log().size(), 1u);
     }
-    EXPECT_EQ(Store(fs::path(file.string() + ".v1"), v1, Open::existing).all<Note>()[0].text, "hello");
+    EXPECT_EQ(Store(fs::path(file.string() + ".v1"), v1, Open::existing).all<NoteRecord>()[0].text, "hello");
     EXPECT_TRUE(refused(file, v1).find("newer Refero") != std::string::npos);
     Schema broken = v3;
     broken.migrations.push_back("UPDATE note SET text = 'lost'; THIS IS NO SQL");
     EXPECT_THROW(Store(file, broken, Open::existing), Error);
-    EXPECT_EQ(Store(file, v3, Open::existing).all<Note>()[0].text, "hello!"); // all or nothing
+    EXPECT_EQ(Store(file, v3, Open::existing).all<NoteRecord>()[0].text, "hello!"); // all or nothing
 }
 
 TEST_F(JobStore, a_copy_is_whole_and_opens) {
     JobFile job(file, Open::create);
-    job.change("x", [](Edit& e) { e.add(Note{.text = "x"}); });
+    job.change("x", [](Edit& e) { e.add(NoteRecord{.text = "x"}); });
     job.store().save_copy(scratch / "copy.refero");
     JobFile copy(scratch / "copy.refero", Open::existing);
     EXPECT_EQ(copy.store().dump(), job.store().dump());
@@ -444,10 +450,10 @@ TEST_F(JobStore, a_copy_is_whole_and_opens) {
 TEST_F(JobStore, the_kit_is_shared_and_follows_its_own_rules) {
     KitFile kit(scratch / "kit.refero-kit", Open::either), same(scratch / "kit.refero-kit", Open::either);
     kit.change("Light", [](Edit& e) {
-        const Id l = e.add(Light{.uid = new_uid(), .name = "Panel"});
-        e.add(LightReading{.light = l, .at = "2026-01-01T10:00:00", .kelvin = 4300, .duv = 0.002});
+        const Id l = e.add(LightRecord{.uid = new_uid(), .name = "Panel"});
+        e.add(LightReadingRecord{.light = l, .at = "2026-01-01T10:00:00", .kelvin = 4300, .duv = 0.002});
     });
-    same.change("Monitor", [](Edit& e) { e.add(Monitor{.name = "Desk", .calibrated = "2026-05-01"}); });
+    same.change("Monitor", [](Edit& e) { e.add(MonitorRecord{.name = "Desk", .calibrated = "2026-05-01"}); });
     EXPECT_EQ(same.content().lights.size(), 1u) << "a change takes in what others have done";
     EXPECT_FALSE(same.refresh());
     EXPECT_TRUE(kit.refresh()); // what the other one added
@@ -460,4 +466,4 @@ TEST_F(JobStore, the_kit_is_shared_and_follows_its_own_rules) {
 }
 
 } // namespace
-} // namespace refero::job
+} // namespace refero::store

@@ -7,8 +7,8 @@
 
 #include "colour/rgb.hpp"
 #include "gate_set.hpp"
+#include "operations/capture/measure.hpp"
 #include "support.hpp"
-#include "work/measure.hpp"
 
 namespace refero {
 namespace {
@@ -32,19 +32,19 @@ struct Verdict : testing::Test {
         return s;
     }
     inspect::Judgement judged(const std::filesystem::path& file) {
-        const auto s = work::take_shot(file, {.chart = "grid24"});
-        return work::judge(s.frame, s, limits);
+        const auto s = operations::take_shot(file, {.chart = "grid24"});
+        return operations::judge(s.frame, s, limits);
     }
     static std::string alarms(const inspect::Judgement& j) {
         std::string words;
         for (const inspect::Finding& f : j.findings)
-            if (inspect::is_alarm(f.status) && f.check != "recording")
-                words += formatted("{} {:.3g} (limit {:.3g}) ", f.check, f.value, f.limit);
+            if (inspect::is_alarm(f.status) && f.check != inspect::Check::recording)
+                words += formatted("{} {:.3g} (limit {:.3g}) ", inspect::name_of(f.check), f.value, f.limit);
         return words;
     }
     static inspect::Finding finding(const inspect::Judgement& j, const std::string& check) {
         for (const inspect::Finding& f : j.findings)
-            if (f.check == check) return f;
+            if (inspect::name_of(f.check) == check) return f;
         throw std::runtime_error(check);
     }
 };
@@ -130,8 +130,8 @@ TEST_F(Verdict, light_that_falls_off_is_told_in_a_finished_picture_of_a_large_ch
         std::string text = test::scene_text(shot);
         text.replace(text.find("grid24"), 6, own);
         bench::write_finished(simulate::render(simulate::parse_scene(text, "test")), style, scratch / "a.jpg");
-        const auto s = work::take_shot(scratch / "a.jpg", {.chart = own});
-        const inspect::Judgement j = work::judge(s.frame, s, limits);
+        const auto s = operations::take_shot(scratch / "a.jpg", {.chart = own});
+        const inspect::Judgement j = operations::judge(s.frame, s, limits);
         const inspect::Finding f = finding(j, "evenness");
         EXPECT_EQ(inspect::is_alarm(f.status), stops > 0) << f.value << " of " << f.limit;
         EXPECT_NEAR(f.value, stops, 0.1 + 0.25 * stops);
@@ -148,8 +148,8 @@ TEST_F(Verdict, shadow_and_cover_are_told_in_a_finished_picture_of_a_chart_witho
         std::string text = test::scene_text(shot);
         text.replace(text.find("grid24"), 6, own);
         bench::write_finished(simulate::render(simulate::parse_scene(text, "test")), style, scratch / "a.jpg");
-        const auto s = work::take_shot(scratch / "a.jpg", {.chart = own});
-        return work::judge(s.frame, s, limits);
+        const auto s = operations::take_shot(scratch / "a.jpg", {.chart = own});
+        return operations::judge(s.frame, s, limits);
     };
     const inspect::Judgement clean = judged_with("");
     EXPECT_EQ(alarms(clean), "");
@@ -221,7 +221,8 @@ TEST_F(Verdict, a_large_cover_in_a_finished_picture_is_told_as_that_alone) {
             const inspect::Judgement j = judged(scratch / "a.jpg");
             EXPECT_TRUE(inspect::is_alarm(finding(j, "occlusion").status)) << cover << family;
             for (const inspect::Finding& f : j.findings)
-                EXPECT_TRUE(f.check == "occlusion" || f.check == "recording" || !inspect::is_alarm(f.status))
+                EXPECT_TRUE(f.check == inspect::Check::occlusion || f.check == inspect::Check::recording ||
+                            !inspect::is_alarm(f.status))
                     << cover << family << alarms(j);
         }
 }
@@ -273,10 +274,10 @@ TEST_F(Verdict, blur_on_a_chart_without_gaps_is_told_as_that_alone) {
             {.chart_width = 0.5, .tilt_deg = 0, .more = formatted(R"(,"lens":{{"name":"L","blur_px":{}}})", blur)});
         text.replace(text.find("grid24"), 6, own);
         simulate::write(simulate::render(simulate::parse_scene(text, "test")), scratch / "a.dng");
-        const auto s = work::take_shot(scratch / "a.dng", {.chart = own});
-        const inspect::Judgement j = work::judge(s.frame, s, limits);
+        const auto s = operations::take_shot(scratch / "a.dng", {.chart = own});
+        const inspect::Judgement j = operations::judge(s.frame, s, limits);
         for (const inspect::Finding& f : j.findings)
-            EXPECT_EQ(inspect::is_alarm(f.status), f.check == "focus") << blur << alarms(j);
+            EXPECT_EQ(inspect::is_alarm(f.status), f.check == inspect::Check::focus) << blur << alarms(j);
     }
 }
 
@@ -335,19 +336,20 @@ TEST(Tilt, chart_parallel_to_the_sensor_or_facing_the_camera_are_told_apart) {
 // Values of another chart make most patches odd: that is said, and no lamp is blamed.
 TEST_F(Verdict, wrong_values_are_told_before_light_or_camera) {
     test::shoot({.width = 900, .height = 600}, scratch / "a.dng");
-    auto shot = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    auto shot = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
     chart::Reference wrong = chart::reference_of(shot.definition);
     for (const char* row : {"A", "B", "C"}) // each row the other way round
         for (int column = 1; column <= 3; ++column)
             std::swap(wrong.xyz[row + std::to_string(column)], wrong.xyz[row + std::to_string(7 - column)]);
     const auto j = inspect::judge(shot.frame, shot.placement, shot.reading, shot.definition, wrong, limits);
-    EXPECT_EQ(j.findings.front().check, "reference") << alarms(j);
+    EXPECT_EQ(j.findings.front().check, inspect::Check::reference) << alarms(j);
     EXPECT_EQ(j.findings.front().status, inspect::Status::reshoot);
     EXPECT_EQ(finding(j, "mixed_light").status, inspect::Status::unknown);
 }
 
 TEST(TurnSchool, any_turn_refused_holds_in_the_job_and_judges_the_larger_angle) {
-    const auto usual = work::limits_of({}), strict = work::limits_of({.turn_school = plan::TurnSchool::none});
+    const auto usual = operations::limits_of({}),
+               strict = operations::limits_of({.turn_school = shoot::TurnSchool::none});
     EXPECT_FALSE(usual.at("tilt").larger);
     EXPECT_TRUE(strict.at("tilt").larger);
     EXPECT_LT(strict.at("tilt").reshoot, usual.at("tilt").reshoot);
@@ -366,7 +368,7 @@ TEST_F(Verdict, dngs_of_all_kinds_read_what_was_there) {
             .width = 900, .height = 600, .more = R"(,"lens":{"name":"L","vignetting_stops":0},"dng":)" + kind};
         const auto r = test::rendered(shot);
         simulate::write(r, scratch / "a.dng");
-        const auto taken = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+        const auto taken = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
         EXPECT_TRUE(taken.frame.is_raw && taken.frame.linear) << kind;
         for (const simulate::TruePatch& p : r.charts[0].patches)
             for (std::size_t c = 0; c < 3; ++c)
@@ -386,11 +388,11 @@ TEST_F(Verdict, what_a_recording_loses_is_told_with_the_reason) {
     EXPECT_EQ(coarse.status, inspect::Status::caution);
     EXPECT_NE(coarse.advice.find("12 bits"), std::string::npos) << coarse.advice;
 
-    const auto s = work::take_shot(scratch / "a.dng", {.chart = "grid24"});
+    const auto s = operations::take_shot(scratch / "a.dng", {.chart = "grid24"});
     const auto with = [&](auto change) {
         frame::Frame f = s.frame;
         change(f);
-        return finding(work::judge(f, s, limits), "recording");
+        return finding(operations::judge(f, s, limits), "recording");
     };
     EXPECT_EQ(with([](frame::Frame& f) { f.recorded.bits = 14; }).status, inspect::Status::pass);
     EXPECT_NE(with([](frame::Frame& f) { f.recorded = {14, true, ""}; }).advice.find("losses"), std::string::npos);
@@ -415,8 +417,8 @@ TEST_F(Verdict, a_clip_code_below_the_last_one_is_honoured) {
             colour::encode(colour::Transfer::srgb, std::clamp(double{r.rgb[static_cast<std::size_t>(i)]}, 0.0, 1.0))));
     cv::imwrite((scratch / "a.png").string(), codes);
     const auto clipped = [&](double code) {
-        const auto s = work::take_shot(scratch / "a.png", {.chart = "grid24", .clip_code = code});
-        return finding(work::judge(s.frame, s, limits), "clipping").status;
+        const auto s = operations::take_shot(scratch / "a.png", {.chart = "grid24", .clip_code = code});
+        return finding(operations::judge(s.frame, s, limits), "clipping").status;
     };
     EXPECT_EQ(clipped(1), inspect::Status::pass);
     EXPECT_TRUE(inspect::is_alarm(clipped(0.9)));
@@ -427,30 +429,33 @@ TEST_F(Verdict, another_shot_of_the_setup_is_a_witness) {
     const Scratch& folder = scratch;
     test::shoot({.width = 900, .height = 600}, folder / "a.dng");
     test::shoot({.width = 900, .height = 600, .chart_width = 0.5, .rotation_deg = 4, .seed = 2}, folder / "b.dng");
-    const work::MeasuredShot a = work::take_shot(folder / "a.dng", {}), b = work::take_shot(folder / "b.dng", {});
-    const std::vector<plan::Finding> told{{.check = "occlusion", .status = "reshoot", .value = 45, .patches = "C3"},
-                                          {.check = "tilt", .status = "caution"},
-                                          {.check = "focus", .status = "pass"}};
-    const auto with_c3 = [](work::MeasuredShot shot, double times) {
+    const operations::MeasuredShot a = operations::take_shot(folder / "a.dng", {}),
+                                   b = operations::take_shot(folder / "b.dng", {});
+    const std::vector<shoot::FindingRecord> told{
+        {.check = inspect::Check::occlusion, .status = inspect::Status::reshoot, .value = 45, .patches = "C3"},
+        {.check = inspect::Check::tilt, .status = inspect::Status::caution},
+        {.check = inspect::Check::focus, .status = inspect::Status::pass}};
+    const auto with_c3 = [](operations::MeasuredShot shot, double times) {
         for (read::PatchReading& p : shot.reading.patches)
             for (double& v : p.mean) v *= p.id == "C3" ? times : 1;
         return shot;
     };
     auto rows = told;
-    work::hear_witness(rows, with_c3(a, 0.6), with_c3(b, 0.6)); // alike in both
+    operations::hear_witness(rows, with_c3(a, 0.6), with_c3(b, 0.6)); // alike in both
     ASSERT_EQ(rows.size(), 3u);
-    EXPECT_EQ(rows[0].check, "tilt"); // alarms first
-    const auto heard = std::find_if(rows.begin(), rows.end(), [](const auto& f) { return f.check == "occlusion"; });
-    EXPECT_EQ(heard->status, "unknown");
+    EXPECT_EQ(rows[0].check, inspect::Check::tilt); // alarms first
+    const auto heard =
+        std::find_if(rows.begin(), rows.end(), [](const auto& f) { return f.check == inspect::Check::occlusion; });
+    EXPECT_EQ(heard->status, inspect::Status::unknown);
     EXPECT_EQ(heard->value, 45);
     EXPECT_NE(heard->advice.find("b.dng"), std::string::npos) << heard->advice;
     rows = told;
-    work::hear_witness(rows, with_c3(a, 0.6), b); // in one alone: a hand
+    operations::hear_witness(rows, with_c3(a, 0.6), b); // in one alone: a hand
     EXPECT_TRUE(rows == told);
     rows = told;
     rows[0].patches = "C3 C4";
     const auto both = rows;
-    work::hear_witness(rows, with_c3(a, 0.6), with_c3(b, 0.9));
+    operations::hear_witness(rows, with_c3(a, 0.6), with_c3(b, 0.9));
     EXPECT_TRUE(rows == both);
 }
 

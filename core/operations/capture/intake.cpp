@@ -1,0 +1,541 @@
+#include "operations/capture/intake.hpp"
+
+#include <cmath>
+#include <csignal>
+#include <map>
+#include <thread>
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include "frame/clip.hpp"
+#include "frame/sequence.hpp"
+#include "operations/capture/files.hpp"
+#include "operations/capture/footage.hpp"
+
+#include "operations/internal/wording.hpp"
+#include "shoot/assign.hpp"
+#include "shoot/board.hpp"
+#include "shoot/evidence.hpp"
+
+namespace refero::operations {
+
+namespace fs = std::filesystem;
+using shoot::Change;
+using shoot::Id;
+
+namespace {
+
+/// Lights that differ by less look alike to the camera's own matrix; more is another light.
+constexpr double same_light_mired = 25;
+
+Id camera_for(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, const shoot::FrameRecord& f) {
+    shoot::CameraRecord camera{.uid = new_uid(),
+                               .name = f.model.empty() ? frame::Metadata{.make = f.make}.camera() : f.model,
+                               .model = f.model,
+                               .serial_number = f.serial_number};
+    for (const shoot::CameraRecord& known : kit.cameras) // what the kit knows of it
+        if (!known.serial_number.empty() && known.serial_number == f.serial_number) {
+            camera = known;
+            camera.id = 0;
+            camera.silent_lens = 0;
+        }
+    camera.position = static_cast<int>(shoot.cameras.size());
+    return c.add(camera);
+}
+
+std::string encoding_title(const std::string& encoding) { return fs::path(encoding).stem().string(); }
+
+/// `encoding`: that it is told to have; raw files have none.
+Id mode_for(Change& c, const shoot::Shoot& shoot, const shoot::FrameRecord& f, const std::string& encoding) {
+    const bool clip = f.kind == shoot::FrameKind::clip, told = !f.raw && !encoding.empty();
+    const shoot::ModeKind kind = clip    ? shoot::ModeKind::video
+                                 : f.raw ? shoot::ModeKind::raw
+                                         : shoot::ModeKind::finished;
+    const std::string name = std::string(clip    ? "video"
+                                         : f.raw ? "raw"
+                                                 : "finished") +
+                             (told ? " " + encoding_title(encoding) : "");
+    for (const shoot::ModeRecord& m : shoot.modes)
+        if (told ? m.kind == kind && m.encoding == encoding : m.name == name) return m.id;
+    // Without an encoding: by the file's own tags and profile.
+    return c.add(shoot::ModeRecord{.name = name, .kind = kind, .encoding = told ? encoding : f.raw ? "linear" : ""});
+}
+
+/// A mode that is told an encoding is no other's.
+bool fits(const shoot::Shoot& shoot, const shoot::FrameRecord& f, Id mode, const std::string& encoding) {
+    const shoot::ModeRecord* m = shoot::record(shoot.modes, mode);
+    return f.raw || encoding.empty() || (m && m->encoding == encoding);
+}
+
+// The light's column: the one named, or a new one, that this rig has no setup under yet.
+Id light_for(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const std::string& wanted) {
+    for (int n = 1;; ++n) {
+        const std::string name = wanted.empty() ? "Light " + std::to_string(n)
+                                 : n > 1        ? wanted + " " + std::to_string(n)
+                                                : wanted;
+        const auto known = std::find_if(shoot.lights.begin(), shoot.lights.end(),
+                                        [&](const shoot::LightRecord& l) { return l.name == name; });
+        if (known == shoot.lights.end())
+            return c.add(
+                shoot::LightRecord{.uid = new_uid(), .name = name, .position = static_cast<int>(shoot.lights.size())});
+        if (!shoot::setup_at(shoot, rig, known->id)) return known->id;
+    }
+}
+
+// A new camera, mode and light as far as they are not in the job, and the setup that joins them.
+Id new_setup(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, shoot::FrameRecord& f,
+             const std::string& light, bool balance_only = false, const std::string& encoding = {}) {
+    const shoot::Recognition r = shoot::recognise(shoot, f);
+    f.camera = r.camera ? r.camera : camera_for(c, shoot, kit, f);
+    f.lens = r.lens;
+    if (!f.lens && !f.lens_name.empty()) {
+        const double focal_mm = f.focal_mm > 0 ? f.focal_mm : 50;
+        f.lens = c.add(
+            shoot::LensRecord{.uid = new_uid(), .name = f.lens_name, .focal_mm = focal_mm, .focal_max_mm = focal_mm});
+    }
+    f.mode = r.mode && fits(shoot, f, r.mode, encoding) ? r.mode : mode_for(c, shoot, f, encoding);
+    const Id lens = shoot.brief().lens_school == shoot::LensSchool::each_lens ? f.lens : 0;
+    const Id column = light_for(c, shoot, {f.camera, lens, f.mode}, light);
+    return c.add(shoot::SetupRecord{
+        .camera = f.camera, .lens = lens, .mode = f.mode, .light = column, .balance_only = balance_only});
+}
+
+/// A setup that is balanced on a card has no chart shot yet: the frame brought to it by hand shows the card.
+bool waits_for_card(const shoot::Shoot& shoot, Id setup) {
+    const shoot::SetupRecord* s = shoot::record(shoot.setups, setup);
+    return s && s->balance_only && !shoot::evidence(shoot, setup).shot;
+}
+
+/// What a companion or copy takes over from the frame that leads.
+void follow(shoot::FrameRecord& f, const shoot::FrameRecord& lead) {
+    f.setup = lead.setup;
+    f.reason =
+        (f.sha256 == lead.sha256 ? "a copy of " : "the same exposure as ") + fs::path(lead.path).filename().string();
+}
+
+/// Where a frame goes, and as what.
+struct Place {
+    bool fresh = false; ///< a setup of its own
+    std::string told;
+};
+
+Place place_for(const shoot::Shoot& shoot, shoot::FrameRecord& f, const Measured& m, const TakeIn& how) {
+    Place place;
+    const bool shows_chart = m.shot != nullptr;
+    const auto by_hand_into = [&](Id setup) {
+        f.setup = setup;
+        f.by_hand = true;
+        f.reason = "put there by hand";
+    };
+    if (f.same_as) {
+        follow(f, *shoot::record(shoot.frames, f.same_as));
+    } else if (how.setup) {
+        by_hand_into(how.setup);
+        if (f.kind == shoot::FrameKind::ordinary && f.problem.empty() &&
+            (shows_chart || (how.alone && waits_for_card(shoot, how.setup))))
+            f.kind = shoot::FrameKind::chart;
+    } else if (!f.problem.empty()) {
+        f.reason = "it cannot be read";
+    } else if (how.card) {
+        place.fresh = true;
+        f.kind = shoot::FrameKind::chart;
+        f.reason = "a light of its own, balanced on a card";
+    } else if (shows_chart) {
+        if (f.kind != shoot::FrameKind::clip) f.kind = shoot::FrameKind::chart; // footage stays footage
+        const shoot::Assignment a = shoot::assign_chart(shoot, f, m.kelvin);
+        f.setup = a.setup;
+        f.reason = a.reason;
+        const shoot::Evidence before = shoot::evidence(shoot, f.setup);
+        if (how.by_hand && f.setup && before.shot && before.reading) {
+            // Given by hand without a plan for it: another light than the one it would fall on is a column of its own.
+            const double k = before.shot->kelvin;
+            const bool alike = m.kelvin > 0 && k > 0 && std::abs(1e6 / m.kelvin - 1e6 / k) < same_light_mired;
+            if (!alike) f.setup = 0;
+        }
+        if (how.by_hand && !f.setup) {
+            place.fresh = true;
+            f.reason = "a light of its own";
+        }
+    } else if (how.by_hand && how.alone && f.kind == shoot::FrameKind::ordinary && shoot.setups.empty()) {
+        place.fresh = true; // the one frame that was opened: its corners can be given by hand
+        f.kind = shoot::FrameKind::chart;
+    } else if (how.by_hand && how.alone && f.kind == shoot::FrameKind::ordinary && waits_for_card(shoot, how.current)) {
+        by_hand_into(how.current);
+        f.kind = shoot::FrameKind::chart;
+    } else {
+        const shoot::Assignment a = shoot::assign_ordinary(shoot, f);
+        f.setup = a.setup;
+        f.reason = a.reason;
+        if (how.by_hand && shoot::record(shoot.setups, how.current)) {
+            by_hand_into(how.current);
+            place.told = fs::path(f.path).filename().string() + " shows no chart: it is now an ordinary frame of " +
+                         title_of(shoot, how.current);
+        }
+    }
+    return place;
+}
+
+void describe_clip(const fs::path& file, shoot::FrameRecord& f) {
+    const frame::Clip clip = frame::read_clip(file);
+    f.kind = shoot::FrameKind::clip;
+    f.duration_s = clip.duration_s;
+    f.frames_per_second = clip.frames_per_second;
+    f.make = clip.make;
+    f.model = clip.model;
+    f.taken = clip.taken;
+    f.timecode = clip.timecode;
+    f.reel = clip.reel;
+}
+
+} // namespace
+
+shoot::FrameRecord described(const fs::path& file) {
+    shoot::FrameRecord f;
+    f.path = fs::absolute(file).lexically_normal().string();
+    std::error_code ec;
+    if (frame::is_sequence_name(file)) {
+        const frame::Sequence all = frame::sequence_named(file);
+        f.path = fs::absolute(all.pattern).lexically_normal().string(); // however it was written
+        for (const fs::path& picture : all.files) f.size += static_cast<std::int64_t>(fs::file_size(picture, ec));
+        f.changed_ns = changed_ns(file);
+        f.sha256 = frame::content_hash(file);
+        describe_clip(file, f);
+        return f;
+    }
+    f.size = static_cast<std::int64_t>(fs::file_size(file, ec));
+    if (ec) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
+    f.changed_ns = changed_ns(file);
+    f.sha256 = sha256_of(file);
+    const frame::FileKind kind = frame::kind_of(file);
+    f.raw = kind == frame::FileKind::raw;
+    if (kind == frame::FileKind::clip) {
+        describe_clip(file, f);
+        return f;
+    }
+    const frame::Metadata m = frame::read_metadata(file);
+    f.make = m.make;
+    f.model = m.model;
+    f.serial_number = m.serial_number;
+    f.lens_name = m.lens;
+    f.taken = m.taken + (m.taken.empty() || m.fraction.empty() ? "" : "." + m.fraction);
+    f.exposure_s = m.exposure_s;
+    f.f_number = m.f_number;
+    f.iso = m.iso;
+    f.focal_mm = m.focal_mm;
+    f.flash = m.flash;
+    return f;
+}
+
+Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_read, const Progress& progress,
+                std::stop_token stop) {
+    Arrival a;
+    const std::int64_t size_before = size_of(file), changed_before = changed_ns(file);
+    try {
+        a.row = described(file);
+        a.own_work =
+            frame::is_own_work(frame::is_sequence_name(file) ? frame::sequence_named(file).files.front() : file);
+        if (a.row.kind == shoot::FrameKind::clip) {
+            const ShotOptions any{.position_s = -1};
+            const auto seen = chart_stills(
+                file, any, [&](double share) { return progress ? progress(0.8 * share) : void(); }, stop);
+            const auto best = best_still(file, seen, any, limits, stop);
+            if (!best) return a;
+            a.row.position_s = best->still.position_s;
+        }
+        a.measured = measure({{a.row.path, a.row.sha256, {}, a.row.position_s}, {}, {}, limits}, {}, progress, stop);
+    } catch (const Error& e) {
+        if (e.kind() == ErrorKind::cancelled) throw;
+        std::error_code ec;
+        a.arriving = size_of(file) != size_before || changed_ns(file) != changed_before || is_being_written(file);
+        if (must_read && !a.arriving) throw;
+        a.row.sha256.clear(); // of bytes that may not be all
+        a.row.size = std::max<std::int64_t>(0, size_before);
+        a.row.changed_ns = changed_before;
+        if (a.row.path.empty()) a.row.path = fs::absolute(file, ec).lexically_normal().string();
+        a.row.problem = e.sentences(); // named in the list, with the remedy
+    }
+    return a;
+}
+
+bool is_being_written(const fs::path& file) {
+    const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
+    if (descriptor < 0) return false;
+    fcntl(descriptor, F_SETSIG, SIGURG); // whoever opens it just now sends this one, which is ignored
+    const bool refused = fcntl(descriptor, F_SETLEASE, F_RDLCK) != 0 && errno == EAGAIN; // fcntl(2), Leases
+    close(descriptor);                                                                   // and lets go of a lease
+    return refused;
+}
+
+void wait_for(const fs::path& file, std::stop_token stop) {
+    using namespace std::chrono_literals;
+    constexpr std::chrono::milliseconds look_every = 200ms, settled_after = 3s, given_up_after = 60s;
+    const auto stamp = [&] { return std::pair(size_of(file), changed_ns(file)); };
+    auto seen = stamp();
+    auto still_since = std::chrono::steady_clock::now();
+    for (;;) {
+        throw_if_stopped(stop);
+        std::this_thread::sleep_for(look_every);
+        const auto now = std::chrono::steady_clock::now();
+        if (const auto is = stamp(); is != seen) {
+            seen = is;
+            still_since = now;
+        }
+        const auto still = now - still_since;
+        if (still >= given_up_after || (still >= settled_after && !is_being_written(file))) return;
+    }
+}
+
+bool is_as_known(const shoot::Shoot& shoot, const fs::path& file) {
+    const std::string path = fs::absolute(file).lexically_normal().string();
+    const auto known = std::find_if(shoot.frames.begin(), shoot.frames.end(),
+                                    [&](const shoot::FrameRecord& f) { return f.path == path; });
+    return known != shoot.frames.end() && known->problem.empty() && state_of(*known) == FileState::same;
+}
+
+std::vector<fs::path> raw_first(std::vector<fs::path> files) {
+    const auto picture = [](const fs::path& f) {
+        const std::string extension = to_lower(f.extension().string());
+        return extension == ".jpg" || extension == ".jpeg" || extension == ".heic" || extension == ".heif" ||
+               extension == ".hif";
+    };
+    std::map<std::string, std::size_t> first; // the picture of each name that stands before its raw file
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        const std::string stem = to_lower((files[i].parent_path() / files[i].stem()).string());
+        const auto [at, fresh] = first.try_emplace(stem, i);
+        if (!fresh && picture(files[at->second]) && !picture(files[i])) { std::swap(files[at->second], files[i]); }
+    }
+    return files;
+}
+
+namespace {
+
+/// Reading and findings of a chart shot that is measured already.
+void add_reading(Change& c, const shoot::Shoot& shoot, Id setup, Id chart_shot, const Measured& m) {
+    if (!m.shot) return;
+    c.add(store::row_of(chart_shot, "|", *m.shot));
+    for (const shoot::FindingRecord& finding : findings_of(shoot, setup, chart_shot, m)) c.add(finding);
+}
+
+void remove_reading(Change& c, const shoot::Shoot& shoot, Id chart_shot) {
+    for (const shoot::ReadingRecord& r : shoot.readings)
+        if (r.chart_shot == chart_shot) c.remove<shoot::ReadingRecord>(r.id);
+    for (const shoot::FindingRecord& f : shoot.findings)
+        if (f.chart_shot == chart_shot) c.remove<shoot::FindingRecord>(f.id);
+}
+
+/// A correction was fitted to this picture, or its setup has one for the camera's pictures.
+bool is_fitted(const shoot::Shoot& shoot, const shoot::FrameRecord& picture) {
+    const shoot::SetupRecord* setup = shoot::record(shoot.setups, picture.setup);
+    const shoot::ModeRecord* mode = setup ? shoot::record(shoot.modes, setup->mode) : nullptr;
+    return std::any_of(shoot.corrections.begin(), shoot.corrections.end(), [&](const shoot::CorrectionRecord& c) {
+        const shoot::ChartShotRecord* shot = shoot::record(shoot.chart_shots, c.chart_shot);
+        return (shot && shot->frame == picture.id) ||
+               (setup && mode && mode->kind == shoot::ModeKind::finished && c.setup == setup->id);
+    });
+}
+
+/// True where a setup of this camera is for raw files.
+bool has_raw_setup(const shoot::Shoot& shoot, Id camera) {
+    return std::any_of(shoot.setups.begin(), shoot.setups.end(), [&](const shoot::SetupRecord& s) {
+        const shoot::ModeRecord* mode = shoot::record(shoot.modes, s.mode);
+        return s.camera == camera && mode && mode->kind == shoot::ModeKind::raw;
+    });
+}
+
+/// The raw file of an exposure whose picture came first takes its place: its chart shot, and where the setup was made
+/// for the picture, that setup.
+void take_the_lead(Change& c, const shoot::Shoot& shoot, shoot::FrameRecord& raw, const shoot::FrameRecord& picture,
+                   const Measured& m) {
+    raw.kind = picture.kind;
+    raw.by_hand = picture.by_hand;
+    raw.role = picture.role;
+    const shoot::SetupRecord* setup = shoot::record(shoot.setups, picture.setup);
+    const shoot::ModeRecord* mode = setup ? shoot::record(shoot.modes, setup->mode) : nullptr;
+    const bool made_for_it = setup && mode && mode->kind == shoot::ModeKind::finished;
+    if (made_for_it && picture.kind == shoot::FrameKind::chart && !has_raw_setup(shoot, picture.camera)) {
+        shoot::SetupRecord now = *setup;
+        now.mode = raw.mode = mode_for(c, shoot, raw, {});
+        c.update(now);
+        raw.setup = setup->id;
+        raw.reason = picture.reason;
+    } else if (made_for_it) {
+        const shoot::Assignment a = picture.kind == shoot::FrameKind::chart ? shoot::assign_chart(shoot, raw, m.kelvin)
+                                                                            : shoot::assign_ordinary(shoot, raw);
+        raw.setup = a.setup;
+        raw.reason = a.reason;
+    } else {
+        raw.setup = picture.setup;
+        raw.reason = picture.reason;
+    }
+    const Id row = c.add(raw);
+    for (shoot::FrameRecord f : shoot.frames) {
+        if (f.id != picture.id && f.same_as != picture.id) continue;
+        f.same_as = row;
+        if (f.kind == shoot::FrameKind::chart) f.kind = shoot::FrameKind::ordinary;
+        follow(f, raw);
+        c.update(f);
+    }
+    for (shoot::ChartShotRecord shot : shoot.chart_shots) {
+        if (shot.frame != picture.id) continue;
+        remove_reading(c, shoot, shot.id);
+        if (!raw.setup) {
+            c.remove<shoot::ChartShotRecord>(shot.id);
+            continue;
+        }
+        shot.frame = row;
+        shot.setup = raw.setup;
+        shot.corners.clear(); // in the picture's own pixels
+        shot.problem = m.problem;
+        shot.kelvin = m.kelvin;
+        shot.duv = m.duv;
+        c.update(shot);
+        if (shot.chart.empty()) add_reading(c, shoot, raw.setup, shot.id, m);
+    }
+}
+
+} // namespace
+
+Taken take_in(const shoot::Shoot& shoot, const shoot::Kit& kit, const Arrival& arrival, const TakeIn& how) {
+    Taken t;
+    const Measured& m = arrival.measured;
+    shoot::FrameRecord f = arrival.row;
+    if (!how.confirmed) f.sha256.clear();
+    const auto known = std::find_if(shoot.frames.begin(), shoot.frames.end(),
+                                    [&](const shoot::FrameRecord& k) { return k.path == f.path; });
+    const bool again = known != shoot.frames.end();
+    if (again) {
+        const bool better = !known->problem.empty() && f.problem.empty(),
+                   other = f.problem.empty() && f.sha256 != known->sha256 && how.confirmed,
+                   worse = !known->problem.empty() && f.size != known->size;
+        if (!better && !other && !worse) return t;
+        f.id = known->id;
+        f.role = known->role;
+        f.from_s = known->from_s;
+        f.to_s = known->to_s;
+    }
+    if (arrival.own_work && !how.by_hand && !how.setup) return t;
+    const shoot::Recognition r = shoot::recognise(shoot, f);
+    f.camera = r.camera;
+    f.lens = r.lens;
+    f.mode = r.mode;
+    f.same_as = shoot::companion_of(shoot, f);
+    if (!fits(shoot, f, r.mode, how.encoding)) { // another one of this encoding, if there is one
+        f.mode = 0;
+        for (const shoot::ModeRecord& other : shoot.modes)
+            if (other.encoding == how.encoding && other.kind != shoot::ModeKind::raw) f.mode = other.id;
+    }
+    const std::string name = fs::path(f.path).filename().string();
+    const shoot::FrameRecord* picture = shoot::record(shoot.frames, f.same_as);
+    if (picture && f.raw && !picture->raw && picture->kind != shoot::FrameKind::clip && !again && f.problem.empty() &&
+        f.sha256 != picture->sha256) {
+        if (!is_fitted(shoot, *picture)) {
+            t.rows = Change(name + " came in and leads " + fs::path(picture->path).filename().string());
+            f.same_as = 0;
+            take_the_lead(t.rows, shoot, f, *picture, m);
+            t.setup = f.setup;
+            t.rows.about(title_of(shoot, f.setup));
+            for (const shoot::ChartShotRecord& shot : shoot.chart_shots)
+                if (shot.frame == picture->id && f.setup) t.chart_shot = shot.id;
+            return t;
+        }
+        t.told = name + " came in as a companion of " + fs::path(picture->path).filename().string() +
+                 ": a correction was fitted to the camera's picture, which stays the frame of this job. To begin from "
+                 "the raw files, make a setup for them and put them there.";
+    }
+    Place place = again && known->by_hand ? Place{} : place_for(shoot, f, m, how);
+    if (again && known->by_hand) {
+        f.setup = known->setup;
+        f.kind = known->kind;
+        f.by_hand = true;
+        f.reason = known->reason;
+    }
+    if (const shoot::SetupRecord* s = shoot::record(shoot.setups, f.setup);
+        s && !how.setup && !f.by_hand && !fits(shoot, f, s->mode, how.encoding)) {
+        f.setup = 0; // planned for another recording
+        place.fresh = place.fresh || m.shot;
+        f.reason = place.fresh ? "a recording of its own" : "";
+    }
+    if (!place.told.empty()) t.told = place.told;
+    if (r.asks_for_lens) t.camera_asks = r.camera;
+    t.rows = Change(again                                         ? name + " was looked at again"
+                    : f.kind == shoot::FrameKind::chart || m.shot ? "Chart shot " + name
+                                                                  : name + " came in");
+    if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card, how.encoding);
+    t.rows.about(f.setup > 0 ? title_of(shoot, f.setup) : f.model);
+    t.setup = f.setup;
+    Id shot_before = 0;
+    for (const shoot::ChartShotRecord& shot : shoot.chart_shots)
+        if (again && shot.frame == f.id) shot_before = shot.id;
+    if (shot_before && f.kind == shoot::FrameKind::ordinary && !f.same_as && !f.setup) { // a person said that it is one
+        f.kind = shoot::FrameKind::chart;
+        f.setup = t.setup = shoot::record(shoot.chart_shots, shot_before)->setup;
+    }
+    const Id frame = again ? f.id : t.rows.add(f);
+    if (again) t.rows.update(f);
+    if (shot_before) remove_reading(t.rows, shoot, shot_before);
+    const bool evidence = f.kind == shoot::FrameKind::chart || (f.kind == shoot::FrameKind::clip && m.shot);
+    if (!evidence || f.same_as || !f.setup) return t;
+    const std::string problem = !m.shot && (how.card || waits_for_card(shoot, f.setup)) ? touch_the_card : m.problem;
+    if (shot_before) {
+        shoot::ChartShotRecord shot = *shoot::record(shoot.chart_shots, shot_before);
+        shot.problem = problem;
+        shot.kelvin = m.kelvin;
+        shot.duv = m.duv;
+        t.rows.update(shot);
+        t.chart_shot = shot.id;
+        if (!shot.chart.empty() || !shot.corners.empty()) return t; // measured anew, as it says
+    } else {
+        t.chart_shot = t.rows.add(shoot::ChartShotRecord{
+            .setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});
+    }
+    add_reading(t.rows, shoot, f.setup, t.chart_shot, m);
+    return t;
+}
+
+Taken take_correction(const shoot::Shoot& shoot, const shoot::Kit& kit, const fs::path& file) {
+    const fit::Correction c = fit::load(file);
+    const fs::path source = c.sources.empty() ? fs::path() : c.sources.front().file;
+    Taken t;
+    t.rows = Change("Correction " + file.filename().string());
+    for (const shoot::SetupRecord& s : shoot.setups)
+        if (const shoot::FrameRecord* f = shoot::evidence(shoot, s.id).frame;
+            f && !source.empty() && f->path == source.string())
+            t.setup = s.id;
+    if (!t.setup) {
+        std::error_code ec;
+        // A correction may name any file: it is the chart shot only with the hash that the correction knows.
+        const bool there = !source.empty() && fs::is_regular_file(source, ec) && !c.sources.front().sha256.empty() &&
+                           sha256_of(source) == c.sources.front().sha256;
+        shoot::FrameRecord f{.path = source.string()};
+        if (there) f = described(source);
+        else if (!c.sources.empty()) {
+            const frame::Metadata& m = c.sources.front().metadata;
+            f.make = m.make;
+            f.model = m.model;
+            f.lens_name = m.lens;
+            f.serial_number = m.serial_number;
+            f.taken = m.taken;
+            f.iso = m.iso;
+            f.sha256 = c.sources.front().sha256;
+            f.raw = frame::kind_of(source) == frame::FileKind::raw;
+        }
+        f.kind = shoot::FrameKind::chart;
+        f.reason = "named by the correction";
+        if (f.model.empty()) f.model = "Unknown camera";
+        t.setup = new_setup(t.rows, shoot, kit, f, c.light_name);
+        if (!source.empty()) {
+            f.setup = t.setup;
+            shoot::ChartShotRecord shot{.setup = t.setup, .frame = t.rows.add(f)};
+            if (!there)
+                shot.problem =
+                    "The chart shot " + source.string() + " is not where it was; the correction can still be used";
+            t.chart_shot = t.rows.add(shot);
+        }
+    }
+    t.rows.add(shoot::CorrectionRecord{
+        .setup = t.setup, .kind = shoot::CorrectionKind::elsewhere, .made = c.made, .content = fit::to_json(c)});
+    return t;
+}
+
+} // namespace refero::operations
