@@ -1,4 +1,5 @@
 // refero-cli job: a job's work without a window, by the same functions.
+#include "job.hpp"
 #include "frame/sequence.hpp"
 #include "operations/capture/files.hpp"
 #include "operations/capture/frames.hpp"
@@ -13,7 +14,6 @@
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
 #include "store/document.hpp"
-#include "verb.hpp"
 
 namespace refero::cli {
 
@@ -21,20 +21,25 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct JobArguments {
-    std::string file, action, setup, output, chunk, rendering, intent, look, encoding, formats = "cube,dcp,icc,matrix",
-                                                                                       name = "{stem}";
-    std::vector<std::string> files;
-    DevelopArguments how;
-    bool list = false, all_frames = false, outside = false;
-    Outputs outputs;
-};
-
 Json status_of(const operations::Chain& c, const shoot::Shoot& shoot) {
     Json links = Json::object(), stale = Json::array();
     for (const operations::Step step : c.steps()) links[shoot::name_of(step)] = shoot::name_of(c.link(step));
     for (const shoot::Staleness& s : c.stale)
         stale.push_back({{"rule", shoot::name_of(s.rule)}, {"why", s.why}, {"remedy", s.remedy}});
+    Json stretches = Json::array();
+    for (const operations::StretchFacts& s : c.stretches)
+        if (s.key)
+            stretches.push_back({{"id", s.id},
+                                 {"from", s.from.empty() ? Json() : Json(s.from)},
+                                 {"to", s.to.empty() ? Json() : Json(s.to)},
+                                 {"chart_file", s.chart_file},
+                                 {"kelvin", s.kelvin > 0 ? Json(s.kelvin) : Json()},
+                                 {"duv", s.kelvin > 0 ? Json(s.duv) : Json()},
+                                 {"state", shoot::name_of(s.state)},
+                                 {"delta_e_2000", s.delta_e_2000 ? Json(*s.delta_e_2000) : Json()},
+                                 {"frames", s.frames},
+                                 {"other_light", s.other_light},
+                                 {"apart_because", s.why}});
     return {{"setup", c.title},
             {"camera", shoot::name_in(shoot.cameras, c.row.camera)},
             {"lens", shoot::name_in(shoot.lenses, c.row.lens)},
@@ -43,20 +48,14 @@ Json status_of(const operations::Chain& c, const shoot::Shoot& shoot) {
             {"state", shoot::name_of(c.state)},
             {"links", links},
             {"delta_e_2000", c.proved ? Json(c.proof_mean) : Json()},
-            {"stale", stale}};
+            {"stale", stale},
+            {"stretches", stretches}};
 }
 
-/// The chains of all setups, or of the one that is named. Throws Error(usage) for a name that is none.
-std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::string& name) {
-    std::vector<operations::Chain> all;
-    std::string titles;
-    for (operations::ChainFacts& f : operations::facts_of(shoot)) {
-        titles += (titles.empty() ? "" : "; ") + f.title;
-        if (name.empty() || f.title == name) all.push_back(operations::derived(std::move(f)));
-    }
-    if (all.empty() && !name.empty())
-        throw Error(ErrorKind::usage, "there is no setup '" + name + "'", {}, "Known: " + titles);
-    return all;
+/// The title of a chain with its stretch, where the setup has several.
+std::string title_of(const operations::Chain& c) {
+    const std::string id = c.stretch_id();
+    return id.empty() ? c.title : c.title + ", " + id;
 }
 
 /// Chart shots that are not measured as they say now.
@@ -91,9 +90,16 @@ Result status(store::JobFile& job) {
     Result r;
     r.json["setups"] = Json::array();
     for (const operations::Chain& c : chosen(job.content(), {})) {
+        if (!c.acting) continue;
         r.json["setups"].push_back(status_of(c, job.content()));
         r.words += formatted("{:<40} {:<12}{}\n", c.title, shoot::name_of(c.state),
                              c.proved ? formatted(" CIEDE2000 {:.2f}", c.proof_mean) : std::string());
+        if (c.stretches.size() > 1)
+            for (const operations::StretchFacts& s : c.stretches)
+                r.words +=
+                    formatted("    {:<10} {:<12}{}{} frame{}{}\n", s.id, shoot::name_of(s.state),
+                              s.kelvin > 0 ? formatted("{:.0f} K, ", s.kelvin) : std::string(), s.frames,
+                              s.frames == 1 ? "" : "s", s.other_light ? "; reads as another light than before" : "");
         for (const shoot::Staleness& s : c.stale) r.words += "    " + s.why + ". " + s.remedy + "\n";
     }
     tell_files(r, job.content());
@@ -158,8 +164,8 @@ Result take(store::JobFile& job, const JobArguments& a) {
 }
 
 /// Those that no longer hold follow the setup's own correction.
-void refit_renderings(store::JobFile& job, shoot::Id setup) {
-    const operations::Chain c = operations::chain_of(job.content(), setup);
+void refit_renderings(store::JobFile& job, shoot::Id setup, shoot::Id stretch) {
+    const operations::Chain c = operations::chain_of(job.content(), setup, stretch);
     for (const operations::KeptRendering& k : operations::renderings_of(job.content(), c))
         if (!k.stale.empty()) {
             const operations::FitRequest request = operations::fit_request(job.content(), c, k);
@@ -171,19 +177,20 @@ Result fit(store::JobFile& job, const JobArguments& a) {
     Result r;
     r.json["fitted"] = r.json["failed"] = Json::array();
     read_what_is_missing(job, a.setup, r);
-    for (const operations::Chain& c : chosen(job.content(), a.setup)) {
-        if (a.setup.empty() && !c.wants_fit()) continue;
+    for (const operations::Chain& c : chosen(job.content(), a.setup, a.stretch)) {
+        if (a.setup.empty() && a.stretch.empty() && !c.wants_fit()) continue;
         try {
             const operations::FitRequest request = operations::fit_request(job.content(), c);
             const fit::Correction made = operations::fit(request);
             job.change(operations::keep(job.content(), request, made));
-            refit_renderings(job, c.id);
+            refit_renderings(job, c.id, c.stretch);
             r.json["fitted"].push_back({{"setup", c.title},
+                                        {"stretch", c.stretch_id().empty() ? Json() : Json(c.stretch_id())},
                                         {"model", fit::name_of(made.model)},
                                         {"fit", json_of(made.fit)},
                                         {"cross_validated", json_of(made.cross_validated)}});
-            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches left out\n", c.title, fit::name_of(made.model),
-                                 made.cross_validated.mean);
+            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches left out\n", title_of(c),
+                                 fit::name_of(made.model), made.cross_validated.mean);
         } catch (const Error& e) { note_failure(r, c.title, e); }
     }
     return r;
@@ -280,7 +287,7 @@ std::vector<operations::InForce> wanted(const shoot::Shoot& shoot, const operati
 Result hand_over(store::JobFile& job, const JobArguments& a) {
     std::vector<Output> outputs;
     bool known = a.rendering.empty() || a.rendering == "all";
-    for (const operations::Chain& c : chosen(job.content(), a.setup)) {
+    for (const operations::Chain& c : chosen(job.content(), a.setup, a.stretch)) {
         if (!c.correction) continue;
         std::vector<std::string> files;
         const std::vector<operations::InForce> renderings = wanted(job.content(), c, a.rendering);
@@ -290,7 +297,7 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
             std::stringstream names(a.formats);
             for (std::string name; std::getline(names, name, ',');) {
                 const handover::Format& format = handover::format_named(name);
-                const std::string stem = file_name(operations::with_rendering(c.title, by.rendering)) +
+                const std::string stem = file_name(operations::with_rendering(title_of(c), by.rendering)) +
                                          (format.extension == ".json" ? "-" + format.id : "");
                 const fs::path target = fs::path(a.output) / (stem + format.extension);
                 files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
@@ -298,7 +305,7 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
                                    [=, id = format.id] { return operations::write_rendering(by, id, {}, target); }});
             }
         }
-        const fs::path note = fs::path(a.output) / (file_name(c.title) + "-note.txt");
+        const fs::path note = fs::path(a.output) / (file_name(title_of(c)) + "-note.txt");
         outputs.push_back({c, note, c.title, [=, text = operations::note_of(job.content(), c, files)] {
                                write_whole(note, text);
                                return operations::recorded({note, "note", "what is what, in words"});
@@ -341,6 +348,7 @@ Result listed(const store::JobFile& job, const JobArguments& a, std::size_t fram
                            quoted(fs::absolute(job.file()).string()) + " apply --chunk " + std::to_string(k) + "/" +
                            std::to_string(chunks);
         if (!a.setup.empty()) line += " --setup " + quoted(a.setup);
+        if (!a.stretch.empty()) line += " --stretch " + quoted(a.stretch);
         if (!a.rendering.empty()) line += " --rendering " + quoted(a.rendering);
         line +=
             " -o " + quoted(fs::absolute(a.output).string()) + " --format " + a.how.format + " --space " + a.how.space;
@@ -361,11 +369,12 @@ Result develop(store::JobFile& job, const JobArguments& a) {
     std::vector<const operations::Chain*> batch;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
-    const auto all = chosen(job.content(), a.setup);
+    const auto all = chosen(job.content(), a.setup, a.stretch);
     for (const operations::Chain& c : all)
         if (c.correction) batch.push_back(&c);
     const auto chain_of = [&](const operations::BatchFrame& f) -> const operations::Chain& {
-        return **std::find_if(batch.begin(), batch.end(), [&](const operations::Chain* c) { return c->id == f.setup; });
+        return **std::find_if(batch.begin(), batch.end(),
+                              [&](const operations::Chain* c) { return c->id == f.setup && c->stretch == f.stretch; });
     };
     const std::string rendering = a.rendering == "all" ? operations::all_renderings : a.rendering;
     std::vector<operations::BatchFrame> frames =
@@ -481,12 +490,18 @@ Result archive(store::JobFile& job, const JobArguments& a) {
 Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
-    app.add_option("ACTION", a->action, "new, status, take, fit, keep, handover, apply, report or archive")->required();
-    app.add_option("FRAME", a->files, "take: frames, clips and folders of them");
+    app.add_option("ACTION", a->action,
+                   "new, status, take, frames, rename, set, fit, keep, handover, apply, report or archive")
+        ->required();
+    app.add_option("FRAME", a->files,
+                   "take: frames, clips and folders of them; rename: camera, light, lens or mode, its name and the new "
+                   "one; set: a key and its value");
     app.add_option("--encoding", a->encoding,
                    "take: how pictures and clips are encoded, a name or a 1D LUT file; default: by their own tags");
     app.add_option("--setup", a->setup,
                    "fit, keep, handover, apply: one setup by its title, \"Stills A, Window\"; default: all");
+    app.add_option("--stretch", a->stretch,
+                   "fit, handover, apply: one stretch of a setup's time by its chart shot, 10:00; default: all");
     app.add_option(
         "--rendering", a->rendering,
         "handover, apply: a rendering by its name, or all; default: handover all, apply the setup's own; keep: "
@@ -510,6 +525,9 @@ Run add_job(CLI::App& app) {
             {"new", [&](store::JobFile& job) { return status(job); }},
             {"status", [&](store::JobFile& job) { return status(job); }},
             {"take", [&](store::JobFile& job) { return take(job, *a); }},
+            {"frames", [&](store::JobFile& job) { return list_frames(job); }},
+            {"rename", [&](store::JobFile& job) { return rename(job, *a); }},
+            {"set", [&](store::JobFile& job) { return set(job, *a); }},
             {"fit", [&](store::JobFile& job) { return fit(job, *a); }},
             {"keep", [&](store::JobFile& job) { return keep(job, *a); }},
             {"handover", [&](store::JobFile& job) { return hand_over(job, *a); }},
@@ -519,14 +537,16 @@ Run add_job(CLI::App& app) {
         const auto action = actions.find(a->action);
         if (action == actions.end())
             throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {},
-                        "Known: new status take fit keep handover apply report archive");
-        if (!a->files.empty() && a->action != "take")
+                        "Known: new status take frames rename set fit keep handover apply report archive");
+        const bool takes_words = a->action == "take" || a->action == "rename" || a->action == "set";
+        if (!a->files.empty() && !takes_words)
             throw Error(ErrorKind::usage, "only take has frames to take", a->files.front(), "Leave it out");
         if (!(a->intent.empty() && a->look.empty()) && a->action != "keep")
             throw Error(ErrorKind::usage, "only keep takes an intent or a look", {}, "Leave it out");
         if (a->files.empty() && a->action == "take") throw Error(ErrorKind::usage, "there are no frames to take");
         // A chunk of a batch and a list of them only look: many run at a time.
-        const bool looks = a->action == "status" || (a->action == "apply" && (a->list || !a->chunk.empty()));
+        const bool looks =
+            a->action == "status" || a->action == "frames" || (a->action == "apply" && (a->list || !a->chunk.empty()));
         using Open = store::JobFile::Open;
         store::JobFile job(a->file, a->action == "new" ? Open::create : looks ? Open::viewing : Open::existing);
         Result r = action->second(job);

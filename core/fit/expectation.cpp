@@ -2,6 +2,7 @@
 // weights, samples.
 #include <algorithm>
 #include <cmath>
+#include <set>
 #include <sstream>
 
 #include "fit/fit.hpp"
@@ -57,6 +58,24 @@ void require_one_camera(const Correction& a, const Correction& b) {
                     "Fit both from raw frames, whose files hold a colour matrix");
 }
 
+namespace {
+
+/// Balances in their logarithm, coefficients linear; where the models differ, the best matrices of both.
+Correction mixed(const Correction& a, const Correction& b, double share) {
+    Correction c = share < 0.5 ? a : b;
+    const bool alike = a.model == b.model && a.coefficients.rows() == b.coefficients.rows() &&
+                       a.coefficients.cols() == b.coefficients.cols();
+    const Correction first = alike ? a : as_matrix(a), second = alike ? b : as_matrix(b);
+    c.model = first.model == second.model ? first.model : Model::matrix;
+    c.coefficients = (1 - share) * first.coefficients + share * second.coefficients;
+    c.balance.gains = ((1 - share) * a.balance.gains.array().log() + share * b.balance.gains.array().log()).exp();
+    c.balance.exposure = std::pow(a.balance.exposure, 1 - share) * std::pow(b.balance.exposure, share);
+    c.candidates.clear();
+    return c;
+}
+
+} // namespace
+
 Correction between(const Correction& a, const Correction& b, const colour::Temperature& light,
                    const std::optional<Vec3>& gains) {
     require_one_camera(a, b);
@@ -71,20 +90,35 @@ Correction between(const Correction& a, const Correction& b, const colour::Tempe
                               b.light->kelvin),
                     {}, "Give lights far apart, such as tungsten and daylight");
     const double share = std::clamp((mired(light) - mired(*a.light)) / apart, 0.0, 1.0);
-    Correction c = share < 0.5 ? a : b;
-    const bool alike = a.model == b.model;
-    const Correction first = alike ? a : as_matrix(a), second = alike ? b : as_matrix(b);
-    c.model = first.model == second.model ? first.model : Model::matrix;
-    c.coefficients = (1 - share) * first.coefficients + share * second.coefficients;
-    c.balance.gains =
-        gains ? *gains
-              : Vec3(((1 - share) * a.balance.gains.array().log() + share * b.balance.gains.array().log()).exp());
-    c.balance.exposure = std::pow(a.balance.exposure, 1 - share) * std::pow(b.balance.exposure, share);
+    Correction c = mixed(a, b, share);
+    if (gains) c.balance.gains = *gains;
     c.light = light;
     c.light_name = formatted("{:.0f} K", light.kelvin);
     c.choice = formatted("{:.0f} % of the correction for {:.0f} K and {:.0f} % of that for {:.0f} K", 100 * (1 - share),
                          a.light->kelvin, 100 * share, b.light->kelvin);
-    c.candidates.clear();
+    return c;
+}
+
+Correction between(const Correction& a, const Correction& b, double fraction) {
+    if (fraction <= 0) return a;
+    if (fraction >= 1) return b;
+    Correction c = mixed(a, b, fraction);
+    for (std::size_t k = 0; k < 3; ++k) {
+        const balance::Curve &one = a.balance.curves[k], &other = b.balance.curves[k];
+        std::set<double> places(one.in.begin(), one.in.end());
+        places.insert(other.in.begin(), other.in.end());
+        balance::Curve& curve = c.balance.curves[k];
+        curve = {};
+        for (const double v : places) {
+            curve.in.push_back(v);
+            curve.out.push_back((1 - fraction) * one(v) + fraction * other(v));
+        }
+    }
+    if (a.light && b.light)
+        c.light = colour::Temperature{1e6 / ((1 - fraction) * 1e6 / a.light->kelvin + fraction * 1e6 / b.light->kelvin),
+                                      (1 - fraction) * a.light->duv + fraction * b.light->duv};
+    c.choice = formatted("{:.0f} % of one chart shot's correction and {:.0f} % of the next one's, by time",
+                         100 * (1 - fraction), 100 * fraction);
     return c;
 }
 

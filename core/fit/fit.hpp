@@ -196,6 +196,11 @@ void require_one_camera(const Correction& a, const Correction& b);
 Correction between(const Correction& a, const Correction& b, const colour::Temperature& light,
                    const std::optional<Vec3>& gains = {});
 
+/// Between two corrections of one camera by a fraction, 0 (the first) to 1 (the second): for a light that drifts, by
+/// time. Gains and exposure in their logarithm, coefficients linear; where the models differ, the best matrices of
+/// both; curves of the greys point by point. Lights may be unknown or equal. Equal corrections give themselves.
+Correction between(const Correction& a, const Correction& b, double fraction);
+
 /// The same by the balance in a raw file. Throws Error(input) where a frame does not tell its light.
 Correction between(const Correction& a, const Correction& b, const frame::Frame& frame);
 

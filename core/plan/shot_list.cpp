@@ -167,7 +167,7 @@ ShotList shot_list(const shoot::Shoot& shoot) {
         (brief.share_school == shoot::ShareSchool::fill ? "fills the frame" : "about a tenth of the frame") +
         "; balance " + shoot::name_of(brief.balance_school) + "; video " +
         (brief.exposure_school == shoot::ExposureSchool::one_over ? "one stop over" : "as metered") +
-        "; chart at the " + (brief.chart_at_end ? "end" : "start") + " of each light";
+        "; chart at the " + (brief.stretch_school == shoot::StretchSchool::last ? "end" : "start") + " of each light";
     list.before = {"Chart clean, closed until needed, patches never touched. Clocks set, low ISO. Spot-meter a grey "
                    "card or measure incident light: averaging meters mislead.",
                    "Chart in the subject's own light, key-light side, facing the camera, no shadow, finger or glare on "

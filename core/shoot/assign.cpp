@@ -7,6 +7,8 @@
 #include "shoot/assign.hpp"
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
+#include "shoot/parameters.hpp"
+#include "shoot/stretches.hpp"
 #include "shoot/time.hpp"
 
 namespace refero::shoot {
@@ -132,8 +134,6 @@ Assignment assign_chart(const Shoot& shoot, const FrameRecord& f, double kelvin)
         return {candidates.front()->id,
                 "the only setup of this camera, lens and mode" + (seen.empty() ? "" : "; " + seen)};
 
-    // Distances between colours of light in mireds are even to the eye. A camera's own matrix tells them to about 10 %.
-    constexpr double near_mired = 45, alike_mired = 20;
     const auto off = [&](const SetupRecord* s) {
         const LightRecord* l = record(shoot.lights, s->light);
         return l && l->kelvin > 0 && kelvin > 0 ? std::abs(1e6 / l->kelvin - 1e6 / kelvin) : 1e9;
@@ -150,8 +150,8 @@ Assignment assign_chart(const Shoot& shoot, const FrameRecord& f, double kelvin)
         return seen + ", nearest to " + l->name + formatted(" ({:.0f} K)", l->kelvin);
     };
     if (kelvin > 0) {
-        if (!open.empty() && off(nearest(open)) <= near_mired &&
-            off(nearest(open)) <= off(nearest(candidates)) + alike_mired)
+        if (!open.empty() && off(nearest(open)) <= near_light_mired &&
+            off(nearest(open)) <= off(nearest(candidates)) + alike_light_mired)
             return {nearest(open)->id, nominal(nearest(open)) + " of those still to be shot"};
         if (off(nearest(candidates)) < 1e9) return {nearest(candidates)->id, nominal(nearest(candidates))};
     }
@@ -215,7 +215,19 @@ Assignment assigned(const Shoot& shoot, const Timeline& timeline, const FrameRec
     const auto when = [coded](const Timeline::Mark& m) {
         return coded ? "time code " + time_of(m.at).substr(11, 8) : time_of_day(m.at);
     };
-    const bool end = shoot.brief().chart_at_end;
+    // Two marks of one setup: which of them governs the frame is that setup's own school.
+    const Timeline::Mark* some = before ? before : after;
+    const StretchSchool school = some && before && after && before->setup == after->setup
+                                     ? school_of(shoot, *some->setup)
+                                 : shoot.brief().stretch_school == StretchSchool::as_job ? StretchSchool::nearest
+                                                                                         : shoot.brief().stretch_school;
+    if (before && after && school != StretchSchool::first && school != StretchSchool::last) {
+        if (school == StretchSchool::between && before->setup == after->setup)
+            return {before->setup->id, "between the chart shots at " + when(*before) + " and " + when(*after)};
+        const Timeline::Mark* nearest = at - before->at <= after->at - at ? before : after;
+        return {nearest->setup->id, "the nearest chart shot, at " + when(*nearest)};
+    }
+    const bool end = school != StretchSchool::first; // where only one is there, it is the nearest
     const Timeline::Mark* chosen = end ? (after ? after : before) : before;
     if (chosen == before && before)
         return {before->setup->id,

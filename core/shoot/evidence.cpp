@@ -110,25 +110,44 @@ bool shows_page(const Shoot& shoot, Id chart_shot) {
 
 } // namespace
 
-Evidence evidence(const Shoot& shoot, Id setup) {
+namespace {
+
+/// The stretch that a correction was made for: by its chart shot, by the nearest in time where that is good no more.
+bool made_for(const CorrectionRecord& c, const std::vector<Stretch>& all, std::size_t at) {
+    if (!c.chart_shot || all.size() < 2) return true;
+    const auto holds = [&](const Stretch& s) {
+        return std::find(s.shots.begin(), s.shots.end(), c.chart_shot) != s.shots.end();
+    };
+    if (std::any_of(all.begin(), all.end(), holds)) return holds(all[at]);
+    const double taken = seconds_of(c.shot_taken);
+    const auto nearest = std::min_element(all.begin(), all.end(), [&](const Stretch& a, const Stretch& b) {
+        return std::abs(a.at_s - taken) < std::abs(b.at_s - taken);
+    });
+    return nearest - all.begin() == static_cast<std::ptrdiff_t>(at);
+}
+
+/// Of the stretch `at` among all of a setup; of all chart shots where there are fewer than two.
+Evidence evidence_in(const Shoot& shoot, Id setup, const std::vector<Stretch>& all, std::size_t at) {
     Evidence e;
     double latest = -1, latest_refused = -1;
     bool page = false; // the shot in force shows a balance page: any other chart goes before it
+    const bool several = all.size() > 1;
     for (const ChartShotRecord& s : shoot.chart_shots) {
         if (s.setup != setup) continue;
+        if (several && std::find(all[at].shots.begin(), all[at].shots.end(), s.id) == all[at].shots.end()) continue;
         const FrameRecord* f = record(shoot.frames, s.frame);
         const double t = f ? time_in_job(shoot, *f) : 0;
-        const double at = std::isfinite(t) ? t : 0;
+        const double taken = std::isfinite(t) ? t : 0;
         if (refusal(shoot, s).empty()) {
             const bool is_page = e.shot && shows_page(shoot, s.id);
-            if (!e.shot || (is_page == page ? at >= latest : page)) {
+            if (!e.shot || (is_page == page ? taken >= latest : page)) {
                 page = e.shot ? is_page : shows_page(shoot, s.id);
                 e.shot = &s;
-                latest = at;
+                latest = taken;
             }
-        } else if (!e.refused || at >= latest_refused) {
+        } else if (!e.refused || taken >= latest_refused) {
             e.refused = &s;
-            latest_refused = at;
+            latest_refused = taken;
         }
     }
     if (e.shot) e.refused = nullptr;
@@ -138,14 +157,19 @@ Evidence evidence(const Shoot& shoot, Id setup) {
             if (r.chart_shot == s->id) e.reading = &r;
     }
     for (const CorrectionRecord& c : shoot.corrections)
-        if (c.setup == setup && !stands_beside(c.kind)) e.correction = &c; // the latest
+        if (c.setup == setup && !stands_beside(c.kind) && made_for(c, all, at)) e.correction = &c; // the latest
     if (e.correction)
         for (const ProofRecord& p : shoot.proofs)
             if (p.correction == e.correction->id) e.proof = &p;
-    for (const HandoverRecord& h : shoot.handovers)
-        if (h.setup == setup) e.handovers.push_back(&h);
+    for (const HandoverRecord& h : shoot.handovers) {
+        if (h.setup != setup) continue;
+        const CorrectionRecord* of = record(shoot.corrections, h.correction);
+        if (!of || made_for(*of, all, at)) e.handovers.push_back(&h);
+    }
     return e;
 }
+
+} // namespace
 
 namespace {
 
@@ -247,33 +271,73 @@ State state_by(const SetupRecord* setup, const Evidence& e, const std::vector<St
     return balance_only && !e.handovers.empty() ? State::handed_over : State::read;
 }
 
-Standing standing_of(const Shoot& shoot, const SetupRecord* setup, Id id,
-                     const std::vector<const FrameRecord*>& frames) {
-    Standing s;
-    s.evidence = evidence(shoot, id);
-    s.stale = stale_by(shoot, setup, s.evidence, frames);
-    s.state = state_by(setup, s.evidence, s.stale);
-    return s;
+/// The stretch that is acted on next: one without a correction first, then one that is stale, else the newest.
+std::size_t next_to_act_on(const std::vector<Standing>& all) {
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (!all[i].evidence.correction) return i;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (all[i].state == State::stale) return i;
+    return all.size() - 1;
 }
 
-Standing standing_of(const Shoot& shoot, Id id) {
+/// Of each stretch of a setup; `frames`: its ordinary ones.
+std::vector<Standing> standings_in(const Shoot& shoot, const SetupRecord& setup,
+                                   const std::vector<const FrameRecord*>& frames) {
+    const std::vector<Stretch> all = stretches(shoot, setup.id);
+    const StretchSchool school = school_of(shoot, setup);
+    std::vector<std::vector<const FrameRecord*>> parts(std::max<std::size_t>(1, all.size()));
+    for (const FrameRecord* f : frames)
+        parts[all.size() < 2 ? 0 : stretch_at(all, school, time_in_job(shoot, *f))].push_back(f);
+    std::vector<Standing> standings;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        Standing s;
+        if (i < all.size()) s.stretch = all[i];
+        s.evidence = evidence_in(shoot, setup.id, all, i);
+        s.stale = stale_by(shoot, &setup, s.evidence, parts[i]);
+        s.state = state_by(&setup, s.evidence, s.stale);
+        s.acting = false;
+        standings.push_back(std::move(s));
+    }
+    standings[next_to_act_on(standings)].acting = true;
+    return standings;
+}
+
+std::map<Id, std::vector<const FrameRecord*>> frames_by_setup(const Shoot& shoot) {
+    std::map<Id, std::vector<const FrameRecord*>> all;
+    for (const FrameRecord& f : shoot.frames)
+        if (counts(f)) all[f.setup].push_back(&f);
+    return all;
+}
+
+Standing standing_of(const Shoot& shoot, Id id, Id stretch = 0) {
+    const SetupRecord* setup = record(shoot.setups, id);
+    if (!setup) return {};
     std::vector<const FrameRecord*> frames;
     for (const FrameRecord& f : shoot.frames)
         if (f.setup == id && counts(f)) frames.push_back(&f);
-    return standing_of(shoot, record(shoot.setups, id), id, frames);
+    for (Standing& s : standings_in(shoot, *setup, frames))
+        if (stretch ? s.stretch.key == stretch : s.acting) return std::move(s);
+    return {};
 }
 
 } // namespace
 
+Evidence evidence(const Shoot& shoot, Id setup, Id stretch) { return standing_of(shoot, setup, stretch).evidence; }
 std::vector<Staleness> staleness(const Shoot& shoot, Id setup) { return standing_of(shoot, setup).stale; }
 State state_of(const Shoot& shoot, Id setup) { return standing_of(shoot, setup).state; }
 
 std::vector<Standing> standings(const Shoot& shoot) {
-    std::map<Id, std::vector<const FrameRecord*>> by_setup;
-    for (const FrameRecord& f : shoot.frames)
-        if (counts(f)) by_setup[f.setup].push_back(&f);
     std::vector<Standing> all;
-    for (const SetupRecord& s : shoot.setups) all.push_back(standing_of(shoot, &s, s.id, by_setup[s.id]));
+    for (auto& [setup, standing] : standings_of_stretches(shoot))
+        if (standing.acting) all.push_back(std::move(standing));
+    return all;
+}
+
+std::vector<std::pair<Id, Standing>> standings_of_stretches(const Shoot& shoot) {
+    auto frames = frames_by_setup(shoot);
+    std::vector<std::pair<Id, Standing>> all;
+    for (const SetupRecord& setup : shoot.setups)
+        for (Standing& s : standings_in(shoot, setup, frames[setup.id])) all.emplace_back(setup.id, std::move(s));
     return all;
 }
 

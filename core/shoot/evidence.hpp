@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "shoot/kit.hpp"
+#include "shoot/stretches.hpp"
 
 namespace refero::shoot {
 
@@ -19,7 +20,8 @@ struct Evidence {
     const ProofRecord* proof = nullptr;
     std::vector<const HandoverRecord*> handovers;
 };
-Evidence evidence(const Shoot& shoot, Id setup);
+/// Of a stretch by its key; 0: of the one to act on next, which is the setup itself where it has but one.
+Evidence evidence(const Shoot& shoot, Id setup, Id stretch = 0);
 /// Why a chart shot is of no use, or nothing: refused by the user, unreadable, or a finding says reshoot.
 std::string refusal(const Shoot& shoot, const ChartShotRecord& shot);
 
@@ -47,10 +49,14 @@ State state_of(const Shoot& shoot, Id setup);
 
 /// All of that for every setup, in the order of the setups, in one pass over the frames.
 struct Standing {
+    Stretch stretch;    ///< key 0: no good chart shot, or none that divides the setup
+    bool acting = true; ///< of several stretches of a setup the one to act on next
     Evidence evidence;
     std::vector<Staleness> stale;
     State state = State::to_shoot;
 };
 std::vector<Standing> standings(const Shoot& shoot);
+/// The same of every stretch of every setup: by setup, in the order of time; at least one each.
+std::vector<std::pair<Id, Standing>> standings_of_stretches(const Shoot& shoot);
 
 } // namespace refero::shoot

@@ -38,6 +38,13 @@ enum class BalanceSchool { custom, preset, automatic };
 inline constexpr auto names(BalanceSchool) { return std::array{"custom", "preset", "automatic"}; }
 enum class ExposureSchool { metered, one_over };
 inline constexpr auto names(ExposureSchool) { return std::array{"metered", "one over"}; }
+/// Which chart shot governs a frame: the last before it, the next after it, the nearest in time, or both neighbours by
+/// their distance in time.
+enum class StretchSchool { as_job, first, last, nearest, between };
+inline constexpr auto names(StretchSchool) { return std::array{"", "first", "last", "nearest", "between"}; }
+/// How a chart shot stands to the one before it in its setup.
+enum class Joining { by_light, with_the_one_before, apart };
+inline constexpr auto names(Joining) { return std::array{"", "joined", "apart"}; }
 enum class FrameKind { ordinary, chart, clip };
 inline constexpr auto names(FrameKind) { return std::array{"ordinary", "chart", "clip"}; }
 
@@ -55,13 +62,13 @@ struct JobSettingsRecord {
     TurnSchool turn_school = TurnSchool::slight;
     BalanceSchool balance_school = BalanceSchool::custom;
     ExposureSchool exposure_school = ExposureSchool::metered;
-    bool chart_at_end = false; ///< a frame belongs to the next chart shot after it
-    bool matching = false;     ///< the cameras are to be matched
-    bool fallbacks = true;     ///< plan a fallback for each camera and kind of light
-    double iso_stops = 2;      ///< from here on a frame's ISO is far from the chart shot's
-    double light_days = 30;    ///< a correction for the same light is good for so long
-    double chart_years = 3;    ///< a chart is good for so long
-    std::string limits;        ///< of the gate, where they are not the usual ones: JSON, docs/formats.md
+    StretchSchool stretch_school = StretchSchool::nearest;
+    bool matching = false;  ///< the cameras are to be matched
+    bool fallbacks = true;  ///< plan a fallback for each camera and kind of light
+    double iso_stops = 2;   ///< from here on a frame's ISO is far from the chart shot's
+    double light_days = 30; ///< a correction for the same light is good for so long
+    double chart_years = 3; ///< a chart is good for so long
+    std::string limits;     ///< of the gate, where they are not the usual ones: JSON, docs/formats.md
     bool operator==(const JobSettingsRecord&) const = default;
 };
 
@@ -143,6 +150,8 @@ struct SetupRecord {
     bool balance_only = false; ///< whole without a correction
     double f_number = 8;       ///< that the chart is shot at
     double subject_m = 0;      ///< distance of the subject from the sensor; 0: not known
+    StretchSchool stretch_school = StretchSchool::as_job;
+    bool divided = true; ///< its chart shots divide its time into stretches; else the newest holds for all of it
     std::string note;
     std::string settings; ///< what the user decides about the correction: plan/settings.hpp
     bool operator==(const SetupRecord&) const = default;
@@ -186,6 +195,8 @@ struct ChartShotRecord {
     std::string problem;        ///< why it cannot be read
     bool accepted = false;      ///< by the user, whatever the gate says
     double kelvin = 0, duv = 0; ///< of the light, by the chart's neutrals; 0: not known
+    double level = 0;           ///< of the light, stops with the camera's settings taken out; 0: not known
+    Joining joining = Joining::by_light;
     bool operator==(const ChartShotRecord&) const = default;
 };
 

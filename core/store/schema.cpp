@@ -212,6 +212,14 @@ ALTER TABLE reading ADD COLUMN page INTEGER DEFAULT 0;
 ALTER TABLE reading ADD COLUMN encoding TEXT;
 UPDATE reading SET page = COALESCE(json_extract(content, '$.page'), 0),
   encoding = COALESCE(json_extract(content, '$.encoding'), '') WHERE json_valid(content);
+ALTER TABLE brief ADD COLUMN stretch_school TEXT DEFAULT 'nearest';
+UPDATE brief SET stretch_school = CASE WHEN chart_at_end THEN 'last' ELSE 'first' END
+  WHERE EXISTS (SELECT 1 FROM setup) OR EXISTS (SELECT 1 FROM frame);
+ALTER TABLE brief DROP COLUMN chart_at_end;
+ALTER TABLE setup ADD COLUMN stretch_school TEXT DEFAULT '';
+ALTER TABLE setup ADD COLUMN divided INTEGER DEFAULT 0;
+ALTER TABLE chart_shot ADD COLUMN level REAL DEFAULT 0;
+ALTER TABLE chart_shot ADD COLUMN joining TEXT DEFAULT '';
 )";
 constexpr const char* kit_6 = R"(
 CREATE TABLE look (id INTEGER PRIMARY KEY, name TEXT NOT NULL, client TEXT, content TEXT);

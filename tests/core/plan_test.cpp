@@ -22,7 +22,7 @@ namespace {
 /// Three cameras, four lights, all combinations.
 Shoot three_by_four() {
     Shoot s;
-    s.briefs = {JobSettingsRecord{}};
+    s.briefs = {JobSettingsRecord{.stretch_school = StretchSchool::first}};
     s.places = {{1, "Reading room", ""}, {2, "Studio", ""}};
     for (int i = 0; i < 3; ++i)
         s.cameras.push_back(CameraRecord{.id = i + 1,
@@ -292,11 +292,11 @@ TEST(Assign, a_frame_belongs_to_the_latest_chart_shot_before_it) {
     EXPECT_EQ(assign_ordinary(s, taken(13, 1, "08:00:00")).setup, 0);
     EXPECT_NE(assign_ordinary(s, taken(13, 1, "08:00:00")).reason.find("before the first chart shot"),
               std::string::npos);
-    s.briefs[0].chart_at_end = true;
+    s.briefs[0].stretch_school = StretchSchool::last;
     EXPECT_EQ(assign_ordinary(s, taken(14, 1, "08:00:00")).setup, 1);
     EXPECT_EQ(assign_ordinary(s, taken(15, 1, "10:30:00")).setup, 3);
     EXPECT_EQ(assign_ordinary(s, taken(16, 1, "12:00:00")).setup, 3);
-    s.briefs[0].chart_at_end = false;
+    s.briefs[0].stretch_school = StretchSchool::first;
     s.chart_shots[1].refused = "shadow"; // a refused shot holds for nothing
     EXPECT_EQ(assign_ordinary(s, taken(11, 1, "11:30:00")).setup, 1);
     s.cameras[0].clock_offset_s = -3600; // its clock is an hour ahead
@@ -338,7 +338,7 @@ TEST(Assign, a_recording_without_a_time_is_placed_by_its_time_code) {
     // Before its chart is known: it is placed as soon as that has come.
     s.frames.push_back(recording(14, "10:30:00:00", "A001"));
     EXPECT_EQ(moves(s).back().to.setup, 3);
-    s.briefs[0].chart_at_end = true;
+    s.briefs[0].stretch_school = StretchSchool::last;
     EXPECT_EQ(assign_ordinary(s, recording(15, "09:59:00:00", "A001")).setup, 1);
 }
 

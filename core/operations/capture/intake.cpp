@@ -149,8 +149,10 @@ Place place_for(const shoot::Shoot& shoot, shoot::FrameRecord& f, const Measured
         const shoot::Evidence before = shoot::evidence(shoot, f.setup);
         if (how.by_hand && f.setup && before.shot && before.reading) {
             // Given by hand without a plan for it: another light than the one it would fall on is a column of its own.
-            const double k = before.shot->kelvin;
-            const bool alike = m.kelvin > 0 && k > 0 && std::abs(1e6 / m.kelvin - 1e6 / k) < same_light_mired;
+            const bool alike = std::any_of(shoot.chart_shots.begin(), shoot.chart_shots.end(), [&](const auto& s) {
+                return s.setup == f.setup && m.kelvin > 0 && s.kelvin > 0 &&
+                       std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired;
+            });
             if (!alike) f.setup = 0;
         }
         if (how.by_hand && !f.setup) {
@@ -389,6 +391,7 @@ void take_the_lead(Change& c, const shoot::Shoot& shoot, shoot::FrameRecord& raw
         shot.problem = m.problem;
         shot.kelvin = m.kelvin;
         shot.duv = m.duv;
+        shot.level = m.level;
         c.update(shot);
         if (shot.chart.empty()) add_reading(c, shoot, raw.setup, shot.id, m);
     }
@@ -482,12 +485,13 @@ Taken take_in(const shoot::Shoot& shoot, const shoot::Kit& kit, const Arrival& a
         shot.problem = problem;
         shot.kelvin = m.kelvin;
         shot.duv = m.duv;
+        shot.level = m.level;
         t.rows.update(shot);
         t.chart_shot = shot.id;
         if (!shot.chart.empty() || !shot.corners.empty()) return t; // measured anew, as it says
     } else {
         t.chart_shot = t.rows.add(shoot::ChartShotRecord{
-            .setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv});
+            .setup = f.setup, .frame = frame, .problem = problem, .kelvin = m.kelvin, .duv = m.duv, .level = m.level});
     }
     add_reading(t.rows, shoot, f.setup, t.chart_shot, m);
     return t;

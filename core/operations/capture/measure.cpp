@@ -68,6 +68,13 @@ frame::Frame without_pixels(const frame::Frame& f) {
     return g;
 }
 
+/// Level of the light in stops, by what a white of 100 % gives in the raw file and the camera's settings: of two shots
+/// of one camera their difference is the light's. 0 where the file does not tell the settings, or the flash fired.
+double level_of(const frame::Metadata& m, const balance::Balance& balance) {
+    if (!(m.exposure_s > 0 && m.f_number > 0 && m.iso > 0 && balance.exposure > 0) || m.flash) return 0;
+    return -std::log2(balance.exposure) - std::log2(m.exposure_s * m.iso / 100 / (m.f_number * m.f_number));
+}
+
 /// The plan has one chart and the frame shows another: said where the gate says that it found one.
 void tell_other_chart(std::vector<shoot::FindingRecord>& rows, const MeasureRequest& request,
                       const MeasuredShot& shot) {
@@ -110,6 +117,7 @@ Measured measure(const MeasureRequest& request, std::shared_ptr<const frame::Fra
                 m.kelvin = light.kelvin;
                 m.duv = light.duv;
             }
+            if (m.frame->is_raw) m.level = level_of(m.frame->metadata, balance);
         } catch (const Error&) { // the balance says why
         }
         m.shot = std::make_shared<const MeasuredShot>(std::move(shot));
@@ -176,6 +184,7 @@ Change keep(const shoot::Shoot& shoot, Id chart_shot, const Measured& m) {
     shot.problem = m.problem;
     shot.kelvin = m.kelvin;
     shot.duv = m.duv;
+    shot.level = m.level;
     c.update(shot);
     for (const shoot::ReadingRecord& r : shoot.readings)
         if (r.chart_shot == shot.id) c.remove<shoot::ReadingRecord>(r.id);

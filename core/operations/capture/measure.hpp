@@ -38,6 +38,7 @@ struct Measured {
     std::shared_ptr<const MeasuredShot> shot; ///< without pixels
     std::string problem;
     double kelvin = 0, duv = 0; ///< of the light, by the neutrals; 0: not known
+    double level = 0;           ///< of the light, see shoot::ChartShotRecord; 0: not known
     std::vector<shoot::FindingRecord> findings;
 };
 struct MeasureRequest {

@@ -2,6 +2,7 @@
 #include "operations/match/matching.hpp"
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
+#include "shoot/time.hpp"
 
 namespace refero::operations {
 
@@ -14,6 +15,9 @@ ChainFacts facts_of(const shoot::Shoot& shoot, const shoot::SetupRecord& row, co
     const shoot::ChartShotRecord* shot = e.shot ? e.shot : e.refused;
     ChainFacts f;
     f.id = row.id;
+    f.stretch = standing.stretch.key;
+    f.acting = standing.acting;
+    f.school = shoot::school_of(shoot, row);
     f.row = row;
     f.title = shoot::title_of(shoot, row);
     f.state = standing.state;
@@ -170,16 +174,75 @@ Step Chain::current() const {
     return Step::handover;
 }
 
-std::vector<ChainFacts> facts_of(const shoot::Shoot& shoot) {
-    std::map<Id, std::vector<Id>> frames;
-    for (const shoot::FrameRecord& f : shoot.frames)
-        if (f.setup && !f.same_as && f.kind != shoot::FrameKind::chart) frames[f.setup].push_back(f.id);
-    const auto standings = shoot::standings(shoot);
-    std::vector<ChainFacts> all;
-    for (std::size_t i = 0; i < shoot.setups.size(); ++i) {
-        all.push_back(facts_of(shoot, shoot.setups[i], standings[i]));
-        all.back().frames = std::move(frames[shoot.setups[i].id]);
+std::string Chain::stretch_id() const {
+    if (stretches.size() < 2) return {};
+    const auto own =
+        std::find_if(stretches.begin(), stretches.end(), [&](const StretchFacts& s) { return s.key == stretch; });
+    return own == stretches.end() ? std::string() : own->id;
+}
+
+namespace {
+
+StretchFacts line_of(const shoot::Standing& s) {
+    const shoot::Evidence& e = s.evidence;
+    StretchFacts f;
+    f.key = s.stretch.key;
+    f.why = s.stretch.why;
+    f.other_light = s.stretch.other_light;
+    if (std::isfinite(s.stretch.from_s)) f.from = shoot::time_of(s.stretch.from_s);
+    if (std::isfinite(s.stretch.to_s)) f.to = shoot::time_of(s.stretch.to_s);
+    if (e.frame) f.chart_file = e.frame->path;
+    if (const shoot::ChartShotRecord* shot = e.shot) {
+        f.kelvin = shot->kelvin;
+        f.duv = shot->duv;
+        f.level = shot->level;
     }
+    f.state = s.state;
+    if (e.proof) f.delta_e_2000 = e.proof->mean;
+    return f;
+}
+
+} // namespace
+
+std::vector<ChainFacts> stretches_of(const shoot::Shoot& shoot) {
+    std::map<Id, std::vector<const shoot::FrameRecord*>> frames;
+    for (const shoot::FrameRecord& f : shoot.frames)
+        if (f.setup && !f.same_as && f.kind != shoot::FrameKind::chart) frames[f.setup].push_back(&f);
+    const auto standings = shoot::standings_of_stretches(shoot);
+    std::vector<ChainFacts> all;
+    for (std::size_t begin = 0, end = 0; begin < standings.size(); begin = end) {
+        const Id setup = standings[begin].first;
+        while (end < standings.size() && standings[end].first == setup) ++end;
+        const shoot::SetupRecord& row = *shoot::record(shoot.setups, setup);
+        std::vector<shoot::Stretch> in_time;
+        std::vector<StretchFacts> lines;
+        for (std::size_t i = begin; i < end; ++i) {
+            const shoot::Standing& s = standings[i].second;
+            if (s.stretch.key) in_time.push_back(s.stretch);
+            lines.push_back(line_of(s));
+        }
+        const std::vector<std::string> ids = shoot::ids_of(shoot, in_time);
+        for (std::size_t k = 0; k < ids.size(); ++k) lines[k].id = ids[k];
+        std::vector<std::vector<Id>> parts(lines.size());
+        for (const shoot::FrameRecord* f : frames[setup]) {
+            const std::size_t at = in_time.size() < 2 ? 0
+                                                      : shoot::stretch_at(in_time, shoot::school_of(shoot, row),
+                                                                          shoot::time_in_job(shoot, *f));
+            parts[at].push_back(f->id);
+            ++lines[at].frames;
+        }
+        for (std::size_t i = begin; i < end; ++i) {
+            all.push_back(facts_of(shoot, row, standings[i].second));
+            all.back().frames = std::move(parts[i - begin]);
+            all.back().stretches = lines;
+        }
+    }
+    return all;
+}
+
+std::vector<ChainFacts> facts_of(const shoot::Shoot& shoot) {
+    std::vector<ChainFacts> all = stretches_of(shoot);
+    std::erase_if(all, [](const ChainFacts& f) { return !f.acting; });
     return all;
 }
 
@@ -231,9 +294,9 @@ Chain derived(ChainFacts facts, const Chain* before) {
     return c;
 }
 
-Chain chain_of(const shoot::Shoot& shoot, Id setup) {
-    for (ChainFacts& f : facts_of(shoot))
-        if (f.id == setup) return derived(std::move(f));
+Chain chain_of(const shoot::Shoot& shoot, Id setup, Id stretch) {
+    for (ChainFacts& f : stretches_of(shoot))
+        if (f.id == setup && (stretch ? f.stretch == stretch : f.acting)) return derived(std::move(f));
     throw Error(ErrorKind::usage, "there is no such setup in the job");
 }
 

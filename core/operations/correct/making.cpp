@@ -15,9 +15,13 @@ using shoot::Id;
 
 std::vector<const shoot::ChartShotRecord*> good_shots(const shoot::Shoot& shoot, const Chain& chain) {
     std::vector<const shoot::ChartShotRecord*> good;
+    std::vector<Id> repeats; // of the chain's stretch
+    for (const shoot::Stretch& s : shoot::stretches(shoot, chain.id))
+        if (s.key == chain.stretch) repeats = s.shots;
     for (const shoot::ChartShotRecord& shot : shoot.chart_shots) {
         if (!chain.shot || shot.setup != chain.id || !shot.problem.empty() || !shoot::refusal(shoot, shot).empty())
             continue;
+        if (std::find(repeats.begin(), repeats.end(), shot.id) == repeats.end()) continue;
         try { // of one chart only
             const auto other = measured(shoot, shot);
             if (other && other->definition.id == chain.shot->definition.id) good.push_back(&shot);

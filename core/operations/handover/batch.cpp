@@ -12,6 +12,8 @@
 #include "operations/capture/files.hpp"
 #include "operations/correct/renderings.hpp"
 #include "shoot/board.hpp"
+#include "shoot/stretches.hpp"
+#include "shoot/time.hpp"
 
 namespace refero::operations {
 
@@ -27,6 +29,25 @@ int jobs_for(int asked, std::size_t frames) {
 }
 
 } // namespace
+
+std::shared_ptr<const fit::Correction> correction_between(const shoot::Shoot& shoot,
+                                                          const std::vector<const Chain*>& stretches,
+                                                          const shoot::FrameRecord& frame) {
+    std::vector<shoot::Stretch> with; // those that have a correction
+    std::vector<const Chain*> chains;
+    if (stretches.empty()) return nullptr;
+    for (const shoot::Stretch& s : shoot::stretches(shoot, stretches.front()->id))
+        for (const Chain* c : stretches)
+            if (c->stretch == s.key && c->correction) {
+                with.push_back(s);
+                chains.push_back(c);
+            }
+    if (with.size() < 2) return nullptr;
+    const shoot::Between b = shoot::between_at(with, shoot::time_in_job(shoot, frame));
+    if (b.first == b.second) return chains[b.first]->correction;
+    return std::make_shared<const fit::Correction>(
+        fit::between(*chains[b.first]->correction, *chains[b.second]->correction, b.fraction));
+}
 
 std::vector<BatchFrame> batch_of(const shoot::Shoot& shoot, const std::vector<const Chain*>& chains,
                                  apply::Format format, const std::filesystem::path& folder, const std::string& pattern,
@@ -45,7 +66,22 @@ std::vector<BatchFrame> batch_of(const shoot::Shoot& shoot, const std::vector<co
             auto& file = known_files[d.row];
             if (const shoot::FrameRecord* row = shoot::record(shoot.frames, d.row); row && !file)
                 file = std::make_shared<KnownFile>(*row);
-            all.push_back({std::move(d), by.correction, {}, chain.id, by.rendering.empty() ? 0 : by.row, file});
+            std::shared_ptr<const fit::Correction> correction = by.correction;
+            if (const shoot::FrameRecord* row = shoot::record(shoot.frames, d.row);
+                row && by.rendering.empty() && chain.school == shoot::StretchSchool::between &&
+                chain.stretches.size() > 1 && row->id != chain.chart_frame.id) {
+                std::vector<const Chain*> fellows;
+                for (const Chain* other : chains)
+                    if (other->id == chain.id) fellows.push_back(other);
+                if (auto mixed = correction_between(shoot, fellows, *row)) correction = std::move(mixed);
+            }
+            all.push_back({std::move(d),
+                           std::move(correction),
+                           {},
+                           chain.id,
+                           by.rendering.empty() ? 0 : by.row,
+                           file,
+                           chain.stretch});
         }
     };
     bool known = rendering.empty() || rendering == all_renderings;

@@ -29,9 +29,16 @@ struct BatchFrame {
     SecondLight second = {};
     shoot::Id setup = 0, row = 0;          ///< row: of a rendering's correction; 0: the setup's own
     std::shared_ptr<KnownFile> known = {}; ///< the job's record of its source; null: it is of no job
+    shoot::Id stretch = 0;                 ///< key of its stretch
 };
 /// Instead of a rendering's name: all that are in force.
 inline constexpr const char* all_renderings = "*";
+/// The correction for a frame of a setup that takes what lies between two chart shots (school between): by its time, of
+/// both neighbours that have one. Null where the frame has but one neighbour.
+std::shared_ptr<const fit::Correction> correction_between(const shoot::Shoot& shoot,
+                                                          const std::vector<const Chain*>& stretches,
+                                                          const shoot::FrameRecord& frame);
+/// `chains`: each of a stretch, all stretches of a setup that are to be developed among them.
 /// The chart shots and ordinary frames of setups that have a correction, by a rendering of theirs (empty: the setup's
 /// own); equal names are told apart over all of them. Throws Error(usage) for a pattern that cannot be used, and for a
 /// rendering that no setup has.

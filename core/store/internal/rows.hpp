@@ -22,7 +22,7 @@ struct Rows;
 #define C(member) f(#member, r.member)
 
 REFERO_ROWS(JobSettingsRecord, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(turn_school),
-            C(balance_school), C(exposure_school), C(chart_at_end), C(matching), C(fallbacks), C(iso_stops),
+            C(balance_school), C(exposure_school), C(stretch_school), C(matching), C(fallbacks), C(iso_stops),
             C(light_days), C(chart_years), C(limits));
 REFERO_ROWS(PlaceRecord, "place", C(name), C(note));
 REFERO_ROWS(CameraRecord, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm),
@@ -34,13 +34,13 @@ REFERO_ROWS(LightRecord, "light", C(uid), C(name), C(kind), C(kelvin), C(power),
 REFERO_ROWS(CardRecord, "card", C(uid), C(name), C(kind), C(definition), C(width_mm), C(height_mm), C(bought),
             C(first_used), C(compared), C(light_hours), C(condition), C(measured));
 REFERO_ROWS(SetupRecord, "setup", C(camera), C(lens), C(mode), C(light), C(card), C(balance_only), C(f_number),
-            C(subject_m), C(note), C(settings));
+            C(subject_m), C(stretch_school), C(divided), C(note), C(settings));
 REFERO_ROWS(FrameRecord, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode),
             C(setup), C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
             C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s), C(timecode),
             C(reel), C(frames_per_second), C(from_s), C(to_s), C(role), C(changed_ns));
 REFERO_ROWS(ChartShotRecord, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem),
-            C(accepted), C(kelvin), C(duv));
+            C(accepted), C(kelvin), C(duv), C(level), C(joining));
 REFERO_ROWS(ReadingRecord, "reading", C(chart_shot), C(made_from), C(page), C(encoding), C(content));
 REFERO_ROWS(FindingRecord, "finding", C(chart_shot), C(check), C(status), C(value), C(limit), C(unit), C(patches),
             C(advice));

@@ -1,0 +1,31 @@
+// What the actions of refero-cli job share.
+#pragma once
+
+#include "operations/correct/chain.hpp"
+#include "store/document.hpp"
+#include "verb.hpp"
+
+namespace refero::cli {
+
+struct JobArguments {
+    std::string file, action, setup, stretch, output, chunk, rendering, intent, look, encoding,
+        formats = "cube,dcp,icc,matrix", name = "{stem}";
+    std::vector<std::string> files;
+    DevelopArguments how;
+    bool list = false, all_frames = false, outside = false;
+    Outputs outputs;
+};
+
+/// The chains of all stretches of all setups, or of those that are named; a stretch by any unambiguous beginning of its
+/// id. Throws Error(usage) for a name that is none.
+std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::string& name,
+                                      const std::string& stretch = {});
+
+/// Each frame, where it belongs and why.
+Result list_frames(store::JobFile& job);
+/// Another name for a camera, light, lens or mode.
+Result rename(store::JobFile& job, const JobArguments& arguments);
+/// A school or limit of the job, or of one setup.
+Result set(store::JobFile& job, const JobArguments& arguments);
+
+} // namespace refero::cli
