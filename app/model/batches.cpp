@@ -39,8 +39,8 @@ Batches::Batches(JobDocument& job, Chains& chains, Handovers& handovers, Watcher
 int Batches::count(const BatchWish& wish) const {
     int n = 0;
     for (const Id setup : wish.setups)
-        if (chains_.has(setup) && chains_.at(setup).correction) {
-            const Chain& chain = chains_.at(setup);
+        for (const Chain& chain : chains_.has(setup) ? chains_.stretches(setup) : std::vector<Chain>()) {
+            if (!chain.correction) continue;
             int files = chain.chart_frame.id ? operations::stills_in(chain.chart_frame) : 0;
             for (const Id id : chain.frames)
                 if (const shoot::FrameRecord* f = job_.frame(id); f && id != chain.chart_frame.id)
@@ -58,7 +58,9 @@ void Batches::develop(const BatchWish& wish) {
         return notices_.tell(tr("%1: this folder cannot be made. Choose another one.").arg(qt(wish.folder.string())));
     std::vector<const Chain*> chains;
     for (const Id setup : wish.setups)
-        if (chains_.has(setup) && chains_.at(setup).correction) chains.push_back(&chains_.at(setup));
+        if (chains_.has(setup))
+            for (const Chain& chain : chains_.stretches(setup))
+                if (chain.correction) chains.push_back(&chain);
     std::vector<operations::BatchFrame> all;
     if (!notices_.guarded([&] {
             all = operations::batch_of(job_.shoot(), chains, wish.develop.format, wish.folder, wish.pattern,
@@ -137,9 +139,10 @@ std::vector<operations::LeftOut> Batches::not_developed(const BatchWish& wish) c
     const std::set<Id> wanted(wish.setups.begin(), wish.setups.end());
     bool all = true; // of the job's setups that have a correction: then frames of no setup count, too
     for (const Id setup : chains_.ids()) {
-        const Chain& chain = chains_.at(setup);
-        if (chain.correction && wanted.contains(setup)) chains.push_back(&chain);
-        all = all && (!chain.correction || wanted.contains(setup));
+        for (const Chain& chain : chains_.stretches(setup)) {
+            if (chain.correction && wanted.contains(setup)) chains.push_back(&chain);
+            all = all && (!chain.correction || wanted.contains(setup));
+        }
     }
     return operations::left_out_of(job_.shoot(), chains, all ? std::set<Id>() : wanted);
 }

@@ -2,12 +2,15 @@
 
 #include "model/document.hpp"
 
+#include <set>
+
 namespace refero::app {
 
 Chains::Chains(JobDocument& job, Tasks& tasks, Notices& notices) : job_(job), notices_(notices) {
     connect(&job, &JobDocument::changed, this, &Chains::follow);
     connect(&job, &JobDocument::closing, this, [this] {
         chains_.clear();
+        chosen_.clear();
         obstacles_.clear();
         structure_ = {};
     });
@@ -24,7 +27,7 @@ std::vector<Id> Chains::ids() const {
 
 QString Chains::title_of(Id setup) const {
     const auto at = chains_.find(setup);
-    return at == chains_.end() ? QString() : qt(at->second.title);
+    return at == chains_.end() ? QString() : qt(at->second.front().title);
 }
 
 void Chains::set_obstacle(Id chart_shot, const std::string& why) {
@@ -33,23 +36,57 @@ void Chains::set_obstacle(Id chart_shot, const std::string& why) {
     follow();
 }
 
+const Chain& Chains::at(Id setup) const {
+    const std::vector<Chain>& all = chains_.at(setup);
+    const auto chosen = chosen_.find(setup);
+    for (const Chain& c : all)
+        if (chosen != chosen_.end() && c.stretch == chosen->second) return c;
+    for (const Chain& c : all)
+        if (c.acting) return c;
+    return all.back();
+}
+
+void Chains::choose(Id setup, Id stretch) {
+    if (!has(setup)) return;
+    const Id before = at(setup).stretch;
+    if (stretch) chosen_[setup] = stretch;
+    else chosen_.erase(setup);
+    if (at(setup).stretch != before) emit setup_changed(setup);
+}
+
+/// The chain of the same stretch as it was; of a setup that had but one, that.
+Chain* Chains::before_of(Id setup, Id stretch) {
+    const auto all = chains_.find(setup);
+    if (all == chains_.end()) return nullptr;
+    for (Chain& c : all->second)
+        if (c.stretch == stretch) return &c;
+    return all->second.size() == 1 ? &all->second.front() : nullptr;
+}
+
 void Chains::follow() {
     const shoot::Shoot& s = job_.shoot();
-    std::erase_if(chains_, [&](const auto& entry) { return !shoot::record(s.setups, entry.first); });
-    std::vector<Id> changed;
-    for (operations::ChainFacts& facts : operations::facts_of(s)) {
+    std::set<Id> changed;
+    std::map<Id, std::vector<Chain>> now;
+    for (operations::ChainFacts& facts : operations::stretches_of(s)) {
         const Id id = facts.id;
         if (const auto why = obstacles_.find(facts.chart_shot);
             why != obstacles_.end() && facts.problem.empty() && facts.reading_content.empty())
             facts.problem = why->second;
-        const auto before = chains_.find(id);
-        if (before != chains_.end() && static_cast<const operations::ChainFacts&>(before->second) == facts) continue;
-        Chain now = operations::derived(std::move(facts), before == chains_.end() ? nullptr : &before->second);
-        for (const std::string& words : now.damaged)
-            if (before == chains_.end() || before->second.damaged != now.damaged) notices_.tell(qt(words));
-        chains_.insert_or_assign(id, std::move(now));
-        changed.push_back(id);
+        Chain* before = before_of(id, facts.stretch);
+        if (before && static_cast<const operations::ChainFacts&>(*before) == facts) {
+            now[id].push_back(*before);
+            continue;
+        }
+        Chain chain = operations::derived(std::move(facts), before);
+        for (const std::string& words : chain.damaged)
+            if (!before || before->damaged != chain.damaged) notices_.tell(qt(words));
+        now[id].push_back(std::move(chain));
+        changed.insert(id);
     }
+    for (const auto& [id, chains] : now)
+        if (const auto before = chains_.find(id); before != chains_.end() && before->second.size() != chains.size())
+            changed.insert(id);
+    chains_ = std::move(now);
     Structure structure{s.brief().title, s.cameras, s.lights, s.lenses, s.modes, s.places, {}, {}};
     for (const shoot::SetupRecord& setup : s.setups) {
         structure.rigs.push_back({setup.id, {setup.camera, setup.lens, setup.mode}});

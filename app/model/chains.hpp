@@ -29,7 +29,12 @@ public:
     std::vector<Id> ids() const;
     int count() const { return static_cast<int>(chains_.size()); }
     bool has(Id setup) const { return chains_.contains(setup); }
-    const Chain& at(Id setup) const { return chains_.at(setup); }
+    /// Of the stretch that is looked at: the chosen one, else the one to act on next.
+    const Chain& at(Id setup) const;
+    /// Of all stretches of a setup, in the order of time.
+    const std::vector<Chain>& stretches(Id setup) const { return chains_.at(setup); }
+    /// Looks at a stretch by its key; 0: at the one to act on next.
+    void choose(Id setup, Id stretch);
     QString title_of(Id setup) const; ///< "Stills A, Window"; empty for none
     /// Why a chart shot cannot be read for now (its file is away): shown, and kept nowhere. Empty: it is none any more.
     void set_obstacle(Id chart_shot, const std::string& why);
@@ -54,11 +59,13 @@ private:
         bool operator==(const Structure&) const = default;
     };
     void follow();
+    Chain* before_of(Id setup, Id stretch);
 
     JobDocument& job_;
     Notices& notices_;
-    std::map<Id, Chain> chains_;
-    std::map<Id, std::string> obstacles_; ///< by chart shot
+    std::map<Id, std::vector<Chain>> chains_; ///< of a setup's stretches
+    std::map<Id, Id> chosen_;                 ///< key of the stretch that is looked at, by setup
+    std::map<Id, std::string> obstacles_;     ///< by chart shot
     Structure structure_;
 };
 

@@ -19,6 +19,7 @@ Desk::Desk()
       pictures(job, chains, tasks, notices),
       readings(job, kit, chains, pictures, tasks, notices),
       setups(job, kit, chains, pictures, tasks, notices),
+      stretches(job, chains, notices),
       cards(job, kit, chains, pictures, tasks, notices),
       watcher(job, tasks),
       frames(job, kit, chains, pictures, readings, watcher, tasks, notices),

@@ -14,6 +14,7 @@
 #include "model/readings.hpp"
 #include "model/renderings.hpp"
 #include "model/setups.hpp"
+#include "model/stretches.hpp"
 #include "model/watcher.hpp"
 
 namespace refero::app {
@@ -30,6 +31,7 @@ struct Desk {
     Pictures pictures;
     Readings readings;
     Setups setups;
+    Stretches stretches;
     Cards cards;
     Watcher watcher;
     Frames frames;

@@ -82,6 +82,14 @@ bool are_repeats(const Shoot& shoot, const ChartShotRecord& a, const ChartShotRe
     return say("the same light"), true;
 }
 
+bool may_have_drifted(const Shoot& shoot, const ChartShotRecord& from, double at_s, double kelvin, double duv) {
+    if (!(from.kelvin > 0 && kelvin > 0)) return false;
+    const double minutes = std::abs(at_s - time_of_shot(shoot, from)) / 60;
+    const double mired = std::abs(1e6 / from.kelvin - 1e6 / kelvin);
+    return std::abs(from.duv - duv) < min_other_light_duv && mired <= max_drift_mired &&
+           mired <= max_drift_mired_per_min * minutes; // false without a time
+}
+
 std::vector<Stretch> stretches(const Shoot& shoot, Id setup) {
     const SetupRecord* row = record(shoot.setups, setup);
     std::vector<Stretch> all;

@@ -29,6 +29,10 @@ StretchSchool school_of(const Shoot& shoot, const SetupRecord& setup);
 /// words what parts them, or that the light is not known and time alone decided.
 bool are_repeats(const Shoot& shoot, const ChartShotRecord& one, const ChartShotRecord& other, std::string* why);
 
+/// Whether the light of a chart shot at a time can be that of another chart shot, drifted since. False where one tells
+/// no light or no time.
+bool may_have_drifted(const Shoot& shoot, const ChartShotRecord& from, double at_s, double kelvin, double duv);
+
 /// In the order of time. Empty without a good chart shot. A setup that is not divided by time has one, open at both
 /// ends, with all its shots.
 std::vector<Stretch> stretches(const Shoot& shoot, Id setup);

@@ -141,6 +141,79 @@ TEST_F(Cli, a_file_that_arrives_slowly_is_waited_for) {
 }
 
 // Several renderings of a setup: as fitted, and for another kind of work with a look; each handed over by its name.
+/// A light that drifts: three chart shots, and frames between them.
+TEST_F(Cli, each_chart_shot_governs_its_stretch) {
+    const auto at = [](const char* time, double kelvin) {
+        return formatted(R"(,"taken":"2026-05-04T{}","light":{{"daylight":{}}})", time, kelvin);
+    };
+    const auto frame = [&](const char* name, const char* time, double kelvin, double chart) {
+        test::Shot shot{.width = 900, .height = 600, .chart_width = chart, .more = at(time, kelvin)};
+        std::string text = test::scene_text(shot);
+        text.replace(text.find(",\"light\":\"window\""), 17, "");
+        if (chart == 0)
+            text.replace(text.find("\"charts\":["),
+                         text.find("]", text.find("\"tilt_deg\"")) - text.find("\"charts\":["), "\"charts\":[");
+        simulate::write(simulate::render(simulate::parse_scene(text, name)), scratch / name);
+    };
+    frame("c1.dng", "10:00:00", 6200, 0.42);
+    frame("c2.dng", "11:00:00", 5700, 0.42);
+    frame("c3.dng", "12:00:00", 5300, 0.42);
+    frame("f1.dng", "10:10:00", 6150, 0);
+    frame("f2.dng", "10:50:00", 5750, 0);
+    frame("f3.dng", "12:10:00", 5250, 0);
+    run("job j.refero new");
+    run("job j.refero take c1.dng c2.dng c3.dng f1.dng f2.dng f3.dng");
+    const Outcome fitted = run("job j.refero fit --json");
+    EXPECT_EQ(fitted.object()["fitted"].size(), 3u) << fitted.out;
+    json setup = run("job j.refero status --json").object()["setups"][0];
+    ASSERT_EQ(setup["stretches"].size(), 3u);
+    EXPECT_EQ(setup["stretches"][0]["id"], "10:00");
+    EXPECT_TRUE(setup["stretches"][0]["from"].is_null());
+    EXPECT_EQ(setup["stretches"][0]["to"], "2026-05-04T10:30:00");
+    EXPECT_TRUE(setup["stretches"][2]["to"].is_null());
+    for (const json& s : setup["stretches"]) {
+        EXPECT_EQ(s["frames"], 1);
+        EXPECT_EQ(s["state"], "proved");
+        EXPECT_LT(s["delta_e_2000"].get<double>(), 1);
+    }
+    // Each frame by its own chart shot; a stretch by any unambiguous beginning.
+    expect_error("job j.refero fit --stretch 1", 2, "10:00, 11:00, 12:00");
+    expect_error("job j.refero fit --stretch 9", 2, "10:00");
+    EXPECT_EQ(run("job j.refero fit --stretch 11 --json").object()["fitted"].size(), 1u);
+    const json applied = run("job j.refero apply -o out --format png --json").object();
+    EXPECT_EQ(applied["written"].size(), 6u);
+    EXPECT_TRUE(applied["not_developed"].empty()) << "each chart shot is one of its stretch";
+    EXPECT_EQ(run("job j.refero handover -o ho --formats cube --json").object()["written"].size(), 6u); // and notes
+    EXPECT_EQ(run("job j.refero handover -o one --formats cube --stretch 12 --json").object()["written"].size(), 2u);
+    const auto frames = run("job j.refero frames --json").object()["frames"];
+    ASSERT_EQ(frames.size(), 6u);
+    EXPECT_EQ(frames[4]["stretch"], "11:00");
+    EXPECT_EQ(frames[4]["kind"], "ordinary");
+    EXPECT_EQ(frames[0]["kind"], "chart");
+    // Another school: the frame at 10:50 follows the chart before it, and another correction develops it.
+    EXPECT_EQ(run("job j.refero set stretch_school first").status, 0);
+    EXPECT_EQ(run("job j.refero frames --json").object()["frames"][4]["stretch"], "10:00");
+    EXPECT_EQ(run("job j.refero status --json").object()["setups"][0]["state"], "handed over")
+        << "no correction is stale";
+    run("job j.refero apply -o first --format png");
+    run("job j.refero set stretch_school between");
+    run("job j.refero apply -o between --format png");
+    EXPECT_NE(read_file(scratch / "out/f2.png"), read_file(scratch / "first/f2.png"));
+    EXPECT_NE(read_file(scratch / "out/f2.png"), read_file(scratch / "between/f2.png"));
+    // The whole setup by one chart shot again.
+    const std::string title = setup["setup"];
+    EXPECT_EQ(run("job j.refero set divided no --setup '" + title + "'").status, 0);
+    EXPECT_EQ(run("job j.refero status --json").object()["setups"][0]["stretches"].size(), 1u);
+    expect_error("job j.refero set stretch_school sometimes", 2, "nearest");
+    expect_error("job j.refero set colour red", 2, "stretch_school");
+    // Names.
+    EXPECT_EQ(run("job j.refero rename light 'Light 1' Window").status, 0);
+    EXPECT_EQ(run("job j.refero status --json").object()["setups"][0]["light"], "Window");
+    expect_error("job j.refero rename light 'Light 1' Window", 2, "already");
+    expect_error("job j.refero rename lamp 'Light 1' Window", 2, "camera light lens mode");
+    expect_error("job j.refero rename light Nothing Else", 2, "Known: Window");
+}
+
 TEST_F(Cli, renderings_are_kept_and_handed_over_by_name) {
     simulate("a.dng", {.width = 900, .height = 600});
     simulate("b.dng", {.camera = "stills-b", .light = "tungsten", .width = 900, .height = 600});

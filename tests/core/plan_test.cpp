@@ -444,6 +444,8 @@ TEST_F(Stale, when_the_chart_shot_was_refused_or_shot_again_or_settings_changed)
     EXPECT_EQ(rules(), Rules{"refused"});
     s.chart_shots[0].refused.clear();
     add_chart_shot(s, 5, 1, 1, "10:00:00");
+    EXPECT_EQ(rules(), Rules{}) << "another stretch of its time";
+    s.setups[0].divided = false;
     EXPECT_EQ(rules(), Rules{"newer"});
 }
 

@@ -90,7 +90,8 @@ private:
         if (metrics.horizontalAdvance(words_for(s.state)) + QFontMetricsF(small_font()).horizontalAdvance(figure) + 10 <
             line.width())
             p.drawText(line, Qt::AlignRight | Qt::AlignVCenter, figure);
-        draw_chain(p, QRectF(inner.left() - 4, inner.bottom() - 19, inner.width() * 0.9, 19), s, t.text);
+        draw_chains(p, QRectF(inner.left() - 4, inner.bottom() - 19, inner.width() * 0.9, 19),
+                    desk_.chains.stretches(s.id), t.text);
         const QRectF words(inner.left(), inner.top() + 20, inner.width(), inner.height() - 41);
         if (words.height() > 12) {
             p.setPen(t.dim);
@@ -111,10 +112,10 @@ private:
         const double name_height = named ? name_metrics.height() : 0;
         const QRectF names(inner.left(), inner.bottom() - name_height, inner.width(), name_height);
         const QRectF chain(inner.left(), names.top() - 30, inner.width(), 28);
-        draw_chain(p, chain, s, t.text);
+        draw_chains(p, chain, desk_.chains.stretches(s.id), t.text);
         p.setFont(small_font());
         p.setPen(t.dim);
-        for (std::size_t k = 0; k < steps.size() && named; ++k)
+        for (std::size_t k = 0; k < steps.size() && named && s.stretches.size() < 2; ++k)
             p.drawText(QRectF(names.left() + static_cast<double>(k) * step - 4, names.top(), step + 8, names.height()),
                        Qt::AlignCenter, name_of(steps[k]));
         inner.setBottom(chain.top() - 4);

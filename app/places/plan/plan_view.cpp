@@ -140,8 +140,12 @@ QWidget* PlanView::make_left() {
                       "chart afterwards"));
     brief_->choice(tr("Video"), &shoot::JobSettingsRecord::exposure_school, {tr("as metered"), tr("one stop over")},
                    tr("Exposure of log video"));
-    brief_->flag(tr("Chart at the end of each light"), &shoot::JobSettingsRecord::chart_at_end,
-                 tr("A frame then belongs to the next chart shot after it"));
+    brief_->choice(
+        tr("Frames follow"), &shoot::JobSettingsRecord::stretch_school,
+        {tr("the nearest (usual)"), tr("the chart before"), tr("the chart after"), tr("the nearest chart"),
+         tr("both, by time")},
+        tr("Which chart shot a frame is corrected by where a light has several: the last before it, the next "
+           "after it, the nearest in time, or what lies between both neighbours"));
     brief_->flag(tr("The cameras are to be matched"), &shoot::JobSettingsRecord::matching,
                  tr("Suggests an arrangement to put before all of them"));
     brief_->flag(tr("Plan fallbacks"), &shoot::JobSettingsRecord::fallbacks,

@@ -14,11 +14,13 @@ namespace refero::app {
 SetupView::SetupView(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
+      times_(new StretchLine(desk)),
       chain_(new ChainLine(desk)),
       pages_(new QStackedWidget) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
+    column->addWidget(times_);
     column->addWidget(chain_);
     column->addWidget(pages_, 1);
     auto* shot = new ShotPage(desk);
@@ -42,10 +44,18 @@ SetupView::SetupView(Desk& desk, QWidget* parent)
 
 Page* SetupView::page() const { return static_cast<Page*>(pages_->currentWidget()); }
 
+void SetupView::close() {
+    desk_.stretches.choose(setup_, 0);
+    setup_ = 0;
+}
+
 void SetupView::open(Id setup) {
+    if (setup_ && setup_ != setup) close();
     setup_ = setup;
+    desk_.stretches.choose(setup, desk_.chains.at(setup).stretch); // stays while another becomes due
     desk_.readings.want(setup);
     desk_.pictures.look_at(setup);
+    times_->show_setup(setup);
     chain_->show_setup(setup);
     const Chain& s = desk_.chains.at(setup);
     choose(s.shot ? s.current() : Step::shot);
@@ -55,6 +65,7 @@ void SetupView::refresh() {
     if (!desk_.chains.has(setup_)) return; // undone or removed
     const auto steps = desk_.chains.at(setup_).steps();
     if (std::find(steps.begin(), steps.end(), chosen()) == steps.end()) return choose(Step::balance);
+    times_->show_setup(setup_);
     chain_->show_setup(setup_);
     page()->show_setup(setup_);
 }

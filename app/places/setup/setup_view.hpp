@@ -5,6 +5,7 @@
 
 #include "chain_line.hpp"
 #include "page.hpp"
+#include "stretch_line.hpp"
 
 namespace refero::app {
 
@@ -16,12 +17,13 @@ class SetupView : public QWidget {
 public:
     explicit SetupView(Desk& desk, QWidget* parent = nullptr);
     void open(Id setup);
-    void close() { setup_ = 0; }
+    void close();
     Id setup() const { return setup_; }
     void choose(Step step) { chain_->choose(step); }
     Step chosen() const { return chain_->chosen(); }
     Page* page() const;
     ChainLine* chain() { return chain_; }
+    StretchLine* times() { return times_; }
     /// Does the next thing there is to do in this setup: fits, or goes to the link that needs a person.
     void go_on();
     void refresh();
@@ -29,6 +31,7 @@ public:
 private:
     Desk& desk_;
     Id setup_ = 0;
+    StretchLine* times_;
     ChainLine* chain_;
     QStackedWidget* pages_;
     CorrectionPage* correction_;

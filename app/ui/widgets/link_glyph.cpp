@@ -100,6 +100,22 @@ void draw_chain(QPainter& painter, const QRectF& box, const Chain& setup, const 
     }
 }
 
+void draw_chains(QPainter& painter, const QRectF& box, const std::vector<Chain>& stretches, const QColor& colour) {
+    constexpr std::size_t max_drawn = 3;
+    constexpr double gap = 10, count_width = 26;
+    const std::size_t drawn = std::min(max_drawn, stretches.size());
+    const bool more = stretches.size() > drawn;
+    const double room = box.width() - (more ? count_width : 0);
+    const double width = (room - gap * static_cast<double>(drawn - 1)) / static_cast<double>(drawn);
+    for (std::size_t i = 0; i < drawn; ++i)
+        draw_chain(painter, QRectF(box.left() + static_cast<double>(i) * (width + gap), box.top(), width, box.height()),
+                   stretches[i], colour);
+    if (!more) return;
+    painter.setPen(colour);
+    painter.drawText(QRectF(box.right() - count_width, box.top(), count_width, box.height()),
+                     Qt::AlignRight | Qt::AlignVCenter, QString("+%1").arg(stretches.size() - drawn));
+}
+
 void ChainPicture::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const double step = static_cast<double>(width()) / step_count;

@@ -16,6 +16,8 @@ void draw_link(QPainter& painter, const QRectF& box, LinkState state, const QCol
 void draw_state(QPainter& painter, const QRectF& box, shoot::State state, const QColor& colour);
 /// The links of a setup side by side.
 void draw_chain(QPainter& painter, const QRectF& box, const Chain& setup, const QColor& colour);
+/// The chains of a setup's stretches one after the other, at most three of them and how many more there are.
+void draw_chains(QPainter& painter, const QRectF& box, const std::vector<Chain>& stretches, const QColor& colour);
 
 class StateGlyph : public QWidget {
     Q_OBJECT

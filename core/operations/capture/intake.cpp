@@ -17,6 +17,8 @@
 #include "shoot/assign.hpp"
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
+#include "shoot/stretches.hpp"
+#include "shoot/time.hpp"
 
 namespace refero::operations {
 
@@ -151,7 +153,8 @@ Place place_for(const shoot::Shoot& shoot, shoot::FrameRecord& f, const Measured
             // Given by hand without a plan for it: another light than the one it would fall on is a column of its own.
             const bool alike = std::any_of(shoot.chart_shots.begin(), shoot.chart_shots.end(), [&](const auto& s) {
                 return s.setup == f.setup && m.kelvin > 0 && s.kelvin > 0 &&
-                       std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired;
+                       (std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired ||
+                        shoot::may_have_drifted(shoot, s, shoot::time_in_job(shoot, f), m.kelvin, m.duv));
             });
             if (!alike) f.setup = 0;
         }

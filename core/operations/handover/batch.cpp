@@ -79,7 +79,7 @@ std::vector<BatchFrame> batch_of(const shoot::Shoot& shoot, const std::vector<co
                            std::move(correction),
                            {},
                            chain.id,
-                           by.rendering.empty() ? 0 : by.row,
+                           by.rendering.empty() ? (chain.stretches.size() > 1 ? chain.correction_id : 0) : by.row,
                            file,
                            chain.stretch});
         }

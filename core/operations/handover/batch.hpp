@@ -27,7 +27,7 @@ struct BatchFrame {
     Development frame;
     std::shared_ptr<const fit::Correction> correction;
     SecondLight second = {};
-    shoot::Id setup = 0, row = 0;          ///< row: of a rendering's correction; 0: the setup's own
+    shoot::Id setup = 0, row = 0;          ///< row: of a rendering's or a stretch's correction; 0: the setup's own
     std::shared_ptr<KnownFile> known = {}; ///< the job's record of its source; null: it is of no job
     shoot::Id stretch = 0;                 ///< key of its stretch
 };
