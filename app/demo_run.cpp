@@ -59,7 +59,7 @@ void DemoRun::make(const operations::DemoFrame& frame, const fs::path& cache) {
                                 s && !frame.clip.empty())
                                 f.mode = s->mode;
                             f.setup = frame.setup;
-                            f.reason = frame.chart ? "shot for this setup" : "the last chart shot before it";
+                            f.reason = frame.chart ? "shot for this setup" : "the nearest chart shot";
                             if (frame.chart && frame.clip.empty()) f.kind = shoot::FrameKind::chart;
                             shoot::Change c(frame.file.filename().string() + " came in",
                                             desk_.chains.title_of(frame.setup).toStdString());

@@ -1,6 +1,8 @@
 // refero-cli job: a job's work without a window, by the same functions.
-#include "job.hpp"
+#include <set>
+
 #include "frame/sequence.hpp"
+#include "job.hpp"
 #include "operations/capture/files.hpp"
 #include "operations/capture/frames.hpp"
 #include "operations/capture/intake.hpp"
@@ -160,6 +162,7 @@ Result take(store::JobFile& job, const JobArguments& a) {
         } catch (const Error& e) { note_failure(r, file, e); }
     }
     if (const shoot::Change places = operations::place_frames(job.content()); !places.empty()) job.change(places);
+    tell_arrivals(r, job.content());
     return r;
 }
 
@@ -286,6 +289,7 @@ std::vector<operations::InForce> wanted(const shoot::Shoot& shoot, const operati
 
 Result hand_over(store::JobFile& job, const JobArguments& a) {
     std::vector<Output> outputs;
+    std::set<std::string> taken; // names: equal ones are told apart
     bool known = a.rendering.empty() || a.rendering == "all";
     for (const operations::Chain& c : chosen(job.content(), a.setup, a.stretch)) {
         if (!c.correction) continue;
@@ -299,13 +303,17 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
                 const handover::Format& format = handover::format_named(name);
                 const std::string stem = file_name(operations::with_rendering(title_of(c), by.rendering)) +
                                          (format.extension == ".json" ? "-" + format.id : "");
-                const fs::path target = fs::path(a.output) / (stem + format.extension);
+                fs::path target = fs::path(a.output) / (stem + format.extension);
+                for (int n = 2; !taken.insert(to_lower(target.filename().string())).second; ++n)
+                    target.replace_filename(formatted("{}-{}{}", stem, n, format.extension));
                 files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
                 outputs.push_back({c, format.first_of(target), c.title,
                                    [=, id = format.id] { return operations::write_rendering(by, id, {}, target); }});
             }
         }
-        const fs::path note = fs::path(a.output) / (file_name(title_of(c)) + "-note.txt");
+        fs::path note = fs::path(a.output) / (file_name(title_of(c)) + "-note.txt");
+        for (int n = 2; !taken.insert(to_lower(note.filename().string())).second; ++n)
+            note.replace_filename(formatted("{}-{}-note.txt", file_name(title_of(c)), n));
         outputs.push_back({c, note, c.title, [=, text = operations::note_of(job.content(), c, files)] {
                                write_whole(note, text);
                                return operations::recorded({note, "note", "what is what, in words"});

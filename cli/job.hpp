@@ -21,6 +21,8 @@ struct JobArguments {
 std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::string& name,
                                       const std::string& stretch = {});
 
+/// What the job has now: cameras, lights, counts, and ordinary frames that no chart stands for.
+void tell_arrivals(Result& result, const shoot::Shoot& shoot);
 /// Each frame, where it belongs and why.
 Result list_frames(store::JobFile& job);
 /// Another name for a camera, light, lens or mode.

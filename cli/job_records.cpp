@@ -6,6 +6,7 @@
 #include "operations/capture/frames.hpp"
 #include "shoot/board.hpp"
 #include "shoot/stretches.hpp"
+#include "shoot/time.hpp"
 
 namespace refero::cli {
 
@@ -36,6 +37,66 @@ std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::stri
                     {}, "Known: " + known);
     }
     return all;
+}
+
+void tell_arrivals(Result& r, const shoot::Shoot& shoot) {
+    const auto or_null = [](const std::string& text) { return text.empty() ? Json() : Json(text); };
+    std::map<shoot::Id, int> of_camera;
+    int companions = 0;
+    for (const shoot::FrameRecord& f : shoot.frames) {
+        companions += f.same_as != 0;
+        ++of_camera[f.camera];
+    }
+    r.json["frames"] = shoot.frames.size();
+    r.json["chart_shots"] = shoot.chart_shots.size();
+    r.json["companions"] = companions;
+    r.json["cameras"] = r.json["lights"] = r.json["forgotten"] = r.json["questions"] = Json::array();
+    for (const shoot::CameraRecord& c : shoot.cameras)
+        r.json["cameras"].push_back({{"name", c.name},
+                                     {"model", or_null(c.model)},
+                                     {"serial_number", or_null(c.serial_number)},
+                                     {"frames", of_camera[c.id]}});
+    for (const shoot::LightRecord& l : shoot.lights) {
+        double kelvin = l.kelvin, duv = 0, from = INFINITY, to = -INFINITY;
+        for (const shoot::ChartShotRecord& s : shoot.chart_shots) {
+            const shoot::SetupRecord* setup = shoot::record(shoot.setups, s.setup);
+            const shoot::FrameRecord* f = shoot::record(shoot.frames, s.frame);
+            if (!setup || setup->light != l.id || !f) continue;
+            const double at = shoot::time_in_job(shoot, *f);
+            if (std::isfinite(at) && at < from && s.kelvin > 0) { // as the first chart shot tells it
+                kelvin = s.kelvin;
+                duv = s.duv;
+            }
+            from = std::fmin(from, at);
+            to = std::fmax(to, at);
+        }
+        r.json["lights"].push_back({{"name", l.name},
+                                    {"kelvin", kelvin > 0 ? Json(kelvin) : Json()},
+                                    {"duv", duv != 0 ? Json(duv) : Json()},
+                                    {"from", std::isfinite(from) ? Json(shoot::time_of(from)) : Json()},
+                                    {"to", std::isfinite(to) ? Json(shoot::time_of(to)) : Json()}});
+    }
+    struct Forgotten {
+        std::string from, to;
+        int frames = 0;
+    };
+    std::map<std::string, Forgotten> by_reason;
+    for (const shoot::FrameRecord& f : shoot.frames) {
+        if (f.setup || f.same_as || f.kind != shoot::FrameKind::ordinary || !f.problem.empty()) continue;
+        const double at = shoot::time_in_job(shoot, f);
+        const std::string when = std::isfinite(at) ? shoot::time_of(at) : std::string();
+        Forgotten& some = by_reason[f.reason];
+        if (!some.frames++ || (!when.empty() && when < some.from)) some.from = when;
+        some.to = std::max(some.to, when);
+    }
+    std::vector<std::pair<std::string, Forgotten>> most(by_reason.begin(), by_reason.end());
+    std::stable_sort(most.begin(), most.end(),
+                     [](const auto& a, const auto& b) { return a.second.frames > b.second.frames; });
+    for (const auto& [reason, f] : most) {
+        r.json["forgotten"].push_back(
+            {{"from", or_null(f.from)}, {"to", or_null(f.to)}, {"frames", f.frames}, {"reason", reason}});
+        r.words += formatted("No chart stands for {} frame{}: {}\n", f.frames, f.frames == 1 ? "" : "s", reason);
+    }
 }
 
 Result list_frames(store::JobFile& job) {

@@ -20,10 +20,14 @@ Readings::Readings(JobDocument& job, KitDocument& kit, Chains& chains, Pictures&
 
 void Readings::follow() {
     for (const Id id : chains_.ids()) {
-        const Chain& c = chains_.at(id);
-        const shoot::ChartShotRecord* shot = shoot::record(job_.shoot().chart_shots, c.chart_shot);
-        if (c.wants_reading() && shot && !given_up_.contains({shot->id, operations::made_from(job_.shoot(), *shot)}))
-            start(id);
+        for (const Chain& c : chains_.stretches(id)) {
+            const shoot::ChartShotRecord* shot = shoot::record(job_.shoot().chart_shots, c.chart_shot);
+            if (!c.wants_reading() || !shot ||
+                given_up_.contains({shot->id, operations::made_from(job_.shoot(), *shot)}))
+                continue;
+            start(c); // one at a time
+            break;
+        }
     }
 }
 
@@ -32,18 +36,19 @@ void Readings::want(Id setup) {
     const Id shot = chains_.at(setup).chart_shot;
     std::erase_if(given_up_, [&](const auto& entry) { return entry.first == shot; });
     chains_.set_obstacle(shot, {});
-    if (chains_.at(setup).wants_reading()) start(setup);
+    if (chains_.at(setup).wants_reading()) start(chains_.at(setup));
 }
 
-void Readings::start(Id setup) {
+void Readings::start(const Chain& c) {
+    const Id setup = c.id;
     if (tasks_.busy(Doing::reading, setup)) return; // what it finds is asked again at its end
-    const Chain& c = chains_.at(setup);
     const shoot::ChartShotRecord* row = shoot::record(job_.shoot().chart_shots, c.chart_shot);
     if (!row || !c.chart_frame.id) return;
     const operations::MeasureRequest request = operations::request_for(job_.shoot(), *row);
     const Id shot = row->id;
     const std::string made_from = operations::made_from(job_.shoot(), *row);
-    const auto frame = pictures_.of(setup).frame;
+    const bool looked_at = chains_.at(setup).chart_shot == c.chart_shot;
+    const auto frame = looked_at ? pictures_.of(setup).frame : nullptr;
     const Id cause = job_.step();
     tasks_.run(
         {Doing::reading, setup}, tr("Reading %1").arg(name_of_file(request.source.file)),

@@ -23,7 +23,7 @@ signals:
 
 private:
     void follow();
-    void start(Id setup);
+    void start(const Chain& chain);
     void keep(Id setup, Id chart_shot, const std::string& made_from, const operations::Measured& measured, Id cause);
 
     JobDocument& job_;

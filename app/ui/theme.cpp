@@ -50,6 +50,9 @@ QPushButton[primary="true"] { background: @strong; color: @on_strong; border-col
   padding: 9px 14px; }
 QPushButton[primary="true"]:focus { border: 2px solid @line; padding: 8px 13px; }
 QPushButton[primary="true"]:disabled { background: @line; color: @panel; }
+QToolButton[time="true"] { background: transparent; border: none; padding: 5px 8px; }
+QToolButton[time="true"]:hover { background: @raised; }
+QToolButton[time="true"]:checked { font-weight: 600; border-bottom: 3px solid @text; border-radius: 0; }
 QToolButton[flat="true"] { background: transparent; border: none; padding: 5px 8px; }
 QToolButton[flat="true"]:hover { background: @raised; }
 QToolButton[flat="true"]:checked { font-weight: 600; border-bottom: 3px solid @text; border-radius: 0; }

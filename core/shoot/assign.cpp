@@ -102,6 +102,22 @@ Id companion_of(const Shoot& shoot, const FrameRecord& f) {
     return 0;
 }
 
+Id light_by_time(const Shoot& shoot, const FrameRecord& f) {
+    const double at = time_in_job(shoot, f);
+    double nearest = max_together_s;
+    Id light = 0;
+    for (const ChartShotRecord& s : shoot.chart_shots) {
+        const FrameRecord* g = record(shoot.frames, s.frame);
+        const SetupRecord* setup = record(shoot.setups, s.setup);
+        if (!g || !setup || g->camera == f.camera || g->flash != f.flash || !s.refused.empty()) continue;
+        const double apart = std::abs(time_in_job(shoot, *g) - at);
+        if (!(apart <= nearest)) continue; // also without a time
+        nearest = apart;
+        light = setup->light;
+    }
+    return light;
+}
+
 Assignment assign_chart(const Shoot& shoot, const FrameRecord& f, double kelvin) {
     if (!f.camera)
         return {0, "the camera " +
@@ -227,7 +243,9 @@ Assignment assigned(const Shoot& shoot, const Timeline& timeline, const FrameRec
         const Timeline::Mark* nearest = at - before->at <= after->at - at ? before : after;
         return {nearest->setup->id, "the nearest chart shot, at " + when(*nearest)};
     }
-    const bool end = school != StretchSchool::first; // where only one is there, it is the nearest
+    const bool end = school == StretchSchool::last;
+    if (const Timeline::Mark* only = before ? before : after; only && school != StretchSchool::first && !end)
+        return {only->setup->id, "the nearest chart shot, at " + when(*only)};
     const Timeline::Mark* chosen = end ? (after ? after : before) : before;
     if (chosen == before && before)
         return {before->setup->id,

@@ -24,6 +24,9 @@ struct Assignment {
 };
 /// A frame of the chart: by rig, by the light's measured colour (0: not known), by flash, by the order of the list.
 Assignment assign_chart(const Shoot& shoot, const FrameRecord& frame, double kelvin);
+/// The light under which another camera shot its chart at about this time, the flash firing in both or in none; 0:
+/// none.
+Id light_by_time(const Shoot& shoot, const FrameRecord& frame);
 /// An ordinary frame: the latest chart shot before it in the same rig, or the next after it.
 Assignment assign_ordinary(const Shoot& shoot, const FrameRecord& frame);
 /// Ordinary frames, not assigned by hand, whose assignment would be another now.

@@ -271,11 +271,11 @@ State state_by(const SetupRecord* setup, const Evidence& e, const std::vector<St
     return balance_only && !e.handovers.empty() ? State::handed_over : State::read;
 }
 
-/// The stretch that is acted on next: one without a correction first, then one that is stale, else the newest.
+/// The stretch that is acted on next: the newest without a correction, then the newest that is stale, else the newest.
 std::size_t next_to_act_on(const std::vector<Standing>& all) {
-    for (std::size_t i = 0; i < all.size(); ++i)
+    for (std::size_t i = all.size(); i-- > 0;)
         if (!all[i].evidence.correction) return i;
-    for (std::size_t i = 0; i < all.size(); ++i)
+    for (std::size_t i = all.size(); i-- > 0;)
         if (all[i].state == State::stale) return i;
     return all.size() - 1;
 }

@@ -16,6 +16,9 @@ inline constexpr double min_other_light_duv = 0.006;
 // A light that moved no faster and no farther than this between two chart shots drifted; else it is another lamp.
 inline constexpr double max_drift_mired_per_min = 0.5; ///< daylight moves by 18 mired an hour, common practice
 inline constexpr double max_drift_mired = 60;
+// Charts that two cameras shot within this time are of one light: within three minutes of each other, with clocks that
+// are off by up to three minutes, common practice.
+inline constexpr double max_together_s = 480;
 // Which planned light a chart shot was made under. A camera's own matrix tells temperature to about a tenth.
 inline constexpr double near_light_mired = 45;  ///< within it a light that is still to be shot may be meant
 inline constexpr double alike_light_mired = 20; ///< by so much it may be farther off than the nearest light

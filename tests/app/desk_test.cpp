@@ -102,7 +102,7 @@ TEST_F(Opened, several_frames_dropped_on_an_empty_window_all_come_in) {
     for (const char* light : {"window", "tungsten"})
         test::shoot({.light = light, .width = 900, .height = 600}, scratch / (std::string(light) + ".dng"));
     fresh.frames.open({scratch / "window.dng", scratch / "tungsten.dng"}, 0);
-    ASSERT_TRUE(wait_for([&] { return fresh.chains.count() == 2 && fresh.tasks.running() == 0; }, 20000));
+    ASSERT_TRUE(wait_for([&] { return fresh.chains.count() == 2 && fresh.tasks.running() == 0; }, 120000));
     EXPECT_TRUE(fresh.job.file().filename().string().starts_with("Untitled"));
     fresh.job.save_as(fresh.job.file()); // onto itself: nothing happens
     EXPECT_EQ(fresh.chains.count(), 2);

@@ -262,7 +262,7 @@ TEST_F(Firm, whatever_was_cancelled_can_be_done_again) {
         desk().tasks.cancel_all();
         EXPECT_TRUE(wait_for([&] { return idle_now() && !desk().tasks.busy(doing, id(0)); })) << what;
         if (!done()) act();
-        EXPECT_TRUE(wait_for([&] { return done() && idle_now(); }, 30000)) << what;
+        EXPECT_TRUE(wait_for([&] { return done() && idle_now(); }, 120000)) << what;
         EXPECT_FALSE(desk().tasks.busy(doing, id(0))) << what;
     };
     again([&] { desk().setups.fit(id(0)); }, [&] { return desk().chains.at(id(0)).correction != nullptr; },

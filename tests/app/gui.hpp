@@ -20,7 +20,7 @@ std::optional<store::Ids> edit(Document& document, const std::string& what,
     return document.change(change);
 }
 
-inline bool wait_for(const std::function<bool()>& done, int ms = 60000) { return QTest::qWaitFor(done, ms); }
+inline bool wait_for(const std::function<bool()>& done, int ms = 180000) { return QTest::qWaitFor(done, ms); }
 
 /// All frames of a setup through its correction.
 inline void develop_frames(Desk& desk, Id setup, apply::Format format, const std::string& space, const fs::path& folder,

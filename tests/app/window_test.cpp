@@ -434,7 +434,7 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     SimulatedCamera& camera = *window.simulated_camera();
     camera.setups()->setCurrentIndex(camera.setups()->findData(qlonglong(id(2))));
     QTest::mouseClick(camera.shutter(), Qt::LeftButton);
-    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(2)).state == State::read; }, 30000));
+    ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(2)).state == State::read; }, 120000));
     ASSERT_TRUE(idle());
     while (desk().chains.at(id(2)).state != State::proved && keys < 20) {
         counted(Qt::Key_Return, Qt::ControlModifier);

@@ -157,7 +157,7 @@ TEST_F(Day, each_stretch_has_evidence_of_its_own) {
     EXPECT_EQ(evidence(s, 1, morning).handovers.size(), 1u);
     EXPECT_EQ(evidence(s, 1, noon).correction, nullptr);
     EXPECT_EQ(evidence(s, 1, noon).shot->id, noon);
-    EXPECT_EQ(evidence(s, 1).shot->id, noon) << "the one without a correction is acted on next";
+    EXPECT_EQ(evidence(s, 1).shot->id, noon) << "the newest one without a correction is acted on next";
     s.corrections.push_back({.id = 2, .setup = 1, .chart_shot = noon});
     EXPECT_EQ(evidence(s, 1, morning).correction->id, 1) << "a later chart shot replaces no earlier one";
     for (const Staleness& r : staleness(s, 1)) EXPECT_NE(r.rule, StaleRule::newer);

@@ -65,6 +65,13 @@ private:
         return f;
     }
 
+    /// Ordinary frames of all stretches of a setup.
+    std::size_t frames_of(Id setup) const {
+        std::size_t n = 0;
+        for (const Chain& c : desk_.chains.stretches(setup)) n += c.frames.size();
+        return n;
+    }
+
     /// As many whole lines as there is room for.
     static void draw_lines(QPainter& p, const QRectF& box, const QString& words, Qt::AlignmentFlag vertical) {
         const QFontMetricsF metrics(p.font());
@@ -112,6 +119,15 @@ private:
         const double name_height = named ? name_metrics.height() : 0;
         const QRectF names(inner.left(), inner.bottom() - name_height, inner.width(), name_height);
         const QRectF chain(inner.left(), names.top() - 30, inner.width(), 28);
+        if (s.stretches.size() > 1 && named) { // instead of the links' names: the times of the stretches
+            p.setFont(small_font());
+            p.setPen(t.dim);
+            const std::size_t drawn = std::min<std::size_t>(3, s.stretches.size());
+            for (std::size_t k = 0; k < drawn; ++k)
+                p.drawText(QRectF(names.left() + static_cast<double>(k) * names.width() / static_cast<double>(drawn),
+                                  names.top(), names.width() / static_cast<double>(drawn), names.height()),
+                           Qt::AlignLeft | Qt::AlignVCenter, "  " + qt(s.stretches[k].id));
+        }
         draw_chains(p, chain, desk_.chains.stretches(s.id), t.text);
         p.setFont(small_font());
         p.setPen(t.dim);
@@ -142,7 +158,7 @@ private:
             inner.setLeft(frame.right() + 12);
         }
         const double small_line = QFontMetricsF(small_font()).lineSpacing();
-        if (const auto frames = s.frames.size(); frames && inner.height() > 2 * small_line + 14) {
+        if (const std::size_t frames = frames_of(s.id); frames && inner.height() > 2 * small_line + 14) {
             p.setFont(small_font());
             p.setPen(t.dim);
             p.drawText(inner, Qt::AlignLeft | Qt::AlignBottom,

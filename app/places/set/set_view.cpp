@@ -78,7 +78,7 @@ void SetView::refresh() {
         open_->setText({});
         return;
     }
-    const Chain& s = desk_.chains.at(setup_);
+    const Chain& s = desk_.chains.stretches(setup_).back(); // the newest, whatever is looked at elsewhere
     const shoot::Shoot& job = desk_.job.shoot();
     whose_->setText(desk_.chains.title_of(setup_) +
                     (s.chart_frame.id ? ", " + name_of_file(s.chart_frame.path) : QString()));

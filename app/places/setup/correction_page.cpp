@@ -348,7 +348,7 @@ void CorrectionPage::choose_frame(Id frame) {
 
 void CorrectionPage::show_setup(Id setup) {
     const Chain& s = desk_.chains.at(setup);
-    const bool other = setup != setup_;
+    const bool other = shows_another(setup);
     setup_ = setup;
     refresh_due();
     if (other || frame_->count() != static_cast<int>(s.frames.size()) + 1) {

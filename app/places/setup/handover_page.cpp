@@ -270,7 +270,7 @@ void HandoverPage::choose_kind() {
 }
 
 void HandoverPage::show_setup(Id setup) {
-    const bool other = setup != setup_;
+    const bool other = shows_another(setup);
     setup_ = setup;
     if (other) {
         name_->setText(default_name());

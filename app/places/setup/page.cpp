@@ -12,6 +12,13 @@
 
 namespace refero::app {
 
+bool Page::shows_another(Id setup) {
+    const Id stretch = desk_.chains.at(setup).stretch;
+    const bool other = setup != setup_ || stretch != stretch_;
+    stretch_ = stretch;
+    return other;
+}
+
 Page::Page(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),

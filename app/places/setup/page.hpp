@@ -40,6 +40,9 @@ protected:
 
     Desk& desk_;
     Id setup_ = 0;
+    Id stretch_ = 0; ///< of the setup, whose chart shot is shown
+    /// Another setup than before, or another stretch of it.
+    bool shows_another(Id setup);
 
 private:
     QWidget* side_panel_;

@@ -82,7 +82,7 @@ void ProofPage::choose(const QString& id) {
 }
 
 void ProofPage::show_setup(Id setup) {
-    const bool other = setup != setup_;
+    const bool other = shows_another(setup);
     setup_ = setup;
     refresh_due();
     const Chain& s = desk_.chains.at(setup);

@@ -55,6 +55,8 @@ void SetupView::open(Id setup) {
     desk_.stretches.choose(setup, desk_.chains.at(setup).stretch); // stays while another becomes due
     desk_.readings.want(setup);
     desk_.pictures.look_at(setup);
+    stretch_ = desk_.chains.at(setup).stretch;
+    stretches_ = desk_.chains.stretches(setup).size();
     times_->show_setup(setup);
     chain_->show_setup(setup);
     const Chain& s = desk_.chains.at(setup);
@@ -65,6 +67,18 @@ void SetupView::refresh() {
     if (!desk_.chains.has(setup_)) return; // undone or removed
     const auto steps = desk_.chains.at(setup_).steps();
     if (std::find(steps.begin(), steps.end(), chosen()) == steps.end()) return choose(Step::balance);
+    const auto& all = desk_.chains.stretches(setup_);
+    if (all.size() > stretches_ && stretches_ > 0 &&
+        all.back().stretch) { // a chart shot came in: that one is looked at
+        stretches_ = all.size();
+        desk_.stretches.choose(setup_, all.back().stretch); // comes back here where that is another
+    }
+    stretches_ = all.size();
+    if (const Id now = desk_.chains.at(setup_).stretch; now != stretch_) { // another chart shot, another picture
+        stretch_ = now;
+        desk_.readings.want(setup_);
+        desk_.pictures.look_at(setup_);
+    }
     times_->show_setup(setup_);
     chain_->show_setup(setup_);
     page()->show_setup(setup_);

@@ -30,7 +30,8 @@ public:
 
 private:
     Desk& desk_;
-    Id setup_ = 0;
+    Id setup_ = 0, stretch_ = 0;
+    std::size_t stretches_ = 0; ///< of the setup
     StretchLine* times_;
     ChainLine* chain_;
     QStackedWidget* pages_;

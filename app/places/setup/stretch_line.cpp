@@ -73,6 +73,7 @@ void StretchLine::make_buttons(const Chain& chain) {
         button->setText(s.kelvin > 0 ? tr("%1  %2 K").arg(qt(s.id)).arg(qRound(s.kelvin / 50) * 50) : qt(s.id));
         button->setToolTip(words_of(s));
         button->setAccessibleName(tr("Chart shot at %1").arg(qt(s.id)));
+        button->setProperty("time", true);
         button->setCheckable(true);
         button->setAutoExclusive(true);
         button->setChecked(s.key == chain.stretch);

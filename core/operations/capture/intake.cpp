@@ -31,6 +31,20 @@ namespace {
 /// Lights that differ by less look alike to the camera's own matrix; more is another light.
 constexpr double same_light_mired = 25;
 
+/// A second body of one model is told apart by its serial number.
+std::string camera_name(const shoot::Shoot& shoot, const std::string& model, const std::string& serial) {
+    const auto taken = [&](const std::string& name) {
+        return std::any_of(shoot.cameras.begin(), shoot.cameras.end(), [&](const auto& k) { return k.name == name; });
+    };
+    constexpr std::size_t short_serial = 4;
+    std::string name = model;
+    if (taken(name) && !serial.empty())
+        name = model + " " + serial.substr(serial.size() - std::min(serial.size(), short_serial));
+    if (taken(name) && serial.size() > short_serial) name = model + " " + serial;
+    for (int n = 2; taken(name); ++n) name = model + " " + std::to_string(n);
+    return name;
+}
+
 Id camera_for(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, const shoot::FrameRecord& f) {
     shoot::CameraRecord camera{.uid = new_uid(),
                                .name = f.model.empty() ? frame::Metadata{.make = f.make}.camera() : f.model,
@@ -42,6 +56,7 @@ Id camera_for(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, const
             camera.id = 0;
             camera.silent_lens = 0;
         }
+    camera.name = camera_name(shoot, camera.name, f.serial_number);
     camera.position = static_cast<int>(shoot.cameras.size());
     return c.add(camera);
 }
@@ -85,6 +100,20 @@ Id light_for(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const 
     }
 }
 
+/// The column of a chart without a plan: the light of other cameras' charts of about that time, else a new one; for a
+/// frame without a time the first that the rig has no setup under.
+Id light_of_chart(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const shoot::FrameRecord& f) {
+    if (const Id together = shoot::light_by_time(shoot, f); together && !shoot::setup_at(shoot, rig, together))
+        return together;
+    if (!std::isfinite(shoot::time_in_job(shoot, f)) || shoot.chart_shots.empty()) return light_for(c, shoot, rig, "");
+    for (int n = 1;; ++n) {
+        const std::string name = "Light " + std::to_string(n);
+        if (std::none_of(shoot.lights.begin(), shoot.lights.end(), [&](const auto& l) { return l.name == name; }))
+            return c.add(
+                shoot::LightRecord{.uid = new_uid(), .name = name, .position = static_cast<int>(shoot.lights.size())});
+    }
+}
+
 // A new camera, mode and light as far as they are not in the job, and the setup that joins them.
 Id new_setup(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, shoot::FrameRecord& f,
              const std::string& light, bool balance_only = false, const std::string& encoding = {}) {
@@ -98,7 +127,9 @@ Id new_setup(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, shoot:
     }
     f.mode = r.mode && fits(shoot, f, r.mode, encoding) ? r.mode : mode_for(c, shoot, f, encoding);
     const Id lens = shoot.brief().lens_school == shoot::LensSchool::each_lens ? f.lens : 0;
-    const Id column = light_for(c, shoot, {f.camera, lens, f.mode}, light);
+    const shoot::Rig rig{f.camera, lens, f.mode};
+    const Id column =
+        light.empty() && !balance_only ? light_of_chart(c, shoot, rig, f) : light_for(c, shoot, rig, light);
     return c.add(shoot::SetupRecord{
         .camera = f.camera, .lens = lens, .mode = f.mode, .light = column, .balance_only = balance_only});
 }
@@ -156,7 +187,9 @@ Place place_for(const shoot::Shoot& shoot, shoot::FrameRecord& f, const Measured
                        (std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired ||
                         shoot::may_have_drifted(shoot, s, shoot::time_in_job(shoot, f), m.kelvin, m.duv));
             });
-            if (!alike) f.setup = 0;
+            const shoot::SetupRecord* row = shoot::record(shoot.setups, f.setup);
+            const Id together = shoot::light_by_time(shoot, f); // what other cameras' charts say of that time
+            if (!alike || (together && row && together != row->light)) f.setup = 0;
         }
         if (how.by_hand && !f.setup) {
             place.fresh = true;
