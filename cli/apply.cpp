@@ -91,6 +91,11 @@ void DevelopArguments::add(CLI::App& app) {
     app.add_option("--depth", depth, "8 or 16 (TIFF, PNG), half or float (EXR)");
     app.add_option("--gamut", gamut, "Colours outside the space: clip, or map along their hue")->capture_default_str();
     app.add_option("--parts", parts, "balance,exposure,colour,finish,look or some of them; default: all");
+    app.add_option(
+           "--exposure", exposure,
+           "Exposure of frames: auto (the chart's where the camera was set as for the chart shot, else as shot), "
+           "chart, as-shot, or levelled by the camera's settings")
+        ->capture_default_str();
     app.add_option("--white-luminance", white_luminance,
                    "EXR: luminance of the perfect diffuser, cd/m2, as its whiteLuminance; default: not told")
         ->check(CLI::Range(0.01, 1e6));
@@ -108,6 +113,13 @@ operations::DevelopOptions DevelopArguments::options(const Outputs& outputs) con
     if (white_luminance > 0 && o.format != apply::Format::exr)
         throw Error(ErrorKind::usage, "--white-luminance is for EXR", {}, "Choose --format exr, or leave it out");
     o.white_luminance = white_luminance;
+    if (exposure == "region")
+        throw Error(ErrorKind::usage, "no region is marked to even frames out by", {},
+                    "Choose auto, chart, as-shot or levelled");
+    o.exposure = named<operations::FrameExposure>(exposure);
+    if (name_of(o.exposure) != exposure)
+        throw Error(ErrorKind::usage, "'" + exposure + "' is no exposure for frames", {},
+                    "Known: auto chart as-shot levelled region");
     o.existing = outputs.existing();
     return o;
 }
@@ -144,6 +156,8 @@ void work_through(std::vector<operations::BatchFrame> frames, const std::vector<
         if (end.done && written) written(f, *end.done);
         ends[end.frame] = end;
     });
+    std::map<std::string, int> other; // frames that did not take the chart's exposure
+    r.json["exposures"] = Json::object();
     for (std::size_t i = 0; i < frames.size(); ++i) { // reported in the order that was asked for
         const std::string source = frames[i].frame.source.file.string();
         if (!ends[i]) continue;
@@ -153,6 +167,8 @@ void work_through(std::vector<operations::BatchFrame> frames, const std::vector<
         }
         const operations::Developed& d = *ends[i]->done;
         r.json["written"].push_back(frames[i].frame.target.string());
+        r.json["exposures"][source] = {{"choice", name_of(d.exposure.choice)}, {"stops", std::log2(d.exposure.factor)}};
+        if (d.exposure.choice != operations::FrameExposure::chart) ++other[name_of(d.exposure.choice)];
         if (frames[i].second.correction) {
             r.json["lights"].push_back({{"file", source}, {"kelvin", d.kelvin}, {"says", d.between}});
             r.words += source + ": " + d.between + "\n";
@@ -162,6 +178,10 @@ void work_through(std::vector<operations::BatchFrame> frames, const std::vector<
             r.words += source + ": " + how_so + "\n";
         }
     }
+    for (const auto& [choice, n] : other)
+        r.words +=
+            formatted("{} frame{} {}: set otherwise than for the chart shot (--exposure chart: as bright as by it)\n",
+                      n, n == 1 ? "" : "s", choice == "as-shot" ? "as shot" : choice);
 }
 
 Run add_apply(CLI::App& app) {

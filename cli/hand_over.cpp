@@ -23,7 +23,8 @@ Run add_export(CLI::App& app) {
     const auto a = std::make_shared<Arguments>();
     app.add_option("FILE", a->correction, "Correction (JSON)")->required();
     app.add_option("--format", a->format, format_names())->required();
-    app.add_option("-o,--output", a->output, "File to write")->required();
+    app.add_option("-o,--output", a->output, "File to write, or a folder: there the file is named by --name")
+        ->required();
     app.add_option("--input-encoding", a->options.input_encoding,
                    "Encoding of what goes in, a name or a 1D LUT file; default: the one that the reading was decoded "
                    "with, srgb for raw, linear for icc");
@@ -36,23 +37,30 @@ Run add_export(CLI::App& app) {
     app.add_option("--camera-model", a->options.camera_model,
                    "dcp: what the program that reads it calls the camera; default: the frame's UniqueCameraModel");
     app.add_option("--second", a->second, "dcp: the correction of the same camera under another light");
-    app.add_option("--title", a->options.name, "Title in the file; default: camera and light");
+    app.add_option("--name,--title", a->options.name, "Name inside the file; default: camera and light");
     a->look.add(app);
     a->outputs.add(app);
     return [a] {
         const handover::Format& format = handover::format_named(a->format);
-        a->outputs.check({format.first_of(a->output)},
+        const fit::Correction correction = a->look.on(fit::load(a->correction));
+        fs::path target = a->output;
+        std::error_code ec;
+        if (format.first_of(target) == target && (fs::is_directory(target, ec) || a->output.ends_with('/'))) {
+            const std::string name = a->options.name.empty() ? handover::title_of(correction) : a->options.name;
+            fs::create_directories(target, ec);
+            target /= file_name(name) + format.extension;
+        }
+        a->outputs.check({format.first_of(target)},
                          {a->correction, a->second, a->options.input_encoding, a->look.look});
         if (!a->second.empty()) a->options.second = std::make_shared<const fit::Correction>(fit::load(a->second));
-        const handover::Written w =
-            handover::write(a->look.on(fit::load(a->correction)), a->format, a->output, a->options);
+        const handover::Written w = handover::write(correction, a->format, target, a->options);
         Result r;
-        r.json = {{"file", a->output},
+        r.json = {{"file", target.string()},
                   {"format", a->format},
                   {"exported_model", w.model_name()},
                   {"delta_e_2000", json_of(w.delta_e_2000)},
                   {"message", w.message}};
-        r.words = a->output + ": " + w.message + "\n";
+        r.words = target.string() + ": " + w.message + "\n";
         return r;
     };
 }

@@ -233,16 +233,6 @@ Result keep(store::JobFile& job, const JobArguments& a) {
     return r;
 }
 
-/// A name that any file system takes.
-std::string file_name(const std::string& title) {
-    std::string name;
-    for (const char c : to_lower(title))
-        if (std::isalnum(static_cast<unsigned char>(c)) || static_cast<unsigned char>(c) >= 0x80) name += c;
-        else if (!name.empty() && name.back() != '-') name += '-';
-    while (name.ends_with('-')) name.pop_back();
-    return name.empty() ? "setup" : name;
-}
-
 void make_folder(const std::string& folder) {
     if (folder.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
     std::error_code ec;
@@ -363,6 +353,7 @@ Result listed(const store::JobFile& job, const JobArguments& a, std::size_t fram
         if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
         if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
         if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;
+        if (!a.how.exposure.empty()) line += " --exposure " + a.how.exposure;
         if (a.how.white_luminance > 0) line += formatted(" --white-luminance {:g}", a.how.white_luminance);
         line += " --name " + quoted(a.name) + " --resume";
         r.json["commands"].push_back(line);
@@ -497,6 +488,7 @@ Result archive(store::JobFile& job, const JobArguments& a) {
 
 Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
+    a->how.exposure = "chart"; // jobs have always done so
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
     app.add_option("ACTION", a->action,
                    "new, status, take, frames, rename, set, fit, keep, handover, apply, report or archive")

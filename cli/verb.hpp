@@ -106,7 +106,7 @@ struct Outputs {
 
 /// How frames are developed, of the verbs that do it.
 struct DevelopArguments {
-    std::string format = "tiff", space = "srgb", depth, gamut = "clip", parts;
+    std::string format = "tiff", space = "srgb", depth, gamut = "clip", parts, exposure = "auto";
     bool resume = false;
     int jobs = 0;
     double white_luminance = 0;
@@ -138,5 +138,8 @@ struct LookArgument {
 
 Json json_of(const fit::Statistics& s);
 Json json_of(const chart::Corners& corners);
+
+/// A name that any file system takes: "Stills A, Window" is stills-a-window.
+std::string file_name(const std::string& title);
 
 } // namespace refero::cli

@@ -48,6 +48,32 @@ TEST(House, room_order) {
     EXPECT_GT(checked, 50u);
 }
 
+int lines_like(const std::regex& what, const std::vector<std::string>& folders, bool tell) {
+    int n = 0;
+    for (const std::string& folder : folders)
+        for (const auto& entry : fs::recursive_directory_iterator(root / folder)) {
+            if (entry.path().extension() != ".cpp" && entry.path().extension() != ".hpp") continue;
+            std::ifstream in(entry.path());
+            for (std::string line; std::getline(in, line);)
+                if (std::regex_search(line, what)) {
+                    ++n;
+                    if (tell) ADD_FAILURE() << entry.path() << ": " << line;
+                }
+        }
+    return n;
+}
+
+// What has a type of its own is not compared as text, and JSON is read, not searched.
+TEST(House, types_at_the_seams) {
+    const std::regex as_text("\\b(check|status|verdict|rule)(\\(\\))? *(==|!=) *\"");
+    const std::regex json_as_text("find\\(\"\\\\\"");
+    std::printf("[ measured ] statuses compared as text: %d (limit 0)\n",
+                lines_like(as_text, {"core", "cli", "app"}, true));
+    std::printf("[ measured ] JSON searched as text: %d (limit 0)\n",
+                lines_like(json_as_text, {"core", "cli", "app"}, true));
+    EXPECT_EQ(lines_like(std::regex("class JobDocument"), {"app"}, false) > 0, true); // it does look
+}
+
 /// What lies in a room's internal/ is seen by that room alone; tests and benchmarks may look.
 TEST(House, private_headers_are_seen_by_their_room_alone) {
     int outside = 0, inside = 0;

@@ -67,12 +67,16 @@ TEST_F(Job, the_same_light_shot_again_is_another_chart_shot_of_its_setup) {
     ASSERT_EQ(desk.chains.count(), 1);
     EXPECT_EQ(desk.job.shoot().chart_shots.size(), 2u);
     EXPECT_EQ(fs::path(desk.chains.at(id(0)).chart_frame.path).filename(), "b.dng"); // the later one is in force
+    ASSERT_EQ(desk.chains.stretches(id(0)).size(), 2u); // six hours later: a stretch of its own
+    const Id later = desk.chains.at(id(0)).chart_frame.id;
     desk.setups.fit(id(0));
     settle();
-    desk.frames.remove({desk.chains.at(id(0)).chart_frame.id});
+    EXPECT_EQ(fs::path(desk.chains.at(id(0)).chart_frame.path).filename(), "a.dng"); // the next one to act on
+    desk.frames.remove({later});
+    EXPECT_EQ(desk.chains.stretches(id(0)).size(), 1u);
     EXPECT_EQ(fs::path(desk.chains.at(id(0)).chart_frame.path).filename(), "a.dng");
     desk.job.undo();
-    EXPECT_EQ(desk.chains.at(id(0)).state, State::proved);
+    EXPECT_EQ(desk.chains.stretches(id(0)).back().state, State::proved);
     desk.frames.open({scratch / "a.dng"}, 0); // known already: nothing new
     settle();
     EXPECT_EQ(desk.job.shoot().frames.size(), 2u);

@@ -184,6 +184,13 @@ TEST_F(Cli, each_chart_shot_governs_its_stretch) {
     EXPECT_EQ(applied["written"].size(), 6u);
     EXPECT_TRUE(applied["not_developed"].empty()) << "each chart shot is one of its stretch";
     EXPECT_EQ(run("job j.refero handover -o ho --formats cube --json").object()["written"].size(), 6u); // and notes
+    std::set<std::string> names; // inside the files, too
+    for (const auto& entry : fs::directory_iterator(scratch / "ho"))
+        if (entry.path().extension() == ".cube") {
+            const std::string text = read_file(entry.path());
+            names.insert(text.substr(text.find("TITLE"), text.find('\n', text.find("TITLE"))));
+        }
+    EXPECT_EQ(names.size(), 3u);
     EXPECT_EQ(run("job j.refero handover -o one --formats cube --stretch 12 --json").object()["written"].size(), 2u);
     const auto frames = run("job j.refero frames --json").object()["frames"];
     ASSERT_EQ(frames.size(), 6u);
@@ -212,6 +219,81 @@ TEST_F(Cli, each_chart_shot_governs_its_stretch) {
     expect_error("job j.refero rename light 'Light 1' Window", 2, "already");
     expect_error("job j.refero rename lamp 'Light 1' Window", 2, "camera light lens mode");
     expect_error("job j.refero rename light Nothing Else", 2, "Known: Window");
+}
+
+// Two bodies of one model: two cameras whose names tell them apart, their charts of one moment under one light.
+TEST_F(Cli, two_bodies_of_one_model_are_two_cameras) {
+    const auto body = [&](const char* name, const char* serial, const char* time, int seed) {
+        simulate::Camera camera = simulate::camera_named("stills-a");
+        camera.serial_number = serial;
+        simulate::Scene scene = simulate::parse_scene(
+            test::scene_text(
+                {.width = 900, .height = 600, .seed = seed, .more = formatted(R"(,"taken":"2026-05-04T{}")", time)}),
+            name);
+        scene.camera = camera;
+        simulate::write(simulate::render(scene), scratch / name);
+    };
+    body("a.dng", "0001111", "10:00:00", 1);
+    body("b.dng", "0002222", "10:02:00", 2);
+    body("c.dng", "0002222", "12:00:00", 3);
+    run("job j.refero new");
+    const json taken = run("job j.refero take a.dng b.dng c.dng --json").object();
+    ASSERT_EQ(taken["cameras"].size(), 2u);
+    EXPECT_EQ(taken["cameras"][0]["serial_number"], "0001111");
+    EXPECT_NE(taken["cameras"][0]["name"], taken["cameras"][1]["name"]);
+    EXPECT_TRUE(taken["cameras"][1]["name"].get<std::string>().ends_with("2222"));
+    EXPECT_EQ(taken["cameras"][1]["frames"], 2);
+    EXPECT_EQ(taken["frames"], 3);
+    EXPECT_EQ(taken["chart_shots"], 3);
+    EXPECT_EQ(taken["lights"].size(), 1u) << "charts within eight minutes are of one light";
+    EXPECT_EQ(taken["lights"][0]["from"], "2026-05-04T10:00:00");
+    EXPECT_EQ(taken["taken"][0]["setup"].get<std::string>().ends_with("Light 1"), true);
+    EXPECT_EQ(run("job j.refero fit").status, 0);
+    const json out = run("job j.refero handover -o out --formats dcp --json").object();
+    EXPECT_TRUE(out["failed"].empty());
+    // Equal names are told apart, not refused.
+    run("job j.refero rename camera '" + taken["cameras"][1]["name"].get<std::string>() + "' Second");
+    EXPECT_EQ(run("job j.refero status --json").object()["setups"][1]["camera"], "Second");
+}
+
+// Exposures half a stop apart, the chart a stop under: which frames take the chart's exposure is said.
+TEST_F(Cli, frames_exposed_otherwise_than_the_chart_keep_their_exposure) {
+    const auto at = [&](const char* name, double stops, double exposure_s) {
+        simulate(name, {.width = 900,
+                        .height = 600,
+                        .white = 0.4 * std::exp2(stops),
+                        .more = formatted(R"(,"exposure_s":{:.6f},"f_number":8,"iso":100)", exposure_s)});
+    };
+    at("chart.dng", 0, 0.01);
+    at("same.dng", 0, 0.0101);
+    at("right.dng", 1, 0.02);
+    ASSERT_EQ(run("fit chart.dng --chart grid24 -o c.json").status, 0);
+    const json automatic = run("apply c.json same.dng right.dng -o auto --format png --json").object();
+    EXPECT_EQ(automatic["exposures"]["same.dng"]["choice"], "chart");
+    EXPECT_EQ(automatic["exposures"]["right.dng"]["choice"], "as-shot");
+    EXPECT_EQ(automatic["exposures"]["right.dng"]["stops"], 0);
+    const json levelled = run("apply c.json right.dng -o level --format png --exposure levelled --json").object();
+    const json charts = run("apply c.json same.dng right.dng -o chart --format png --exposure chart --json").object();
+    EXPECT_NEAR(charts["exposures"]["right.dng"]["stops"].get<double>() -
+                    levelled["exposures"]["right.dng"]["stops"].get<double>(),
+                1, 1e-6); // one stop more was let in
+    EXPECT_EQ(charts["exposures"]["right.dng"]["choice"], "chart");
+    expect_error("apply c.json right.dng -o x --exposure region", 2, "region");
+    expect_error("apply c.json right.dng -o x --exposure bright", 2, "levelled");
+}
+
+// The name inside the file, and in a folder the file's own.
+TEST_F(Cli, an_export_is_named_inside_and_outside) {
+    simulate("a.dng", {.width = 900, .height = 600});
+    ASSERT_EQ(run("fit a.dng --chart grid24 -o c.json").status, 0);
+    fs::create_directories(scratch / "out");
+    const json named = run("export c.json --format cube --name 'Reading room, noon' -o out --json").object();
+    EXPECT_EQ(fs::path(named["file"].get<std::string>()).filename(), "reading-room-noon.cube");
+    EXPECT_NE(read_file(scratch / "out/reading-room-noon.cube").find("Reading room, noon"), std::string::npos);
+    EXPECT_EQ(run("export c.json --format cube --title Noon -o new/ --json").status, 0);
+    EXPECT_TRUE(fs::exists(scratch / "new/noon.cube"));
+    expect_error("export c.json --format cube --name Noon -o new", 2, "noon.cube");
+    EXPECT_EQ(run("export c.json --format cube -o out --json").status, 0); // by camera and light
 }
 
 TEST_F(Cli, renderings_are_kept_and_handed_over_by_name) {

@@ -230,7 +230,9 @@ QWidget* HandoverPage::make_written() {
 
 QString HandoverPage::default_name() const {
     if (!setup_) return {};
-    const QString base = slug_of(desk_.chains.title_of(setup_));
+    const QString stretch = qt(desk_.chains.at(setup_).stretch_id()); // told apart where the setup has several
+    const QString base = slug_of(desk_.chains.title_of(setup_) +
+                                 (stretch.isEmpty() ? QString() : " " + QString(stretch).replace(':', '-')));
     const handover::Format* f = format_at(kinds_->currentRow());
     return f ? base + (f->extension == ".json" ? "-" + qt(f->id) : QString()) + qt(f->extension) : base;
 }

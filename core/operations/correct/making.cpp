@@ -153,9 +153,12 @@ prove::Proof prove_on(const Chain& chain, const FrameSource& source, const Progr
 
 Change lend(const shoot::Shoot& shoot, Id from, Id to) {
     const shoot::SetupRecord *a = shoot::record(shoot.setups, from), *b = shoot::record(shoot.setups, to);
-    const shoot::Evidence e = shoot::evidence(shoot, from);
-    if (!a || !b || from == to || !e.correction) return {};
-    shoot::CorrectionRecord copy = *e.correction;
+    const shoot::CorrectionRecord* own = shoot::evidence(shoot, from).correction;
+    if (!own) // the stretch to act on has none yet: the newest that has
+        for (const auto& [setup, standing] : shoot::standings_of_stretches(shoot))
+            if (setup == from && standing.evidence.correction) own = standing.evidence.correction;
+    if (!a || !b || from == to || !own) return {};
+    shoot::CorrectionRecord copy = *own;
     copy.id = 0;
     copy.setup = to;
     copy.chart_shot = 0;

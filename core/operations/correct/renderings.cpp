@@ -141,15 +141,18 @@ Change keep(const shoot::Shoot& shoot, const FitRequest& request, const KeptRend
 
 std::vector<InForce> in_force(const shoot::Shoot& shoot, const Chain& c) {
     std::vector<InForce> all;
-    if (c.correction) all.push_back({c.correction_id, {}, c.correction});
+    if (c.correction) all.push_back({c.correction_id, {}, c.correction, c.stretch_id()});
     for (const KeptRendering& r : renderings_of(shoot, c))
-        if (r.stale.empty() && r.correction) all.push_back({r.row, r.name, r.correction});
+        if (r.stale.empty() && r.correction) all.push_back({r.row, r.name, r.correction, c.stretch_id()});
     return all;
 }
 
 HandedOver write_rendering(const InForce& by, const std::string& format, handover::Options options,
                            const std::filesystem::path& file) {
-    if (options.name.empty()) options.name = with_rendering(handover::title_of(*by.correction), by.rendering);
+    if (options.name.empty()) {
+        const std::string title = handover::title_of(*by.correction);
+        options.name = with_rendering(by.stretch.empty() ? title : title + ", " + by.stretch, by.rendering);
+    }
     HandedOver handed = write_file(*by.correction, format, options, file);
     handed.correction = by.rendering.empty() ? 0 : by.row;
     return handed;

@@ -36,6 +36,7 @@ struct InForce {
     shoot::Id row = 0;
     std::string rendering;
     std::shared_ptr<const fit::Correction> correction;
+    std::string stretch = {}; ///< id of its stretch, where the setup has several
 };
 /// The setup's own, then its renderings that hold.
 std::vector<InForce> in_force(const shoot::Shoot& shoot, const Chain& chain);

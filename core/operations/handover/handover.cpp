@@ -176,6 +176,7 @@ std::string record_of(const Development& d, const fit::Correction& correction, c
                                  d.source.encoding, d.source.position_s, d.source.clip_code);
     text += formatted("{}|{}|{}|{}|{}|{:g}|", static_cast<int>(o.format), o.space, static_cast<int>(o.depth),
                       apply::text_of(parts), static_cast<int>(o.gamut), second.kelvin);
+    if (o.exposure != FrameExposure::chart) text += "exposure " + name_of(o.exposure) + "|";
     if (o.white_luminance > 0) text += formatted("white {:g}|", o.white_luminance);
     text += correction_json + (second.correction ? fit::to_json(*second.correction) : std::string());
     return sha256_of_text(text).substr(0, 32);
@@ -233,6 +234,23 @@ frame::Frame take_frame(const Development& d, const DevelopOptions& o, Reel& ree
     return reel.reader->still(source.position_s, options, stop);
 }
 
+ExposureTaken exposure_for(FrameExposure choice, const fit::Correction& c, const frame::Metadata& frame) {
+    const double charts = c.balance.exposure;
+    if (choice == FrameExposure::chart) return {choice, charts};
+    if (choice == FrameExposure::as_shot) return {choice, 1};
+    const frame::Metadata none, &own = c.sources.empty() ? none : c.sources.front().metadata;
+    const bool flash = own.flash && frame.flash;
+    const auto settings = [&](const frame::Metadata& m) {
+        const bool known = m.f_number > 0 && m.iso > 0 && (flash || m.exposure_s > 0);
+        return known ? std::log2((flash ? 1 : m.exposure_s) * m.iso / (m.f_number * m.f_number)) : NAN;
+    };
+    const double more = settings(frame) - settings(own); // stops that the camera let in more than at the chart shot
+    if (!std::isfinite(more)) return {FrameExposure::chart, charts};
+    if (choice == FrameExposure::levelled) return {choice, charts * std::exp2(-more)};
+    return std::abs(more) <= max_same_exposure_stops ? ExposureTaken{FrameExposure::chart, charts}
+                                                     : ExposureTaken{FrameExposure::as_shot, 1};
+}
+
 Developed develop(const Development& d, frame::Frame&& f, const fit::Correction& correction, const SecondLight& second,
                   const DevelopOptions& o, std::stop_token stop) {
     const std::string record = record_of(d, correction, fit::to_json(correction), second, o);
@@ -246,6 +264,8 @@ Developed develop(const Development& d, frame::Frame&& f, const fit::Correction&
     if (second.correction)
         its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})
                                 : fit::between(correction, *second.correction, f);
+    const ExposureTaken exposure = exposure_for(o.exposure, its, f.metadata);
+    its.balance.exposure = exposure.factor;
     frame::Metadata metadata = f.metadata;
     metadata.image_id = record;
     apply::Strips picture = apply::strips_of(std::move(f), its, o.space, o.parts, o.gamut, stop);
@@ -255,6 +275,9 @@ Developed develop(const Development& d, frame::Frame&& f, const fit::Correction&
     done.file = d.target;
     done.kind = "frame";
     done.message = o.space + ", full size";
+    done.exposure = exposure;
+    if (exposure.choice != FrameExposure::chart)
+        done.message += exposure.choice == FrameExposure::as_shot ? ", exposed as shot" : ", levelled by the settings";
     if (o.parts != apply::Parts{}) done.message += ", " + apply::text_of(o.parts) + " only";
     done.differences = fit::differences(correction, metadata);
     if (second.correction) {

@@ -35,6 +35,24 @@ struct Development {
     std::filesystem::path target;
     shoot::Id row = 0; ///< the job's record of the source; 0: none
 };
+/// Which exposure a frame gets. The chart shot's own puts the chart at its reference luminance.
+enum class FrameExposure {
+    automatic, ///< the chart's where the camera was set as for the chart shot (or does not say), else as shot
+    chart,     ///< the chart's for every frame
+    as_shot,   ///< none: 1 stays the camera's own full scale
+    levelled   ///< as bright as the chart shot, by the camera's settings
+};
+inline constexpr auto names(FrameExposure) { return std::array{"auto", "chart", "as-shot", "levelled"}; }
+/// Camera settings that differ by less are the same: dials step by a third of a stop, and times are rounded.
+inline constexpr double max_same_exposure_stops = 0.1;
+/// The exposure factor of a frame by a choice, and which one it took in the end. Settings are N^2 / (t S); where the
+/// flash fired in both, aperture and ISO alone. Where either does not tell them, the chart's.
+struct ExposureTaken {
+    FrameExposure choice = FrameExposure::chart;
+    double factor = 1; ///< after the gains
+};
+ExposureTaken exposure_for(FrameExposure choice, const fit::Correction& correction, const frame::Metadata& frame);
+
 /// How frames are written.
 struct DevelopOptions {
     apply::Format format = apply::Format::tiff;
@@ -42,6 +60,7 @@ struct DevelopOptions {
     apply::Depth depth = apply::Depth::usual;
     apply::Parts parts;
     apply::Gamut gamut = apply::Gamut::clip;
+    FrameExposure exposure = FrameExposure::chart;
     double white_luminance = 0; ///< EXR: see apply::Picture
     Existing existing = Existing::refuse;
 };
@@ -74,6 +93,7 @@ struct SecondLight {
 };
 struct Developed : HandedOver {
     std::vector<std::string> differences; ///< how the frame was recorded otherwise than the chart shot
+    ExposureTaken exposure;               ///< that it got
     double kelvin = 0;                    ///< between two lights: where it was taken to stand
     std::string between;                  ///< the same in words
 };

@@ -10,6 +10,12 @@ namespace refero::operations {
 
 namespace {
 
+/// With the stretch, where the setup has several.
+std::string title_in_time(const Chain& c) {
+    const std::string stretch = c.stretch_id();
+    return stretch.empty() ? c.title : c.title + ", " + stretch;
+}
+
 std::string html(const std::string& text) {
     std::string out;
     for (const char c : text)
@@ -70,7 +76,8 @@ std::string values_of(const Chain& c) {
 } // namespace
 
 std::string note_of(const shoot::Shoot& shoot, const Chain& c, const std::vector<std::string>& files) {
-    std::string text = c.title + "\n" + std::string(c.title.size(), '=') + "\n\nFiles\n";
+    const std::string title = title_in_time(c);
+    std::string text = title + "\n" + std::string(title.size(), '=') + "\n\nFiles\n";
     for (const std::string& f : files) text += "  " + f + "\n";
     text += "\nWhat they hold for\n";
     for (const auto& [name, value] : terms_of(shoot, c)) text += formatted("  {:<16} {}\n", name, value);
@@ -109,13 +116,13 @@ std::string report_html(const shoot::Shoot& shoot, const std::vector<Chain>& cha
                       html(brief.date) + "</p>\n";
     out += "<table><tr><th>Setup</th><th>State</th><th>Gate</th><th>Left out, mean</th></tr>\n";
     for (const Chain& c : chains)
-        out += formatted("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td></tr>\n", html(c.title),
+        out += formatted("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td></tr>\n", html(title_in_time(c)),
                          shoot::name_of(c.state), c.gate() ? html(inspect::name_of(*c.gate())) : "&ndash;",
                          c.correction && !c.balance_only() ? formatted("{:.2f}", c.correction->cross_validated.mean)
                                                            : std::string("&ndash;"));
     out += "</table>\n";
     for (const Chain& c : chains) {
-        out += "<h2>" + html(c.title) + "</h2>\n<table>\n";
+        out += "<h2>" + html(title_in_time(c)) + "</h2>\n<table>\n";
         for (const auto& [name, value] : terms_of(shoot, c))
             out += "<tr><th>" + html(name) + "</th><td>" + html(value) + "</td></tr>\n";
         out += "</table>\n";
