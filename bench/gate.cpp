@@ -181,9 +181,9 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
         const auto shot =
             operations::take_shot(file, {.chart = bench::chart_in_use(), .position_s = video ? clip_at_s : 0});
         for (const auto& f : operations::judge(shot.frame, shot, limits).findings) {
-            o.findings[f.check] = f;
-            if (f.check == "recording" || !inspect::is_alarm(f.status)) continue;
-            o.fired.insert(f.check);
+            o.findings[inspect::name_of(f.check)] = f;
+            if (f.check == inspect::Check::recording || !inspect::is_alarm(f.status)) continue;
+            o.fired.insert(inspect::name_of(f.check));
             o.reshoot |= f.status == inspect::Status::reshoot;
         }
         if (!o.fired.empty()) look_at_scene(o, scene, setting, rendering);
@@ -192,7 +192,7 @@ Outcome look(const Json& scene, const Setting& setting, const std::filesystem::p
         o.found = false;
         o.reshoot = true;
         for (const auto& f : inspect::no_chart(e.hidden()).findings)
-            if (inspect::is_alarm(f.status)) o.fired.insert(f.check);
+            if (inspect::is_alarm(f.status)) o.fired.insert(inspect::name_of(f.check));
         if (!kept.empty()) {
             static std::atomic<int> count = 0;
             std::filesystem::copy_file(file, kept / formatted("{}{}", count++, file.extension().string()));

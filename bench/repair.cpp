@@ -50,7 +50,8 @@ Result fit_on(const Json& clean_scene, const Json& faulty_scene, const Setting& 
             return prove::against(c, clean.reading, reference, false).delta_e_2000.mean;
         };
         for (const inspect::Finding& f : judgement.findings)
-            if (inspect::is_alarm(f.status) && (f.check == "shadow" || f.check == "glare" || f.check == "occlusion"))
+            if (inspect::is_alarm(f.status) && (f.check == inspect::Check::shadow || f.check == inspect::Check::glare ||
+                                                f.check == inspect::Check::occlusion))
                 r.named.insert(r.named.end(), f.patches.begin(), f.patches.end());
         r.alarmed = judgement.verdict > inspect::Status::pass;
         r.plain = left(operations::correct({faulty}, reference, {}));
