@@ -102,16 +102,6 @@ std::string refusal(const Shoot& shoot, const ChartShotRecord& shot) {
 
 namespace {
 
-/// A shot of a page for balancing, by its reading.
-bool shows_page(const Shoot& shoot, Id chart_shot) {
-    return std::any_of(shoot.readings.begin(), shoot.readings.end(),
-                       [&](const ReadingRecord& r) { return r.chart_shot == chart_shot && r.page; });
-}
-
-} // namespace
-
-namespace {
-
 /// The stretch that a correction was made for: by its chart shot, by the nearest in time where that is good no more.
 bool made_for(const CorrectionRecord& c, const std::vector<Stretch>& all, std::size_t at) {
     if (!c.chart_shot || all.size() < 2) return true;
@@ -284,10 +274,9 @@ std::size_t next_to_act_on(const std::vector<Standing>& all) {
 std::vector<Standing> standings_in(const Shoot& shoot, const SetupRecord& setup,
                                    const std::vector<const FrameRecord*>& frames) {
     const std::vector<Stretch> all = stretches(shoot, setup.id);
-    const StretchSchool school = school_of(shoot, setup);
     std::vector<std::vector<const FrameRecord*>> parts(std::max<std::size_t>(1, all.size()));
     for (const FrameRecord* f : frames)
-        parts[all.size() < 2 ? 0 : stretch_at(all, school, time_in_job(shoot, *f))].push_back(f);
+        parts[all.size() < 2 ? 0 : stretch_at(all, time_in_job(shoot, *f))].push_back(f);
     std::vector<Standing> standings;
     for (std::size_t i = 0; i < parts.size(); ++i) {
         Standing s;

@@ -18,11 +18,6 @@ double time_of_shot(const Shoot& shoot, const ChartShotRecord& shot) {
     return f ? time_in_job(shoot, *f) : NAN;
 }
 
-bool is_page(const Shoot& shoot, const ChartShotRecord& shot) {
-    return std::any_of(shoot.readings.begin(), shoot.readings.end(),
-                       [&](const ReadingRecord& r) { return r.chart_shot == shot.id && r.page; });
-}
-
 double mired_apart(const ChartShotRecord& a, const ChartShotRecord& b) {
     return std::abs(1e6 / a.kelvin - 1e6 / b.kelvin);
 }
@@ -33,8 +28,8 @@ std::vector<const ChartShotRecord*> good_ones(const Shoot& shoot, Id setup) {
     std::vector<const ChartShotRecord*> good;
     for (const ChartShotRecord& s : shoot.chart_shots)
         if (s.setup == setup && refusal(shoot, s).empty()) good.push_back(&s);
-    if (std::any_of(good.begin(), good.end(), [&](const ChartShotRecord* s) { return !is_page(shoot, *s); }))
-        std::erase_if(good, [&](const ChartShotRecord* s) { return is_page(shoot, *s); });
+    if (std::any_of(good.begin(), good.end(), [&](const ChartShotRecord* s) { return !shows_page(shoot, s->id); }))
+        std::erase_if(good, [&](const ChartShotRecord* s) { return shows_page(shoot, s->id); });
     const auto at = [&](const ChartShotRecord* s) {
         const double t = time_of_shot(shoot, *s);
         return std::isfinite(t) ? t : 0;
@@ -56,6 +51,11 @@ void bound(std::vector<Stretch>& all, StretchSchool school) {
 }
 
 } // namespace
+
+bool shows_page(const Shoot& shoot, Id chart_shot) {
+    return std::any_of(shoot.readings.begin(), shoot.readings.end(),
+                       [&](const ReadingRecord& r) { return r.chart_shot == chart_shot && r.page; });
+}
 
 StretchSchool school_of(const Shoot& shoot, const SetupRecord& setup) {
     const StretchSchool own = setup.stretch_school;
@@ -120,7 +120,7 @@ std::vector<Stretch> stretches(const Shoot& shoot, Id setup) {
     return all;
 }
 
-std::size_t stretch_at(const std::vector<Stretch>& all, StretchSchool, double at_s) {
+std::size_t stretch_at(const std::vector<Stretch>& all, double at_s) {
     std::size_t at = 0;
     if (std::isfinite(at_s))
         while (at + 1 < all.size() && at_s >= all[at].to_s) ++at;

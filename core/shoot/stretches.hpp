@@ -10,16 +10,14 @@ namespace refero::shoot {
 
 /// The part of a setup's time that one chart shot, or several repeats of it, governs.
 struct Stretch {
-    Id key = 0;            ///< its oldest chart shot: by it the stretch is known while repeats come and go
-    std::vector<Id> shots; ///< good ones, oldest first; the newest governs
-    double at_s = 0;       ///< job time of its oldest shot, s since 1970; NaN: not known
-    double last_s = 0;     ///< of its newest
-    double from_s = 0;     ///< it governs frames from here ...
-    double to_s = 0;       ///< ... up to here; NaN: open
-    /// Against the stretch before: "" (the first), "repeat refused by hand" and so on are for people to read.
-    std::string why;
+    Id key = 0;               ///< its oldest chart shot: by it the stretch is known while repeats come and go
+    std::vector<Id> shots;    ///< good ones, oldest first; the newest governs
+    double at_s = 0;          ///< job time of its oldest shot, s since 1970; NaN: not known
+    double last_s = 0;        ///< of its newest
+    double from_s = 0;        ///< it governs frames from here ...
+    double to_s = 0;          ///< ... up to here; NaN: open
+    std::string why;          ///< what parts it from the one before, in words; empty for the first
     bool other_light = false; ///< its light differs so far from the stretch before that it reads as another light
-    bool operator==(const Stretch&) const = default;
 };
 
 /// The school by which a setup's frames find their chart shot: its own, else the job's.
@@ -33,12 +31,15 @@ bool are_repeats(const Shoot& shoot, const ChartShotRecord& one, const ChartShot
 /// no light or no time.
 bool may_have_drifted(const Shoot& shoot, const ChartShotRecord& from, double at_s, double kelvin, double duv);
 
+/// A shot of a page for balancing, by its reading.
+bool shows_page(const Shoot& shoot, Id chart_shot);
+
 /// In the order of time. Empty without a good chart shot. A setup that is not divided by time has one, open at both
 /// ends, with all its shots.
 std::vector<Stretch> stretches(const Shoot& shoot, Id setup);
 
-/// Index of the stretch that governs a time, by the school; 0 for a time that is not known. Needs at least one.
-std::size_t stretch_at(const std::vector<Stretch>& stretches, StretchSchool school, double at_s);
+/// Index of the stretch that governs a time; 0 for a time that is not known. Needs at least one.
+std::size_t stretch_at(const std::vector<Stretch>& stretches, double at_s);
 
 /// Both stretches that a time lies between and how far it is from the first to the second, 0 to 1. Beyond the ends both
 /// are the nearest one.

@@ -223,13 +223,17 @@ TEST_F(Cli, each_chart_shot_governs_its_stretch) {
 
 // Two bodies of one model: two cameras whose names tell them apart, their charts of one moment under one light.
 TEST_F(Cli, two_bodies_of_one_model_are_two_cameras) {
-    const auto body = [&](const char* name, const char* serial, const char* time, int seed) {
+    const auto body = [&](const char* name, const char* serial, const char* time, int seed,
+                          const char* light = "window") {
         simulate::Camera camera = simulate::camera_named("stills-a");
         camera.serial_number = serial;
-        simulate::Scene scene = simulate::parse_scene(
-            test::scene_text(
-                {.width = 900, .height = 600, .seed = seed, .more = formatted(R"(,"taken":"2026-05-04T{}")", time)}),
-            name);
+        simulate::Scene scene =
+            simulate::parse_scene(test::scene_text({.light = light,
+                                                    .width = 900,
+                                                    .height = 600,
+                                                    .seed = seed,
+                                                    .more = formatted(R"(,"taken":"2026-05-04T{}")", time)}),
+                                  name);
         scene.camera = camera;
         simulate::write(simulate::render(scene), scratch / name);
     };
@@ -248,10 +252,17 @@ TEST_F(Cli, two_bodies_of_one_model_are_two_cameras) {
     EXPECT_EQ(taken["lights"].size(), 1u) << "charts within eight minutes are of one light";
     EXPECT_EQ(taken["lights"][0]["from"], "2026-05-04T10:00:00");
     EXPECT_EQ(taken["taken"][0]["setup"].get<std::string>().ends_with("Light 1"), true);
+    // The first body under two lights, then the first light again: no third one is made of it.
+    body("d.dng", "0001111", "14:00:00", 4, "tungsten");
+    body("e.dng", "0001111", "14:30:00", 5, "tungsten");
+    body("f.dng", "0002222", "14:32:00", 6, "tungsten");
+    const json more = run("job j.refero take d.dng e.dng f.dng --json").object();
+    EXPECT_EQ(more["lights"].size(), 2u);
+    EXPECT_EQ(more["taken"][1]["setup"], more["taken"][0]["setup"]);
+    EXPECT_TRUE(more["taken"][2]["setup"].get<std::string>().ends_with("Light 2"));
     EXPECT_EQ(run("job j.refero fit").status, 0);
     const json out = run("job j.refero handover -o out --formats dcp --json").object();
     EXPECT_TRUE(out["failed"].empty());
-    // Equal names are told apart, not refused.
     run("job j.refero rename camera '" + taken["cameras"][1]["name"].get<std::string>() + "' Second");
     EXPECT_EQ(run("job j.refero status --json").object()["setups"][1]["camera"], "Second");
 }

@@ -107,7 +107,7 @@ TEST_F(Day, which_chart_governs_a_frame_is_the_school) {
     chart("14:00:00", 4800);
     const auto at = [&](StretchSchool school, const char* time) {
         s.setups[0].stretch_school = school;
-        return stretch_at(stretches(s, 1), school, seconds_of(std::string("2026-05-04T") + time));
+        return stretch_at(stretches(s, 1), seconds_of(std::string("2026-05-04T") + time));
     };
     EXPECT_EQ(at(StretchSchool::first, "09:00:00"), 0u);
     EXPECT_EQ(at(StretchSchool::first, "11:59:00"), 0u);

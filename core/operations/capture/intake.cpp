@@ -100,6 +100,29 @@ Id light_for(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const 
     }
 }
 
+/// The setup of a chart's own camera whose light it shows: by the light under which another camera shot its chart at
+/// that time, else by the nearest in time of its own earlier charts whose light is alike or has drifted here. 0: none.
+Id setup_of_light(const shoot::Shoot& shoot, const shoot::FrameRecord& f, const Measured& m) {
+    const Id together = shoot::light_by_time(shoot, f);
+    const double at = shoot::time_in_job(shoot, f);
+    double nearest = INFINITY;
+    Id setup = 0;
+    for (const shoot::ChartShotRecord& s : shoot.chart_shots) {
+        const shoot::SetupRecord* row = shoot::record(shoot.setups, s.setup);
+        const shoot::FrameRecord* g = shoot::record(shoot.frames, s.frame);
+        if (!row || !g || row->camera != f.camera || (f.mode && row->mode != f.mode) || g->flash != f.flash) continue;
+        if (together && row->light != together) continue;
+        const bool alike = m.kelvin > 0 && s.kelvin > 0 &&
+                           (std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired ||
+                            shoot::may_have_drifted(shoot, s, at, m.kelvin, m.duv));
+        const double apart = std::abs(shoot::time_in_job(shoot, *g) - at);
+        if (!alike || (setup && !(apart < nearest))) continue;
+        nearest = std::isfinite(apart) ? apart : INFINITY;
+        setup = s.setup;
+    }
+    return setup;
+}
+
 /// The column of a chart without a plan: the light of other cameras' charts of about that time, else a new one; for a
 /// frame without a time the first that the rig has no setup under.
 Id light_of_chart(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const shoot::FrameRecord& f) {
@@ -180,16 +203,10 @@ Place place_for(const shoot::Shoot& shoot, shoot::FrameRecord& f, const Measured
         f.setup = a.setup;
         f.reason = a.reason;
         const shoot::Evidence before = shoot::evidence(shoot, f.setup);
-        if (how.by_hand && f.setup && before.shot && before.reading) {
-            // Given by hand without a plan for it: another light than the one it would fall on is a column of its own.
-            const bool alike = std::any_of(shoot.chart_shots.begin(), shoot.chart_shots.end(), [&](const auto& s) {
-                return s.setup == f.setup && m.kelvin > 0 && s.kelvin > 0 &&
-                       (std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired ||
-                        shoot::may_have_drifted(shoot, s, shoot::time_in_job(shoot, f), m.kelvin, m.duv));
-            });
-            const shoot::SetupRecord* row = shoot::record(shoot.setups, f.setup);
-            const Id together = shoot::light_by_time(shoot, f); // what other cameras' charts say of that time
-            if (!alike || (together && row && together != row->light)) f.setup = 0;
+        // Given by hand without a plan for it: times and colours of the charts that are there say which light it is.
+        if (how.by_hand && (!f.setup || (before.shot && before.reading))) {
+            f.setup = setup_of_light(shoot, f, m);
+            if (f.setup) f.reason = "its light is that of an earlier chart shot";
         }
         if (how.by_hand && !f.setup) {
             place.fresh = true;

@@ -225,9 +225,7 @@ std::vector<ChainFacts> stretches_of(const shoot::Shoot& shoot) {
         for (std::size_t k = 0; k < ids.size(); ++k) lines[k].id = ids[k];
         std::vector<std::vector<Id>> parts(lines.size());
         for (const shoot::FrameRecord* f : frames[setup]) {
-            const std::size_t at = in_time.size() < 2 ? 0
-                                                      : shoot::stretch_at(in_time, shoot::school_of(shoot, row),
-                                                                          shoot::time_in_job(shoot, *f));
+            const std::size_t at = in_time.size() < 2 ? 0 : shoot::stretch_at(in_time, shoot::time_in_job(shoot, *f));
             parts[at].push_back(f->id);
             ++lines[at].frames;
         }

@@ -118,12 +118,13 @@ std::vector<LeftOut> left_out_of(const shoot::Shoot& shoot, const std::vector<co
         if (developed.contains(f.id) || (!only.empty() && !only.contains(f.setup))) continue;
         const shoot::SetupRecord* setup = shoot::record(shoot.setups, f.setup);
         const std::string title = setup ? shoot::title_of(shoot, *setup) : std::string();
-        all.push_back({f.path, f.same_as                           ? f.reason
-                               : !f.problem.empty()                ? f.problem
-                               : !setup                            ? "in no setup: " + f.reason
-                               : !corrected.contains(f.setup)      ? title + " has no correction yet"
-                               : f.kind == shoot::FrameKind::chart ? "another chart shot of " + title + " is in force"
-                                                                   : f.reason});
+        all.push_back({f.path, f.same_as                      ? f.reason
+                               : !f.problem.empty()           ? f.problem
+                               : !setup                       ? "in no setup: " + f.reason
+                               : !corrected.contains(f.setup) ? title + " has no correction yet"
+                               : f.kind == shoot::FrameKind::chart
+                                   ? "another chart shot of " + title + " is in force"
+                                   : "the chart shot of " + title + " that governs it has no correction yet"});
     }
     return all;
 }
