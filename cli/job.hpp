@@ -8,7 +8,7 @@
 namespace refero::cli {
 
 struct JobArguments {
-    std::string file, action, setup, stretch, output, chunk, rendering, intent, look, encoding,
+    std::string file, action, setup, stretch, output, chunk, rendering, intent, look, encoding, camera,
         formats = "cube,dcp,icc,matrix", name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;

@@ -4,7 +4,10 @@
 
 #include "job.hpp"
 #include "operations/capture/frames.hpp"
+#include "operations/capture/intake.hpp"
+#include "shoot/assign.hpp"
 #include "shoot/board.hpp"
+#include "shoot/runs.hpp"
 #include "shoot/stretches.hpp"
 #include "shoot/time.hpp"
 
@@ -76,26 +79,23 @@ void tell_arrivals(Result& r, const shoot::Shoot& shoot) {
                                     {"from", std::isfinite(from) ? Json(shoot::time_of(from)) : Json()},
                                     {"to", std::isfinite(to) ? Json(shoot::time_of(to)) : Json()}});
     }
-    struct Forgotten {
-        std::string from, to;
-        int frames = 0;
-    };
-    std::map<std::string, Forgotten> by_reason;
+    std::map<std::string, std::vector<std::string>> nameless; // by folder and pattern of names
     for (const shoot::FrameRecord& f : shoot.frames) {
-        if (f.setup || f.same_as || f.kind != shoot::FrameKind::ordinary || !f.problem.empty()) continue;
-        const double at = shoot::time_in_job(shoot, f);
-        const std::string when = std::isfinite(at) ? shoot::time_of(at) : std::string();
-        Forgotten& some = by_reason[f.reason];
-        if (!some.frames++ || (!when.empty() && when < some.from)) some.from = when;
-        some.to = std::max(some.to, when);
+        const shoot::CameraRecord* camera = shoot::record(shoot.cameras, f.camera);
+        const bool names_none = f.model.empty() && f.serial_number.empty() && f.reel.empty() && f.problem.empty();
+        if (names_none && (!camera || operations::is_nameless(*camera)))
+            nameless[shoot::pattern_of(f.path)].push_back(f.path);
     }
-    std::vector<std::pair<std::string, Forgotten>> most(by_reason.begin(), by_reason.end());
-    std::stable_sort(most.begin(), most.end(),
-                     [](const auto& a, const auto& b) { return a.second.frames > b.second.frames; });
-    for (const auto& [reason, f] : most) {
+    for (const auto& [pattern, files] : nameless) {
+        r.json["questions"].push_back({{"about", "which camera made these files?"}, {"files", files}});
+        r.words += formatted("Which camera made {} and {} more? Rename it, or take the files with --camera NAME\n",
+                             files.front(), files.size() - 1);
+    }
+    for (const shoot::Forgotten& f : shoot::forgotten(shoot)) {
+        const std::size_t n = f.frames.size();
         r.json["forgotten"].push_back(
-            {{"from", or_null(f.from)}, {"to", or_null(f.to)}, {"frames", f.frames}, {"reason", reason}});
-        r.words += formatted("No chart stands for {} frame{}: {}\n", f.frames, f.frames == 1 ? "" : "s", reason);
+            {{"from", or_null(f.from)}, {"to", or_null(f.to)}, {"frames", n}, {"reason", f.reason}});
+        r.words += formatted("No chart stands for {} frame{}: {}\n", n, n == 1 ? "" : "s", f.reason);
     }
 }
 

@@ -64,8 +64,19 @@ Frames::Frames(JobDocument& job, KitDocument& kit, Chains& chains, Pictures& pic
 }
 
 void Frames::open(const std::vector<fs::path>& files, Id current) {
-    const std::vector<fs::path> all = operations::raw_first(frame::gathered(files));
-    for (const fs::path& file : all) notices_.guarded([&] { open_one(file, current, all.size() == 1); });
+    in_order(files, [this, current](const std::vector<fs::path>& all) {
+        for (const fs::path& file : all) notices_.guarded([&] { open_one(file, current, all.size() == 1); });
+    });
+}
+
+void Frames::in_order(const std::vector<fs::path>& files,
+                      const std::function<void(const std::vector<fs::path>&)>& then) {
+    const std::vector<fs::path> all = frame::gathered(files);
+    if (all.size() < 2) return then(all);
+    tasks_.run({Doing::taking_in, 0}, tr("Looking through %n file(s)", nullptr, static_cast<int>(all.size())),
+               [=](std::stop_token stop, const Progress&) -> Tasks::Then {
+                   return [=, ordered = operations::in_order_of_time(all, stop)] { then(ordered); };
+               });
 }
 
 void Frames::open_one(const fs::path& file, Id current, bool alone) {
@@ -130,9 +141,11 @@ void Frames::open_reference(const fs::path& file, Id current) {
 }
 
 void Frames::take_in(const std::vector<fs::path>& files, Id setup) {
-    const std::vector<fs::path> all = operations::raw_first(frame::gathered(files));
-    for (const fs::path& file : all)
-        if (frame::is_frame_name(file)) take(file, {.setup = setup, .by_hand = setup != 0, .alone = all.size() == 1});
+    in_order(files, [this, setup](const std::vector<fs::path>& all) {
+        for (const fs::path& file : all)
+            if (frame::is_frame_name(file))
+                take(file, {.setup = setup, .by_hand = setup != 0, .alone = all.size() == 1});
+    });
 }
 
 void Frames::take_card(const fs::path& file) {
@@ -158,11 +171,12 @@ void Frames::take(const fs::path& file, const operations::TakeIn& how) {
 void Frames::look(const fs::path& path, const operations::TakeIn& how) {
     watcher_.know(path);
     const inspect::Limits limits = operations::limits_of(job_.shoot().brief());
-    const bool must_read = how.by_hand && !how.setup;
+    const operations::LookOptions options{.must_read = how.by_hand && !how.setup,
+                                          .raw_data = how.alone || how.card || how.setup != 0};
     tasks_.run(
         {Doing::taking_in, 0}, tr("Looking for a chart in %1").arg(name_of_file(path)),
         [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
-            const operations::Arrival a = operations::look_at(path, limits, must_read, progress, stop);
+            const operations::Arrival a = operations::look_at(path, limits, options, progress, stop);
             Rendition picture;
             if (a.measured.frame)
                 picture = uncorrected_rendition(*a.measured.frame,

@@ -55,6 +55,8 @@ signals:
 
 private:
     void open_one(const fs::path& file, Id current, bool alone);
+    /// Several files in the order of their times, found out beside the window; one at once.
+    void in_order(const std::vector<fs::path>& files, const std::function<void(const std::vector<fs::path>&)>& then);
     void look(const fs::path& file, const operations::TakeIn& how);
     void open_json(const fs::path& file);
     void open_reference(const fs::path& file, Id current);

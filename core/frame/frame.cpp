@@ -69,6 +69,9 @@ bool holds_dng(const fs::path& file) {
 }
 
 // The XMP toolkit inside Exiv2 is used from several threads: it must be started once, and needs a lock of ours.
+/// More is a damaged tag.
+constexpr double max_baseline_stops = 10;
+
 void start_metadata() {
     static std::once_flag once;
     static std::mutex lock;
@@ -275,6 +278,8 @@ Metadata read_metadata(const fs::path& file) {
         const int orientation = static_cast<int>(number({"Exif.Image.Orientation"}));
         if (orientation >= 1 && orientation <= 8) m.orientation = orientation;
         m.position = position_of(exif);
+        if (const double stops = number({"Exif.Image.BaselineExposure"}); std::abs(stops) < max_baseline_stops)
+            m.baseline_exposure_stops = stops;
         m.image_id = text({"Exif.Photo.ImageUniqueID"});
         m.xmp = written_by_people(*image);
     } catch (const std::exception&) { // Exiv2's own, and what it lets through of damaged tags
@@ -282,6 +287,16 @@ Metadata read_metadata(const fs::path& file) {
     }
     return m;
 }
+
+namespace {
+
+int turned_by(const Exiv2::Image& image) {
+    const auto turned = image.exifData().findKey(Exiv2::ExifKey("Exif.Image.Orientation"));
+    const bool told = turned != image.exifData().end() && std::isfinite(value_of(*turned));
+    return told ? std::clamp(static_cast<int>(value_of(*turned)), 1, 8) : 1;
+}
+
+} // namespace
 
 std::optional<Preview> embedded_preview(const fs::path& file, int least_width) {
     try {
@@ -293,13 +308,12 @@ std::optional<Preview> embedded_preview(const fs::path& file, int least_width) {
         std::erase_if(all, [](const auto& p) { return p.mimeType_ != "image/jpeg"; });
         const auto enough = std::find_if(all.begin(), all.end(),
                                          [&](const auto& p) { return static_cast<int>(p.width_) >= least_width; });
+        if (enough == all.end()) // those that DNGs keep as strips are not among them
+            if (std::string large = raw_thumbnail(file); !large.empty())
+                return Preview{std::move(large), turned_by(*image)};
         if (!all.empty()) {
             const Exiv2::PreviewImage taken = manager.getPreviewImage(enough != all.end() ? *enough : all.back());
-            Preview preview{{reinterpret_cast<const char*>(taken.pData()), taken.size()}, 1};
-            const auto turned = image->exifData().findKey(Exiv2::ExifKey("Exif.Image.Orientation"));
-            if (turned != image->exifData().end() && std::isfinite(value_of(*turned)))
-                preview.orientation = std::clamp(static_cast<int>(value_of(*turned)), 1, 8);
-            return preview;
+            return Preview{{reinterpret_cast<const char*>(taken.pData()), taken.size()}, turned_by(*image)};
         }
     } catch (const std::exception&) { // none, then
     }

@@ -30,10 +30,11 @@ struct Metadata {
     double f_number = 0;
     double iso = 0;
     double focal_mm = 0;
-    double focal_35mm_mm = 0;  ///< 35 mm equivalent focal length
-    int orientation = 1;       ///< EXIF orientation, 1 to 8
-    bool flash = false;        ///< the flash fired
-    bool auto_balance = false; ///< the camera balanced by itself (EXIF WhiteBalance)
+    double focal_35mm_mm = 0;           ///< 35 mm equivalent focal length
+    double baseline_exposure_stops = 0; ///< DNG's BaselineExposure; 0 where the file has none
+    int orientation = 1;                ///< EXIF orientation, 1 to 8
+    bool flash = false;                 ///< the flash fired
+    bool auto_balance = false;          ///< the camera balanced by itself (EXIF WhiteBalance)
     std::string style; ///< what the camera does to its pictures, "hard contrast, high saturation" (EXIF Contrast,
                        ///< Saturation, Sharpness); empty: normal
     std::optional<Position> position;
@@ -138,6 +139,9 @@ struct ReadOptions {
 /// told is for pictures and clips: raw files are linear. Throws Error(input) naming the file and a remedy, also where
 /// it needs more memory than is free.
 Frame read(const std::filesystem::path& file, const ReadOptions& options = {}, std::stop_token stop = {});
+
+/// Of a raw file all but its pixels: size, the camera's matrix and balance. Throws Error(input).
+Frame read_raw_header(const std::filesystem::path& file);
 
 /// What the file says about the shot, without its pixels (Exiv2; EXR and DPX: OpenImageIO). Never throws for a readable
 /// file.

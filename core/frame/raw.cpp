@@ -222,7 +222,36 @@ std::optional<colour::Vec3> as_shot_of(const libraw_data_t& d) {
     return colour::Vec3(static_cast<double>(gain[0] / gain[1]), 1, static_cast<double>(gain[2] / gain[1]));
 }
 
+/// What stands beside the pixels.
+void describe(const libraw_data_t& d, Frame& f) {
+    f.is_raw = true;
+    f.encoding = "linear";
+    f.linear = true;
+    f.camera_from_xyz = matrix_of(d);
+    f.as_shot = as_shot_of(d);
+}
+
 } // namespace
+
+Frame read_raw_header(const fs::path& file) {
+    const auto raw = std::make_unique<LibRaw>(LIBRAW_OPIONS_NO_DATAERR_CALLBACK);
+    check(raw->open_file(file.c_str()), file, "the file cannot be opened as raw");
+    Frame f;
+    describe(raw->imgdata, f);
+    const auto& s = raw->imgdata.sizes;
+    const bool quarter = s.flip == 5 || s.flip == 6;
+    f.full_width = quarter ? s.height : s.width;
+    f.full_height = quarter ? s.width : s.height;
+    f.file = file;
+    return f;
+}
+
+std::string raw_thumbnail(const fs::path& file) {
+    const auto raw = std::make_unique<LibRaw>(LIBRAW_OPIONS_NO_DATAERR_CALLBACK);
+    if (raw->open_file(file.c_str()) != LIBRAW_SUCCESS || raw->unpack_thumb() != LIBRAW_SUCCESS) return {};
+    const auto& thumbnail = raw->imgdata.thumbnail;
+    return thumbnail.tformat == LIBRAW_THUMBNAIL_JPEG ? std::string(thumbnail.thumb, thumbnail.tlength) : std::string();
+}
 
 Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     const auto raw = std::make_unique<LibRaw>(LIBRAW_OPIONS_NO_DATAERR_CALLBACK);
@@ -236,18 +265,13 @@ Frame read_raw(const fs::path& file, Size size, const std::stop_token& stop) {
     check(raw->unpack(), file, "the raw data is damaged or cut short");
     if (data_error) throw Error(ErrorKind::input, "the raw data is damaged or cut short", file, remedy);
     throw_if_stopped(stop);
-    const auto matrix = matrix_of(raw->imgdata);
     const auto as_shot = as_shot_of(raw->imgdata);
     Frame f = size == Size::measuring && is_plain_bayer(raw->imgdata) ? bin(*raw)
               : is_plain_rgb(raw->imgdata)                            ? take_rgb(*raw)
                                            : process(*raw, file, size == Size::measuring, as_shot, stop);
-    f.is_raw = true;
-    f.encoding = "linear";
-    f.linear = true;
-    f.camera_from_xyz = matrix;
+    describe(raw->imgdata, f);
     // Whatever it is packed in: as fine as its levels are.
     f.recorded.bits = std::bit_width(std::max(1u, raw->imgdata.color.maximum));
-    f.as_shot = as_shot;
     return f;
 }
 

@@ -2,12 +2,14 @@
 #include <cmath>
 #include <filesystem>
 #include <map>
+#include <set>
 
 #include "base/base.hpp"
 #include "shoot/assign.hpp"
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
 #include "shoot/parameters.hpp"
+#include "shoot/runs.hpp"
 #include "shoot/stretches.hpp"
 #include "shoot/time.hpp"
 
@@ -32,6 +34,13 @@ bool fits(const SetupRecord& s, const FrameRecord& f) {
 
 } // namespace
 
+std::string pattern_of(const std::string& path) {
+    const fs::path file(path);
+    const std::string name = to_lower(file.filename().string());
+    return (file.parent_path() / name.substr(0, name.find_first_of("0123456789"))).string() +
+           to_lower(file.extension().string());
+}
+
 Recognition recognise(const Shoot& shoot, const FrameRecord& f) {
     Recognition r;
     const CameraRecord* camera = nullptr;
@@ -42,6 +51,11 @@ Recognition recognise(const Shoot& shoot, const FrameRecord& f) {
         if (!camera && (c.serial_number.empty() || f.serial_number.empty()) &&
             (same(c.model, f.model) || same(c.name, f.model)))
             camera = &c;
+    if (!camera && f.model.empty() && f.reel.empty() && f.serial_number.empty())
+        for (const FrameRecord& g : shoot.frames) // nameless files of one folder and one pattern of names
+            if (!camera && g.model.empty() && g.reel.empty() && g.camera && g.id != f.id &&
+                pattern_of(g.path) == pattern_of(f.path))
+                camera = record(shoot.cameras, g.camera);
     if (!camera && !f.reel.empty())
         for (const FrameRecord& g : shoot.frames) // a reel is one camera's
             if (!camera && same(g.reel, f.reel) && g.id != f.id) camera = record(shoot.cameras, g.camera);
@@ -53,11 +67,18 @@ Recognition recognise(const Shoot& shoot, const FrameRecord& f) {
         r.lens = record(shoot.lenses, camera->silent_lens) ? camera->silent_lens : 0;
         r.asks_for_lens = !r.lens && !shoot.lenses.empty();
     }
-    // The mode of this kind that the camera's setups use; with several it stays open.
+    // The mode of this kind that the camera's setups use; with several it stays open. A mode that another picture style
+    // was seen in is another one.
+    const auto other_style = [&](const ModeRecord& m) {
+        return kind_of(f) == ModeKind::finished &&
+               std::any_of(shoot.frames.begin(), shoot.frames.end(), [&](const FrameRecord& g) {
+                   return g.mode == m.id && g.camera == camera->id && !g.same_as && !g.raw && g.style != f.style;
+               });
+    };
     int several = 0;
     for (const SetupRecord& s : shoot.setups) {
         const ModeRecord* m = record(shoot.modes, s.mode);
-        if (s.camera != camera->id || !m || m->kind != kind_of(f) || r.mode == m->id) continue;
+        if (s.camera != camera->id || !m || m->kind != kind_of(f) || r.mode == m->id || other_style(*m)) continue;
         r.mode = m->id;
         ++several;
     }
@@ -109,7 +130,9 @@ Id light_by_time(const Shoot& shoot, const FrameRecord& f) {
     for (const ChartShotRecord& s : shoot.chart_shots) {
         const FrameRecord* g = record(shoot.frames, s.frame);
         const SetupRecord* setup = record(shoot.setups, s.setup);
-        if (!g || !setup || g->camera == f.camera || g->flash != f.flash || !s.refused.empty()) continue;
+        if (!g || !setup || g->camera == f.camera || !s.refused.empty()) continue;
+        const bool both_tell_flash = g->kind != FrameKind::clip && f.kind != FrameKind::clip;
+        if (both_tell_flash && g->flash != f.flash) continue;
         const double apart = std::abs(time_in_job(shoot, *g) - at);
         if (!(apart <= nearest)) continue; // also without a time
         nearest = apart;
@@ -189,6 +212,7 @@ struct Timeline {
     struct Mark {
         double at;
         const SetupRecord* setup;
+        const FrameRecord* frame;
         std::string reel = {};
     };
     std::map<Id, std::vector<Mark>> marks, by_code;
@@ -199,9 +223,9 @@ struct Timeline {
             const SetupRecord* setup = record(shoot.setups, s.setup);
             if (!f || !setup || !refusal(shoot, s).empty()) continue;
             const double at = time_in_job(shoot, *f);
-            if (std::isfinite(at)) marks[setup->camera].push_back({at, setup});
+            if (std::isfinite(at)) marks[setup->camera].push_back({at, setup, f});
             if (const double code = code_seconds(*f); std::isfinite(code))
-                by_code[setup->camera].push_back({code + std::max(0.0, f->position_s), setup, f->reel});
+                by_code[setup->camera].push_back({code + std::max(0.0, f->position_s), setup, f, f->reel});
         }
         for (auto* all : {&marks, &by_code})
             for (auto& [camera, list] : *all)
@@ -209,7 +233,32 @@ struct Timeline {
     }
 };
 
-Assignment assigned(const Shoot& shoot, const Timeline& timeline, const FrameRecord& f) {
+/// The chart shots that can stand for a frame: those of its own run, if there are any; of other runs those whose light
+/// nothing contradicts. `why_none` is set where there are chart shots and none can.
+std::vector<Timeline::Mark> standing_for(const Runs& runs, const std::vector<Timeline::Mark>& marks,
+                                         const FrameRecord& f, double at_s, std::string& why_none) {
+    std::vector<Timeline::Mark> in_run, beyond;
+    std::string against;
+    for (const Timeline::Mark& m : marks) {
+        const bool same_run = !runs.apart(m.at, at_s);
+        const LightNotes its = same_run ? runs.notes_of(f) : runs.notes_around(f, at_s),
+                         charts = same_run ? runs.notes_of(*m.frame) : runs.notes_around(*m.frame, m.at);
+        if (const std::string why = contradiction(its, charts, same_run); !why.empty()) against = why;
+        else if (same_run) in_run.push_back(m);
+        else if (its.kelvin > 0 && charts.kelvin > 0) beyond.push_back(m); // the camera's balance speaks for it
+    }
+    if (!in_run.empty()) return in_run;
+    if (!beyond.empty() || marks.empty()) return beyond;
+    const bool one_light = std::all_of(marks.begin(), marks.end(), [&](const Timeline::Mark& m) {
+        return m.setup->light == marks.front().setup->light;
+    });
+    if (one_light && against.empty()) return marks;
+    why_none = against.empty() ? "no chart was shot between the breaks before and after it" : against;
+    return {};
+}
+
+/// `runs`: breaks between lights count; null: by time alone.
+Assignment assigned(const Shoot& shoot, const Timeline& timeline, const FrameRecord& f, const Runs* runs) {
     if (!f.camera)
         return {0, "the camera " +
                        (f.model.empty() ? std::string("left no name in the file") : f.model + " is not in this job")};
@@ -221,13 +270,20 @@ Assignment assigned(const Shoot& shoot, const Timeline& timeline, const FrameRec
     const bool coded = !std::isfinite(at); // a recording that tells no time: by its time code, on its own reel
     if (coded) at = code_seconds(f);
     const auto& marks = coded ? timeline.by_code : timeline.marks;
-    const Timeline::Mark *before = nullptr, *after = nullptr;
+    std::vector<Timeline::Mark> mine;
     if (const auto list = marks.find(f.camera); list != marks.end() && std::isfinite(at))
-        for (const Timeline::Mark& m : list->second) {
-            if (!fits(*m.setup, f) || (coded && m.reel != f.reel)) continue;
-            if (m.at <= at) before = &m;
-            else if (!after) after = &m;
-        }
+        for (const Timeline::Mark& m : list->second)
+            if (fits(*m.setup, f) && (!coded || m.reel == f.reel)) mine.push_back(m);
+    if (runs && !coded) {
+        std::string why_none;
+        mine = standing_for(*runs, mine, f, at, why_none);
+        if (!why_none.empty()) return {0, why_none};
+    }
+    const Timeline::Mark *before = nullptr, *after = nullptr;
+    for (const Timeline::Mark& m : mine) {
+        if (m.at <= at) before = &m;
+        else if (!after) after = &m;
+    }
     const auto when = [coded](const Timeline::Mark& m) {
         return coded ? "time code " + time_of(m.at).substr(11, 8) : time_of_day(m.at);
     };
@@ -260,13 +316,19 @@ Assignment assigned(const Shoot& shoot, const Timeline& timeline, const FrameRec
 
 } // namespace
 
-Assignment assign_ordinary(const Shoot& shoot, const FrameRecord& f) { return assigned(shoot, Timeline(shoot), f); }
+Assignment assign_ordinary(const Shoot& shoot, const FrameRecord& f) {
+    return assigned(shoot, Timeline(shoot), f, nullptr);
+}
 
 std::vector<Move> moves(const Shoot& shoot) {
     const Timeline timeline(shoot);
+    const Runs runs(shoot);
+    std::set<Id> charts; // frames that show one
+    for (const ChartShotRecord& s : shoot.chart_shots) charts.insert(s.frame);
     std::vector<Move> all;
     for (const FrameRecord& f : shoot.frames) {
-        if (f.by_hand || f.same_as || f.kind != FrameKind::ordinary || !f.problem.empty()) continue;
+        if (f.by_hand || f.same_as || f.kind == FrameKind::chart || charts.contains(f.id) || !f.problem.empty())
+            continue;
         Move move{f.id, {}, {f.camera, f.lens, f.mode}};
         FrameRecord known = f;
         if (!f.camera) { // its camera may have come into the job since
@@ -275,7 +337,7 @@ std::vector<Move> moves(const Shoot& shoot) {
             known.lens = move.as.lens;
             known.mode = move.as.mode;
         }
-        move.to = assigned(shoot, timeline, known);
+        move.to = assigned(shoot, timeline, known, &runs);
         if (move.to.setup != f.setup || move.to.reason != f.reason || known.camera != f.camera) all.push_back(move);
     }
     return all;

@@ -13,6 +13,8 @@ struct Recognition {
     Id camera = 0, lens = 0, mode = 0;
     bool asks_for_lens = false; ///< the camera is known, the file names no lens and none was given yet
 };
+/// Folder, beginning of the name and extension: what files of one camera that tell no name have in common.
+std::string pattern_of(const std::string& path);
 Recognition recognise(const Shoot& shoot, const FrameRecord& frame);
 /// The frame that this one is a companion (raw and JPEG of one exposure) or a copy of; 0: none. Companions are of one
 /// body, one moment (to the second, and its fraction where both tell it) and one name before the extension.

@@ -23,4 +23,18 @@ inline constexpr double max_together_s = 480;
 inline constexpr double near_light_mired = 45;  ///< within it a light that is still to be shot may be meant
 inline constexpr double alike_light_mired = 20; ///< by so much it may be farther off than the nearest light
 
+// Which frames a chart shot can stand for. Frames that are nearer together than this are of one moment, s.
+inline constexpr double max_moment_s = 2;
+// A break: no camera shot for so long, and for so many times the usual pause. Lights are at least a quarter of an hour
+// apart, less what clocks are off (common practice).
+inline constexpr double min_break_s = 660;
+inline constexpr double break_paces = 2.5;
+// An automatic balance wanders by up to 200 K under one light (common practice), at the chart shot and at the frame; of
+// the medians of two runs less is left. Both limits must be exceeded.
+inline constexpr double max_balance_wander_k = 450;
+inline constexpr double min_other_balance_k = 250;
+inline constexpr double min_other_balance_mired = 8;
+inline constexpr double max_preset_spread = 0.01;    ///< relative: a balance that varies by less is a preset's
+inline constexpr double min_other_level_stops = 1.0; ///< between the medians of two runs
+
 } // namespace refero::shoot

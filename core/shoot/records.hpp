@@ -45,6 +45,15 @@ inline constexpr auto names(StretchSchool) { return std::array{"", "first", "las
 /// How a chart shot stands to the one before it in its setup.
 enum class Joining { by_light, with_the_one_before, apart };
 inline constexpr auto names(Joining) { return std::array{"", "joined", "apart"}; }
+/// What sets the exposure of developed frames.
+enum class FrameExposure {
+    automatic, ///< the chart's for frames that were set as the chart shot, else as shot
+    chart,     ///< the chart shot's
+    as_shot,   ///< the camera's own, times 2^BaselineExposure for DNG
+    levelled,  ///< by the camera's settings against the chart shot's
+    region     ///< by the region marked for the stretch
+};
+inline constexpr auto names(FrameExposure) { return std::array{"auto", "chart", "as-shot", "levelled", "region"}; }
 enum class FrameKind { ordinary, chart, clip };
 inline constexpr auto names(FrameKind) { return std::array{"ordinary", "chart", "clip"}; }
 
@@ -63,6 +72,7 @@ struct JobSettingsRecord {
     BalanceSchool balance_school = BalanceSchool::custom;
     ExposureSchool exposure_school = ExposureSchool::metered;
     StretchSchool stretch_school = StretchSchool::nearest;
+    FrameExposure frame_exposure = FrameExposure::automatic;
     bool matching = false;  ///< the cameras are to be matched
     bool fallbacks = true;  ///< plan a fallback for each camera and kind of light
     double iso_stops = 2;   ///< from here on a frame's ISO is far from the chart shot's
@@ -181,6 +191,9 @@ struct FrameRecord {
     double from_s = 0, to_s = 0;  ///< clips: the range that is developed; equal: none is marked
     std::string role;             ///< in an effects set: a name of operations::PlateRole; empty: none
     std::int64_t changed_ns = 0; ///< time of the file's last change when `sha256` was made, ns since 1970; 0: not known
+    double as_shot_kelvin = 0;   ///< raw: the light that the camera balanced for; 0: not known
+    bool auto_balance = false;   ///< the camera balanced by itself
+    std::string style;           ///< picture style, see frame::Metadata; empty: normal, or not told
     bool has_range() const { return to_s > from_s; }
     bool operator==(const FrameRecord&) const = default;
 };
@@ -197,6 +210,8 @@ struct ChartShotRecord {
     double kelvin = 0, duv = 0; ///< of the light, by the chart's neutrals; 0: not known
     double level = 0;           ///< of the light, stops with the camera's settings taken out; 0: not known
     Joining joining = Joining::by_light;
+    std::string region; ///< by which the frames of the stretch are evened out: "x,y w,h", full-size pixels; empty: none
+    Id region_frame = 0; ///< the frame that the others follow
     bool operator==(const ChartShotRecord&) const = default;
 };
 
@@ -299,6 +314,17 @@ struct FallbackRecord {
     bool operator==(const FallbackRecord&) const = default;
 };
 
+/// A colour that the job is about: a garment, a brand's red.
+struct NamedColourRecord {
+    Id id = 0;
+    std::string name;
+    double x = 0, y = 0, z = 0; ///< aim: XYZ under D50, 2 degrees, Y = 100 for the perfect diffuser
+    double uncertainty = 0;     ///< CIEDE2000 radius that holds the true value with 95 %
+    std::string spectrum;       ///< reflectance from 380 nm on in steps of 5 nm, with commas between; empty: not known
+    std::string source;         ///< where the aim comes from, in words
+    bool operator==(const NamedColourRecord&) const = default;
+};
+
 /// All that a job holds.
 struct Shoot {
     std::vector<JobSettingsRecord> briefs;
@@ -319,6 +345,7 @@ struct Shoot {
     std::vector<HandoverFileRecord> handover_files;
     std::vector<NoteRecord> notes;
     std::vector<FallbackRecord> fallbacks;
+    std::vector<NamedColourRecord> colours;
 
     const JobSettingsRecord& brief() const;
 };
@@ -345,6 +372,7 @@ void for_each_list(S& s, F&& f) {
     f(s.handover_files);
     f(s.notes);
     f(s.fallbacks);
+    f(s.colours);
 }
 
 /// A record by id, or null. Lists are sorted by id.

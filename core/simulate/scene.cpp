@@ -144,6 +144,7 @@ DngKind dng_kind(Reader r) {
     k.orientation = static_cast<int>(r.number("orientation", 1, 1, 8));
     if (!one_of(k.orientation, 1, 3, 6, 8)) r.child_fail("orientation", "must be 1, 3, 6 or 8");
     k.big_endian = r.flag("big_endian");
+    k.preview_px = static_cast<int>(r.number("preview_px", k.preview_px, 0, 20000));
     r.finish();
     return k;
 }
@@ -274,6 +275,8 @@ Scene parse_scene(const std::string& text, const fs::path& place, const std::str
     s.iso = r.number("iso", s.iso, 1, 1e6);
     s.exposure_s = r.number("exposure_s", s.exposure_s, 1e-6, 1e4);
     s.f_number = r.number("f_number", s.f_number, 0.5, 200);
+    s.balance_k = r.number("balance_k", 0, 0, 25000);
+    if (s.balance_k != 0 && s.balance_k < 1000) r.child_fail("balance_k", "must be 1000 or more");
     s.taken = r.text("taken", s.taken);
     if (const json* lens = r.get("lens")) {
         Reader l = r.child("lens", *lens);

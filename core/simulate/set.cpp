@@ -83,6 +83,12 @@ double logistic(double x) { return 1 / (1 + std::exp(-x)); }
 
 } // namespace
 
+Spectrum Scene::balanced_for() const {
+    constexpr double daylight_from_k = 4000;
+    if (!(balance_k > 0)) return light;
+    return balance_k < daylight_from_k ? colour::planck(balance_k) : colour::daylight(balance_k);
+}
+
 Vec3 Camera::response(const Spectrum& reflectance, const Spectrum& light) const {
     Vec3 value, white;
     for (int c = 0; c < 3; ++c) {

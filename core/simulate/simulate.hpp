@@ -98,6 +98,8 @@ struct DngKind {
     std::array<int, 4> border{}; ///< masked pixels: top, left, bottom, right
     int orientation = 1;         ///< EXIF: 1, 3, 6 or 8
     bool big_endian = false;
+    int preview_px =
+        1500; ///< width of the JPEG in it, at most the frame's; 0: none. Frames under a megapixel have none
 };
 
 struct Scene {
@@ -108,6 +110,7 @@ struct Scene {
     Spectrum light;
     double white = 0.8; ///< signal of a perfect diffuser in the largest channel, 1 = saturation
     double iso = 100, exposure_s = 0.01, f_number = 8;
+    double balance_k = 0; ///< light that the camera is balanced for: Planckian below 4000 K, else daylight; 0: its own
     std::string lens = "Lens 50 mm";
     double focal_mm = 50, focal_35mm_mm = 50;
     double blur_px = 0.7;          ///< standard deviation of the lens's point spread
@@ -125,6 +128,8 @@ struct Scene {
     double veil = 0; ///< stray light over the whole frame, share of the perfect diffuser's signal
     std::optional<SecondLight> second_light;
     std::optional<Studio> studio; ///< lights the first chart's plane; `white` then is at irradiance 1
+    /// The light that the camera's as-shot balance is for.
+    Spectrum balanced_for() const;
 };
 
 /// Reads a scene description (docs/formats.md), with changes to it as a JSON merge patch (RFC 7396).

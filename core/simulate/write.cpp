@@ -8,6 +8,7 @@
 #include <tiffio.h>
 
 #include "colour/icc.hpp"
+#include "colour/rgb.hpp"
 #include "frame/module.hpp"
 #include "simulate/internal/parts.hpp"
 
@@ -234,7 +235,7 @@ void set_dng_tags(TIFF* tif, const Scene& s, const Stored& f) {
     float matrix[9];
     for (int i = 0; i < 9; ++i) matrix[i] = static_cast<float>(m(i / 3, i % 3));
     set_array(tif, 50721, 9, matrix);
-    const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.light);
+    const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.balanced_for());
     const float as_shot[] = {static_cast<float>(neutral[0]), static_cast<float>(neutral[1]),
                              static_cast<float>(neutral[2])};
     set_array(tif, 50728, 3, as_shot);
@@ -261,6 +262,62 @@ void set_exif_tags(TIFF* tif, const Scene& s) {
     TIFFSetField(tif, EXIFTAG_FLASH, s.light_name == "flash" ? 1 : 0);
     if (!s.lens.empty()) TIFFSetField(tif, EXIFTAG_LENSMODEL, s.lens.c_str());
     if (!s.camera.serial_number.empty()) TIFFSetField(tif, EXIFTAG_BODYSERIALNUMBER, s.camera.serial_number.c_str());
+}
+
+/// The camera's own picture of the frame: balanced, in sRGB, with a curve that deepens shadows and rolls lights off,
+/// and a little more saturation. 8 bits a channel.
+std::vector<std::uint8_t> styled(const Rendering& r, int width, int height) {
+    const Scene& s = r.scene;
+    const Vec3 neutral = s.camera.response(Spectrum::constant(1), s.balanced_for());
+    const colour::Mat3 to_srgb =
+        colour::rgb_space("srgb").to_xyz().inverse() * s.camera.camera_from_xyz_d65().inverse();
+    const Vec3 white = to_srgb * Vec3::Ones();
+    constexpr double saturation = 1.15, shoulder = 0.25, toe = 0.1;
+    std::vector<std::uint8_t> codes(static_cast<std::size_t>(width) * height * 3);
+    tbb::parallel_for(0, height, [&](int y) {
+        for (int x = 0; x < width; ++x) {
+            const int x0 = x * s.width / width, x1 = std::max(x0 + 1, (x + 1) * s.width / width);
+            const int y0 = y * s.height / height, y1 = std::max(y0 + 1, (y + 1) * s.height / height);
+            Vec3 sum = Vec3::Zero();
+            for (int v = y0; v < y1; ++v)
+                for (int u = x0; u < x1; ++u)
+                    for (int c = 0; c < 3; ++c)
+                        sum[c] += static_cast<double>(r.rgb[(static_cast<std::size_t>(v) * s.width + u) * 3 + c]);
+            const Vec3 balanced = (sum / ((x1 - x0) * (y1 - y0)) / s.white).cwiseQuotient(neutral);
+            Vec3 rgb = (to_srgb * balanced).cwiseQuotient(white);
+            const double grey = rgb.mean();
+            rgb = Vec3::Constant(grey) + saturation * (rgb - Vec3::Constant(grey));
+            for (int c = 0; c < 3; ++c) {
+                const double linear = std::max(0.0, rgb[c]), rolled = linear * (1 + shoulder) / (1 + shoulder * linear);
+                const double code = colour::encode(colour::Transfer::srgb, std::min(1.0, rolled));
+                const double deep = code - toe * code * (1 - code) * (1 - code);
+                codes[(static_cast<std::size_t>(y) * width + x) * 3 + static_cast<std::size_t>(c)] =
+                    static_cast<std::uint8_t>(std::lround(255 * std::clamp(deep, 0.0, 1.0)));
+            }
+        }
+    });
+    return codes;
+}
+
+/// One whole JPEG in one strip, as DNG keeps previews (DNG 1.6, chapter 3).
+bool write_preview(TIFF* tif, const Rendering& r, int width, int height) {
+    const std::vector<std::uint8_t> codes = styled(r, width, height);
+    constexpr int quality = 90, reduced_image = 1, tables_in_the_stream = 0;
+    TIFFSetField(tif, TIFFTAG_SUBFILETYPE, reduced_image);
+    TIFFSetField(tif, TIFFTAG_IMAGEWIDTH, width);
+    TIFFSetField(tif, TIFFTAG_IMAGELENGTH, height);
+    TIFFSetField(tif, TIFFTAG_BITSPERSAMPLE, 8);
+    TIFFSetField(tif, TIFFTAG_SAMPLESPERPIXEL, 3);
+    TIFFSetField(tif, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+    TIFFSetField(tif, TIFFTAG_COMPRESSION, COMPRESSION_JPEG);
+    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_YCBCR);
+    TIFFSetField(tif, TIFFTAG_JPEGQUALITY, quality);
+    TIFFSetField(tif, TIFFTAG_JPEGCOLORMODE, JPEGCOLORMODE_RGB);
+    TIFFSetField(tif, TIFFTAG_JPEGTABLESMODE, tables_in_the_stream);
+    TIFFSetField(tif, TIFFTAG_ROWSPERSTRIP, height);
+    return TIFFWriteEncodedStrip(tif, 0, const_cast<std::uint8_t*>(codes.data()),
+                                 static_cast<tmsize_t>(codes.size())) >= 0 &&
+           TIFFWriteDirectory(tif);
 }
 
 void write_dng(const Rendering& r, const fs::path& target, const fs::path& file) {
@@ -295,6 +352,9 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
     TIFFSetField(tif, TIFFTAG_SOFTWARE, "Simulated camera of Refero");
     TIFFSetField(tif, TIFFTAG_DATETIME, exif_time(s.taken).c_str());
     set_dng_tags(tif, s, f);
+    const int preview_width = std::min(s.dng.preview_px, s.width), preview_height = s.height * preview_width / s.width;
+    const bool with_preview = s.dng.preview_px > 0 && s.dng.orientation == 1 && s.width * s.height >= 1'000'000;
+    if (const std::uint64_t later[] = {0}; with_preview) TIFFSetField(tif, TIFFTAG_SUBIFD, 1, later);
     const std::vector<std::uint8_t> packed_rows = pack ? packed(f) : std::vector<std::uint8_t>{};
     const std::size_t row_bytes = pack ? packed_rows.size() / height : static_cast<std::size_t>(width) * samples * 2;
     const auto* bytes = pack ? packed_rows.data() : reinterpret_cast<const std::uint8_t*>(f.codes.data());
@@ -305,6 +365,7 @@ void write_dng(const Rendering& r, const fs::path& target, const fs::path& file)
             throw failed();
     }
     if (!TIFFWriteDirectory(tif)) throw failed();
+    if (with_preview && !write_preview(tif, r, preview_width, preview_height)) throw failed();
 
     set_exif_tags(tif, s);
     std::uint64_t exif_offset = 0;

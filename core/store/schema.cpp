@@ -221,6 +221,19 @@ ALTER TABLE setup ADD COLUMN divided INTEGER DEFAULT 0;
 ALTER TABLE chart_shot ADD COLUMN level REAL DEFAULT 0;
 ALTER TABLE chart_shot ADD COLUMN joining TEXT DEFAULT '';
 )";
+// What arrivals tell of light and style, evening out by a region, named colours; frames that were developed before keep
+// the chart's exposure.
+constexpr const char* job_12 = R"(
+ALTER TABLE frame ADD COLUMN as_shot_kelvin REAL DEFAULT 0;
+ALTER TABLE frame ADD COLUMN auto_balance INTEGER DEFAULT 0;
+ALTER TABLE frame ADD COLUMN style TEXT DEFAULT '';
+ALTER TABLE chart_shot ADD COLUMN region TEXT DEFAULT '';
+ALTER TABLE chart_shot ADD COLUMN region_frame INTEGER DEFAULT 0;
+ALTER TABLE brief ADD COLUMN frame_exposure TEXT DEFAULT 'auto';
+UPDATE brief SET frame_exposure = 'chart' WHERE EXISTS (SELECT 1 FROM setup) OR EXISTS (SELECT 1 FROM frame);
+CREATE TABLE named_colour (id INTEGER PRIMARY KEY, name TEXT NOT NULL, x REAL, y REAL, z REAL, uncertainty REAL,
+  spectrum TEXT, source TEXT);
+)";
 constexpr const char* kit_6 = R"(
 CREATE TABLE look (id INTEGER PRIMARY KEY, name TEXT NOT NULL, client TEXT, content TEXT);
 )";
@@ -237,12 +250,12 @@ std::vector<std::string> tables_of() {
 } // namespace
 
 const Schema& job_schema() {
-    static const Schema schema{
-        0x52666a31,
-        "job",
-        {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8, job_9, job_10, job_11},
-        tables_of<shoot::Shoot>(),
-        false}; // "Rfj1"
+    static const Schema schema{0x52666a31,
+                               "job",
+                               {std::string(things_1) + job_1, job_2, job_3, job_4, job_5, job_6, cards_2, job_8, job_9,
+                                job_10, job_11, job_12},
+                               tables_of<shoot::Shoot>(),
+                               false}; // "Rfj1"
     return schema;
 }
 

@@ -271,12 +271,12 @@ TEST_F(Foreign, looking_again_confirms_no_place) {
     EXPECT_EQ(job.content().frames.at(0).problem, "");
     EXPECT_EQ(job.content().frames.at(0).sha256, "");
     EXPECT_EQ(state_of(job.content().frames.at(0)), FileState::unknown);
-    EXPECT_FALSE(is_as_known(job.content(), scratch / "a.dng"));
+    EXPECT_FALSE(is_as_known(job.content().frames.front()));
     job.change(
         take_in(job.content(), {}, look_at(scratch / "a.dng", limits_of(job.content().brief())), {.by_hand = true})
             .rows);
     EXPECT_EQ(job.content().frames.at(0).sha256, sha256_of(scratch / "a.dng"));
-    EXPECT_TRUE(is_as_known(job.content(), scratch / "a.dng"));
+    EXPECT_TRUE(is_as_known(job.content().frames.front()));
 }
 
 TEST_F(Foreign, a_job_called_like_a_folder_of_the_archive_comes_back) {
@@ -352,34 +352,41 @@ constexpr const char* histories[] = {
 
 TEST_F(Foreign, jobs_of_every_earlier_version_open_with_all_that_they_hold) {
     const int versions = static_cast<int>(job_schema().migrations.size());
-    ASSERT_EQ(versions, 11);
+    ASSERT_EQ(versions, 12);
     for (int v = 1; v < versions; ++v)
         for (const char* history : histories) {
             SCOPED_TRACE(v);
             const fs::path old = scratch / ("job" + std::to_string(v) + (history == histories[0] ? "a" : "b"));
-            of_version(old, job_schema(), v, history,
-                       "INSERT INTO camera (id, name, model) VALUES (1, 'A', 'Stills A'); INSERT INTO lens (id, name) "
-                       "VALUES (1, 'L'); INSERT INTO mode (id, name, kind, encoding) VALUES (1, 'raw', 'raw', "
-                       "'linear'); INSERT INTO light (id, name, kelvin) VALUES (1, 'Window', 5500); INSERT INTO card "
-                       "(id, name, definition) VALUES (1, 'mine', 'grid24'); INSERT INTO setup (id, camera, mode, "
-                       "light, card, note) VALUES (1, 1, 1, 1, 1, 'n'); INSERT INTO frame (id, path, size, sha256, "
-                       "kind, setup, camera, by_hand, taken) VALUES (1, '/x/a.dng', 10, 'abc', 'chart', 1, 1, 0, "
-                       "'2026-05-04T10:00:00'), (2, '/x/b.dng', 11, 'abd', 'chart', 1, 1, 0, '2026-05-04T12:00:00'), "
-                       "(3, '/x/c.dng', 12, 'abe', 'ordinary', 1, 1, 1, '2026-05-04T12:10:00'); INSERT INTO chart_shot "
-                       "(id, setup, frame, kelvin) VALUES (1, 1, 1, 6200), (2, 1, 2, 5500); INSERT INTO finding (id, "
-                       "chart_shot, \"check\", status, value, \"limit\") VALUES (1, 2, 'tilt', 'pass', 3, 10); INSERT "
-                       "INTO correction (id, setup, chart_shot, made, settings, content) VALUES (1, 1, 2, "
-                       "'2026-05-04T13:00:00Z', '', '{}'); INSERT INTO proof (id, correction, mean, basis) VALUES (1, "
-                       "1, 0.7, 'patches left out'); INSERT INTO handover (id, setup, correction, file, kind) VALUES "
-                       "(1, 1, 1, '/x/a.cube', 'LUT'); INSERT INTO note (id, setup, text) VALUES (1, 1, 'note'); "
-                       "INSERT INTO reading (id, chart_shot, made_from, content) VALUES (1, 1, '|', "
-                       "'{\"page\":true,\"encoding\":\"hlg\"}'), (2, 2, '|', 'broken');"
-                       "INSERT INTO fallback (id, camera, kind) VALUES (1, 'A', 'window'); INSERT INTO place (id, "
-                       "name) VALUES (1, 'reading room'); INSERT INTO history (what, quiet, changes) VALUES ('x', 0, "
-                       "x'00');");
+            const std::string columns = "UPDATE reading SET page = 1, encoding = 'hlg' WHERE id = 1;";
+            of_version(
+                old, job_schema(), v, history,
+                std::string(
+                    "INSERT INTO camera (id, name, model) VALUES (1, 'A', 'Stills A'); INSERT INTO lens (id, name) "
+                    "VALUES (1, 'L'); INSERT INTO mode (id, name, kind, encoding) VALUES (1, 'raw', 'raw', "
+                    "'linear'); INSERT INTO light (id, name, kelvin) VALUES (1, 'Window', 5500); INSERT INTO card "
+                    "(id, name, definition) VALUES (1, 'mine', 'grid24'); INSERT INTO setup (id, camera, mode, "
+                    "light, card, note) VALUES (1, 1, 1, 1, 1, 'n'); INSERT INTO frame (id, path, size, sha256, "
+                    "kind, setup, camera, by_hand, taken) VALUES (1, '/x/a.dng', 10, 'abc', 'chart', 1, 1, 0, "
+                    "'2026-05-04T10:00:00'), (2, '/x/b.dng', 11, 'abd', 'chart', 1, 1, 0, '2026-05-04T12:00:00'), "
+                    "(3, '/x/c.dng', 12, 'abe', 'ordinary', 1, 1, 1, '2026-05-04T12:10:00'); INSERT INTO chart_shot "
+                    "(id, setup, frame, kelvin) VALUES (1, 1, 1, 6200), (2, 1, 2, 5500); INSERT INTO finding (id, "
+                    "chart_shot, \"check\", status, value, \"limit\") VALUES (1, 2, 'tilt', 'pass', 3, 10); INSERT "
+                    "INTO correction (id, setup, chart_shot, made, settings, content) VALUES (1, 1, 2, "
+                    "'2026-05-04T13:00:00Z', '', '{}'); INSERT INTO proof (id, correction, mean, basis) VALUES (1, "
+                    "1, 0.7, 'patches left out'); INSERT INTO handover (id, setup, correction, file, kind) VALUES "
+                    "(1, 1, 1, '/x/a.cube', 'LUT'); INSERT INTO note (id, setup, text) VALUES (1, 1, 'note'); "
+                    "INSERT INTO reading (id, chart_shot, made_from, content) VALUES (1, 1, '|', "
+                    "'{\"page\":true,\"encoding\":\"hlg\"}'), (2, 2, '|', 'broken');"
+                    "INSERT INTO fallback (id, camera, kind) VALUES (1, 'A', 'window'); INSERT INTO place (id, "
+                    "name) VALUES (1, 'reading room'); INSERT INTO history (what, quiet, changes) VALUES ('x', 0, "
+                    "x'00');") +
+                    (v < 11 ? "" : columns));
             JobFile job(old, Open::existing);
             const shoot::Shoot& s = job.content();
             EXPECT_EQ(s.frames.size(), 3u);
+            EXPECT_EQ(s.brief().frame_exposure, shoot::FrameExposure::chart);
+            EXPECT_EQ(s.frames.at(0).as_shot_kelvin, 0);
+            EXPECT_TRUE(s.colours.empty());
             EXPECT_EQ(s.frames.at(1).sha256, "abd");
             EXPECT_EQ(s.frames.at(1).changed_ns, 0);
             EXPECT_TRUE(s.frames.at(2).by_hand);

@@ -316,20 +316,20 @@ TEST_F(Intake, a_file_that_could_not_be_read_is_looked_at_again) {
     take(look_at(file, limits), {});
     EXPECT_FALSE(frame(file.string()).problem.empty());
     EXPECT_EQ(frame(file.string()).sha256, "");
-    EXPECT_FALSE(is_as_known(job.content(), file));
+    EXPECT_FALSE(is_as_known(frame(file.string())));
     written(file, whole);
     const Taken t = take(look_at(file, limits));
     EXPECT_NE(t.chart_shot, 0);
     EXPECT_EQ(frame(file.string()).problem, "");
     EXPECT_EQ(frame(file.string()).kind, shoot::FrameKind::chart);
     EXPECT_EQ(job.content().frames.size(), 1u);
-    EXPECT_TRUE(is_as_known(job.content(), file));
+    EXPECT_TRUE(is_as_known(frame(file.string())));
     EXPECT_EQ(state_of(frame(file.string())), FileState::same);
     // Cut or replaced under its name: told, and brought up to date when it is taken in again.
     test::shoot({.width = 600, .height = 400, .seed = 5}, file);
     EXPECT_EQ(state_of(frame(file.string())), FileState::changed);
     const std::string content = job.content().readings.at(0).content;
-    EXPECT_FALSE(is_as_known(job.content(), file));
+    EXPECT_FALSE(is_as_known(frame(file.string())));
     take(look_at(file, limits));
     EXPECT_EQ(state_of(frame(file.string()), true), FileState::same);
     ASSERT_EQ(job.content().readings.size(), 1u);

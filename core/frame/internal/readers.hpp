@@ -24,6 +24,8 @@ extern "C" ClipReader::Open* refero_open_clip(const std::filesystem::path& file)
 
 /// Numbered pictures read one by one, with the same cuts and sizes as a clip's.
 ClipReader::Open* open_sequence(const std::filesystem::path& name);
+/// The largest JPEG in a raw file (LibRaw); empty where there is none.
+std::string raw_thumbnail(const std::filesystem::path& file);
 Frame read_raw(const std::filesystem::path& file, Size size, const std::stop_token& stop);
 Frame read_raster(const std::filesystem::path& file, const ReadOptions& options, const std::stop_token& stop);
 /// What the header of an EXR or DPX says; never throws for what it does not say.

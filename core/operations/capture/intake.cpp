@@ -1,22 +1,13 @@
 #include "operations/capture/intake.hpp"
 
 #include <cmath>
-#include <csignal>
-#include <map>
-#include <thread>
-
-#include <fcntl.h>
-#include <unistd.h>
-
-#include "frame/clip.hpp"
-#include "frame/sequence.hpp"
-#include "operations/capture/files.hpp"
-#include "operations/capture/footage.hpp"
 
 #include "operations/internal/wording.hpp"
 #include "shoot/assign.hpp"
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
+#include "shoot/parameters.hpp"
+#include "shoot/runs.hpp"
 #include "shoot/stretches.hpp"
 #include "shoot/time.hpp"
 
@@ -28,6 +19,7 @@ using shoot::Id;
 
 namespace {
 
+constexpr const char* camera_of = "Camera of ";
 /// Lights that differ by less look alike to the camera's own matrix; more is another light.
 constexpr double same_light_mired = 25;
 
@@ -46,8 +38,12 @@ std::string camera_name(const shoot::Shoot& shoot, const std::string& model, con
 }
 
 Id camera_for(Change& c, const shoot::Shoot& shoot, const shoot::Kit& kit, const shoot::FrameRecord& f) {
+    const std::string folder = fs::path(f.path).parent_path().filename().string();
+    const bool nameless = f.model.empty() && f.make.empty() && !folder.empty() && f.kind == shoot::FrameKind::clip;
     shoot::CameraRecord camera{.uid = new_uid(),
-                               .name = f.model.empty() ? frame::Metadata{.make = f.make}.camera() : f.model,
+                               .name = !f.model.empty() ? f.model
+                                       : nameless       ? camera_of + folder
+                                                        : frame::Metadata{.make = f.make}.camera(),
                                .model = f.model,
                                .serial_number = f.serial_number};
     for (const shoot::CameraRecord& known : kit.cameras) // what the kit knows of it
@@ -73,10 +69,16 @@ Id mode_for(Change& c, const shoot::Shoot& shoot, const shoot::FrameRecord& f, c
                                          : f.raw ? "raw"
                                                  : "finished") +
                              (told ? " " + encoding_title(encoding) : "");
+    const std::string styled = f.style.empty() || kind != shoot::ModeKind::finished ? name : name + ", " + f.style;
     for (const shoot::ModeRecord& m : shoot.modes)
-        if (told ? m.kind == kind && m.encoding == encoding : m.name == name) return m.id;
+        if (told ? m.kind == kind && m.encoding == encoding : m.name == styled) return m.id;
     // Without an encoding: by the file's own tags and profile.
-    return c.add(shoot::ModeRecord{.name = name, .kind = kind, .encoding = told ? encoding : f.raw ? "linear" : ""});
+    return c.add(shoot::ModeRecord{.name = styled,
+                                   .kind = kind,
+                                   .encoding = told    ? encoding
+                                               : f.raw ? "linear"
+                                                       : "",
+                                   .sub_settings = kind == shoot::ModeKind::finished ? f.style : ""});
 }
 
 /// A mode that is told an encoding is no other's.
@@ -105,6 +107,7 @@ Id light_for(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const 
 Id setup_of_light(const shoot::Shoot& shoot, const shoot::FrameRecord& f, const Measured& m) {
     const Id together = shoot::light_by_time(shoot, f);
     const double at = shoot::time_in_job(shoot, f);
+    const shoot::Runs runs(shoot);
     double nearest = INFINITY;
     Id setup = 0;
     for (const shoot::ChartShotRecord& s : shoot.chart_shots) {
@@ -112,10 +115,15 @@ Id setup_of_light(const shoot::Shoot& shoot, const shoot::FrameRecord& f, const 
         const shoot::FrameRecord* g = shoot::record(shoot.frames, s.frame);
         if (!row || !g || row->camera != f.camera || (f.mode && row->mode != f.mode) || g->flash != f.flash) continue;
         if (together && row->light != together) continue;
-        const bool alike = m.kelvin > 0 && s.kelvin > 0 &&
-                           (std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) < same_light_mired ||
-                            shoot::may_have_drifted(shoot, s, at, m.kelvin, m.duv));
-        const double apart = std::abs(shoot::time_in_job(shoot, *g) - at);
+        const double at_s = shoot::time_in_job(shoot, *g);
+        const double mired = m.kelvin > 0 && s.kelvin > 0 ? std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) : INFINITY;
+        // Across a break it is the same lamp only where it reads the same.
+        const bool alike =
+            runs.apart(at_s, at)
+                ? mired <= shoot::max_repeat_mired && std::abs(m.duv - s.duv) <= shoot::max_repeat_duv &&
+                      (m.level == 0 || s.level == 0 || std::abs(m.level - s.level) <= shoot::max_repeat_stops)
+                : mired < same_light_mired || shoot::may_have_drifted(shoot, s, at, m.kelvin, m.duv);
+        const double apart = std::abs(at_s - at);
         if (!alike || (setup && !(apart < nearest))) continue;
         nearest = std::isfinite(apart) ? apart : INFINITY;
         setup = s.setup;
@@ -231,140 +239,6 @@ Place place_for(const shoot::Shoot& shoot, shoot::FrameRecord& f, const Measured
     return place;
 }
 
-void describe_clip(const fs::path& file, shoot::FrameRecord& f) {
-    const frame::Clip clip = frame::read_clip(file);
-    f.kind = shoot::FrameKind::clip;
-    f.duration_s = clip.duration_s;
-    f.frames_per_second = clip.frames_per_second;
-    f.make = clip.make;
-    f.model = clip.model;
-    f.taken = clip.taken;
-    f.timecode = clip.timecode;
-    f.reel = clip.reel;
-}
-
-} // namespace
-
-shoot::FrameRecord described(const fs::path& file) {
-    shoot::FrameRecord f;
-    f.path = fs::absolute(file).lexically_normal().string();
-    std::error_code ec;
-    if (frame::is_sequence_name(file)) {
-        const frame::Sequence all = frame::sequence_named(file);
-        f.path = fs::absolute(all.pattern).lexically_normal().string(); // however it was written
-        for (const fs::path& picture : all.files) f.size += static_cast<std::int64_t>(fs::file_size(picture, ec));
-        f.changed_ns = changed_ns(file);
-        f.sha256 = frame::content_hash(file);
-        describe_clip(file, f);
-        return f;
-    }
-    f.size = static_cast<std::int64_t>(fs::file_size(file, ec));
-    if (ec) throw Error(ErrorKind::input, "the file cannot be read", file, "Check the path and permissions");
-    f.changed_ns = changed_ns(file);
-    f.sha256 = sha256_of(file);
-    const frame::FileKind kind = frame::kind_of(file);
-    f.raw = kind == frame::FileKind::raw;
-    if (kind == frame::FileKind::clip) {
-        describe_clip(file, f);
-        return f;
-    }
-    const frame::Metadata m = frame::read_metadata(file);
-    f.make = m.make;
-    f.model = m.model;
-    f.serial_number = m.serial_number;
-    f.lens_name = m.lens;
-    f.taken = m.taken + (m.taken.empty() || m.fraction.empty() ? "" : "." + m.fraction);
-    f.exposure_s = m.exposure_s;
-    f.f_number = m.f_number;
-    f.iso = m.iso;
-    f.focal_mm = m.focal_mm;
-    f.flash = m.flash;
-    return f;
-}
-
-Arrival look_at(const fs::path& file, const inspect::Limits& limits, bool must_read, const Progress& progress,
-                std::stop_token stop) {
-    Arrival a;
-    const std::int64_t size_before = size_of(file), changed_before = changed_ns(file);
-    try {
-        a.row = described(file);
-        a.own_work =
-            frame::is_own_work(frame::is_sequence_name(file) ? frame::sequence_named(file).files.front() : file);
-        if (a.row.kind == shoot::FrameKind::clip) {
-            const ShotOptions any{.position_s = -1};
-            const auto seen = chart_stills(
-                file, any, [&](double share) { return progress ? progress(0.8 * share) : void(); }, stop);
-            const auto best = best_still(file, seen, any, limits, stop);
-            if (!best) return a;
-            a.row.position_s = best->still.position_s;
-        }
-        a.measured = measure({{a.row.path, a.row.sha256, {}, a.row.position_s}, {}, {}, limits}, {}, progress, stop);
-    } catch (const Error& e) {
-        if (e.kind() == ErrorKind::cancelled) throw;
-        std::error_code ec;
-        a.arriving = size_of(file) != size_before || changed_ns(file) != changed_before || is_being_written(file);
-        if (must_read && !a.arriving) throw;
-        a.row.sha256.clear(); // of bytes that may not be all
-        a.row.size = std::max<std::int64_t>(0, size_before);
-        a.row.changed_ns = changed_before;
-        if (a.row.path.empty()) a.row.path = fs::absolute(file, ec).lexically_normal().string();
-        a.row.problem = e.sentences(); // named in the list, with the remedy
-    }
-    return a;
-}
-
-bool is_being_written(const fs::path& file) {
-    const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
-    if (descriptor < 0) return false;
-    fcntl(descriptor, F_SETSIG, SIGURG); // whoever opens it just now sends this one, which is ignored
-    const bool refused = fcntl(descriptor, F_SETLEASE, F_RDLCK) != 0 && errno == EAGAIN; // fcntl(2), Leases
-    close(descriptor);                                                                   // and lets go of a lease
-    return refused;
-}
-
-void wait_for(const fs::path& file, std::stop_token stop) {
-    using namespace std::chrono_literals;
-    constexpr std::chrono::milliseconds look_every = 200ms, settled_after = 3s, given_up_after = 60s;
-    const auto stamp = [&] { return std::pair(size_of(file), changed_ns(file)); };
-    auto seen = stamp();
-    auto still_since = std::chrono::steady_clock::now();
-    for (;;) {
-        throw_if_stopped(stop);
-        std::this_thread::sleep_for(look_every);
-        const auto now = std::chrono::steady_clock::now();
-        if (const auto is = stamp(); is != seen) {
-            seen = is;
-            still_since = now;
-        }
-        const auto still = now - still_since;
-        if (still >= given_up_after || (still >= settled_after && !is_being_written(file))) return;
-    }
-}
-
-bool is_as_known(const shoot::Shoot& shoot, const fs::path& file) {
-    const std::string path = fs::absolute(file).lexically_normal().string();
-    const auto known = std::find_if(shoot.frames.begin(), shoot.frames.end(),
-                                    [&](const shoot::FrameRecord& f) { return f.path == path; });
-    return known != shoot.frames.end() && known->problem.empty() && state_of(*known) == FileState::same;
-}
-
-std::vector<fs::path> raw_first(std::vector<fs::path> files) {
-    const auto picture = [](const fs::path& f) {
-        const std::string extension = to_lower(f.extension().string());
-        return extension == ".jpg" || extension == ".jpeg" || extension == ".heic" || extension == ".heif" ||
-               extension == ".hif";
-    };
-    std::map<std::string, std::size_t> first; // the picture of each name that stands before its raw file
-    for (std::size_t i = 0; i < files.size(); ++i) {
-        const std::string stem = to_lower((files[i].parent_path() / files[i].stem()).string());
-        const auto [at, fresh] = first.try_emplace(stem, i);
-        if (!fresh && picture(files[at->second]) && !picture(files[i])) { std::swap(files[at->second], files[i]); }
-    }
-    return files;
-}
-
-namespace {
-
 /// Reading and findings of a chart shot that is measured already.
 void add_reading(Change& c, const shoot::Shoot& shoot, Id setup, Id chart_shot, const Measured& m) {
     if (!m.shot) return;
@@ -452,11 +326,17 @@ void take_the_lead(Change& c, const shoot::Shoot& shoot, shoot::FrameRecord& raw
 
 } // namespace
 
+bool is_nameless(const shoot::CameraRecord& camera) {
+    return camera.model.empty() && camera.serial_number.empty() &&
+           (camera.name.starts_with(camera_of) || camera.name.starts_with(frame::Metadata{}.camera()));
+}
+
 Taken take_in(const shoot::Shoot& shoot, const shoot::Kit& kit, const Arrival& arrival, const TakeIn& how) {
     Taken t;
     const Measured& m = arrival.measured;
     shoot::FrameRecord f = arrival.row;
     if (!how.confirmed) f.sha256.clear();
+    if (f.model.empty() && f.serial_number.empty()) f.model = how.camera;
     const auto known = std::find_if(shoot.frames.begin(), shoot.frames.end(),
                                     [&](const shoot::FrameRecord& k) { return k.path == f.path; });
     const bool again = known != shoot.frames.end();
@@ -518,6 +398,7 @@ Taken take_in(const shoot::Shoot& shoot, const shoot::Kit& kit, const Arrival& a
                     : f.kind == shoot::FrameKind::chart || m.shot ? "Chart shot " + name
                                                                   : name + " came in");
     if (place.fresh) f.setup = new_setup(t.rows, shoot, kit, f, "", how.card, how.encoding);
+    if (!f.camera && how.by_hand && f.problem.empty() && !f.model.empty()) f.camera = camera_for(t.rows, shoot, kit, f);
     t.rows.about(f.setup > 0 ? title_of(shoot, f.setup) : f.model);
     t.setup = f.setup;
     Id shot_before = 0;

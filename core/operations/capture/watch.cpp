@@ -122,7 +122,7 @@ std::vector<fs::path> FolderWatch::look() {
     std::sort(complete.begin(), complete.end(),
               [](const fs::path& a, const fs::path& b) { return a.filename() < b.filename(); });
     complete.erase(std::unique(complete.begin(), complete.end()), complete.end());
-    return raw_first(std::move(complete));
+    return in_order_of_time(complete);
 }
 
 std::vector<Found> found_again(const std::vector<shoot::FrameRecord>& missing, const fs::path& folder,

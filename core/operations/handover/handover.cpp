@@ -237,7 +237,8 @@ frame::Frame take_frame(const Development& d, const DevelopOptions& o, Reel& ree
 ExposureTaken exposure_for(FrameExposure choice, const fit::Correction& c, const frame::Metadata& frame) {
     const double charts = c.balance.exposure;
     if (choice == FrameExposure::chart) return {choice, charts};
-    if (choice == FrameExposure::as_shot) return {choice, 1};
+    const double as_shot = std::exp2(frame.baseline_exposure_stops);
+    if (choice == FrameExposure::as_shot) return {choice, as_shot};
     const frame::Metadata none, &own = c.sources.empty() ? none : c.sources.front().metadata;
     const bool flash = own.flash && frame.flash;
     const auto settings = [&](const frame::Metadata& m) {
@@ -248,7 +249,7 @@ ExposureTaken exposure_for(FrameExposure choice, const fit::Correction& c, const
     if (!std::isfinite(more)) return {FrameExposure::chart, charts};
     if (choice == FrameExposure::levelled) return {choice, charts * std::exp2(-more)};
     return std::abs(more) <= max_same_exposure_stops ? ExposureTaken{FrameExposure::chart, charts}
-                                                     : ExposureTaken{FrameExposure::as_shot, 1};
+                                                     : ExposureTaken{FrameExposure::as_shot, as_shot};
 }
 
 Developed develop(const Development& d, frame::Frame&& f, const fit::Correction& correction, const SecondLight& second,

@@ -35,14 +35,7 @@ struct Development {
     std::filesystem::path target;
     shoot::Id row = 0; ///< the job's record of the source; 0: none
 };
-/// Which exposure a frame gets. The chart shot's own puts the chart at its reference luminance.
-enum class FrameExposure {
-    automatic, ///< the chart's where the camera was set as for the chart shot (or does not say), else as shot
-    chart,     ///< the chart's for every frame
-    as_shot,   ///< none: 1 stays the camera's own full scale
-    levelled   ///< as bright as the chart shot, by the camera's settings
-};
-inline constexpr auto names(FrameExposure) { return std::array{"auto", "chart", "as-shot", "levelled"}; }
+using shoot::FrameExposure;
 /// Camera settings that differ by less are the same: dials step by a third of a stop, and times are rounded.
 inline constexpr double max_same_exposure_stops = 0.1;
 /// The exposure factor of a frame by a choice, and which one it took in the end. Settings are N^2 / (t S); where the

@@ -22,8 +22,8 @@ struct Rows;
 #define C(member) f(#member, r.member)
 
 REFERO_ROWS(JobSettingsRecord, "brief", C(title), C(client), C(date), C(lens_school), C(share_school), C(turn_school),
-            C(balance_school), C(exposure_school), C(stretch_school), C(matching), C(fallbacks), C(iso_stops),
-            C(light_days), C(chart_years), C(limits));
+            C(balance_school), C(exposure_school), C(stretch_school), C(frame_exposure), C(matching), C(fallbacks),
+            C(iso_stops), C(light_days), C(chart_years), C(limits));
 REFERO_ROWS(PlaceRecord, "place", C(name), C(note));
 REFERO_ROWS(CameraRecord, "camera", C(uid), C(name), C(model), C(serial_number), C(firmware), C(sensor_width_mm),
             C(sensor_height_mm), C(width_px), C(height_px), C(clock_offset_s), C(silent_lens), C(position), C(note));
@@ -38,9 +38,10 @@ REFERO_ROWS(SetupRecord, "setup", C(camera), C(lens), C(mode), C(light), C(card)
 REFERO_ROWS(FrameRecord, "frame", C(path), C(size), C(sha256), C(same_as), C(kind), C(raw), C(camera), C(lens), C(mode),
             C(setup), C(by_hand), C(reason), C(problem), C(make), C(model), C(serial_number), C(lens_name), C(taken),
             C(exposure_s), C(f_number), C(iso), C(focal_mm), C(flash), C(position_s), C(duration_s), C(timecode),
-            C(reel), C(frames_per_second), C(from_s), C(to_s), C(role), C(changed_ns));
+            C(reel), C(frames_per_second), C(from_s), C(to_s), C(role), C(changed_ns), C(as_shot_kelvin),
+            C(auto_balance), C(style));
 REFERO_ROWS(ChartShotRecord, "chart_shot", C(setup), C(frame), C(chart), C(corners), C(refused), C(problem),
-            C(accepted), C(kelvin), C(duv), C(level), C(joining));
+            C(accepted), C(kelvin), C(duv), C(level), C(joining), C(region), C(region_frame));
 REFERO_ROWS(ReadingRecord, "reading", C(chart_shot), C(made_from), C(page), C(encoding), C(content));
 REFERO_ROWS(FindingRecord, "finding", C(chart_shot), C(check), C(status), C(value), C(limit), C(unit), C(patches),
             C(advice));
@@ -52,6 +53,7 @@ REFERO_ROWS(HandoverRecord, "handover", C(setup), C(correction), C(file), C(kind
 REFERO_ROWS(HandoverFileRecord, "handover_file", C(handover), C(name), C(size), C(sha256));
 REFERO_ROWS(NoteRecord, "note", C(setup), C(at), C(text));
 REFERO_ROWS(FallbackRecord, "fallback", C(uid), C(camera), C(kind), C(made), C(content));
+REFERO_ROWS(NamedColourRecord, "named_colour", C(name), C(x), C(y), C(z), C(uncertainty), C(spectrum), C(source));
 REFERO_ROWS(LightReadingRecord, "light_reading", C(light), C(at), C(kelvin), C(duv), C(power), C(modifier), C(source));
 REFERO_ROWS(MonitorRecord, "monitor", C(name), C(calibrated), C(before_each_project), C(interval_days), C(note),
             C(backlight), C(target), C(screen), C(profile));
