@@ -42,11 +42,12 @@ Result run(const ApplyArguments& a) {
     const operations::Naming naming{a.name, correction->light_name, fit::name_of(correction->intent), develop.space,
                                     false};
     for (const fs::path& file : files) try {
-            const auto stills = a.range.stills_of(file, a);
+            const auto stills = a.range.stills_of(file, a, apply::is_clip(develop.format));
             sources.insert(sources.end(), stills.begin(), stills.end());
         } catch (const Error& e) { note_failure(r, file.string(), e); }
     std::vector<operations::BatchFrame> frames;
-    for (operations::Development& d : operations::plan_targets(sources, naming, develop.format, a.folder))
+    for (operations::Development& d :
+         operations::plan_targets(sources, naming, develop.format, a.folder, develop.container))
         frames.push_back({std::move(d), correction, second});
     std::vector<fs::path> inputs{a.correction, a.second, a.encoding, a.look.look};
     for (const operations::FrameSource& source : sources) inputs.push_back(source.file);
@@ -68,8 +69,14 @@ void RangeArguments::check() const {
     if (to >= 0 && from < 0) throw Error(ErrorKind::usage, "--to needs --from", {}, "Say where the range begins");
 }
 
-std::vector<operations::FrameSource> RangeArguments::stills_of(const fs::path& file, const ShotArguments& shot) const {
+std::vector<operations::FrameSource> RangeArguments::stills_of(const fs::path& file, const ShotArguments& shot,
+                                                               bool as_clips) const {
     if (frame::kind_of(file) != frame::FileKind::clip) return {{file, {}, shot.encoding, 0, shot.clip_code}};
+    if (as_clips) {
+        operations::FrameSource whole{file, {}, shot.encoding, std::max(0.0, from), shot.clip_code};
+        whole.to_s = to;
+        return {whole};
+    }
     const operations::FrameSource clip{file, {}, shot.encoding, std::max(0.0, shot.at), shot.clip_code};
     if (from < 0 && !frame::is_sequence_name(file)) return {clip};
     const frame::Clip c = frame::read_clip(file);
@@ -85,9 +92,14 @@ fit::Correction LookArgument::on(fit::Correction correction) const {
 }
 
 void DevelopArguments::add(CLI::App& app) {
-    app.add_option("--format", format, "tiff, exr, png or jpeg")->capture_default_str();
-    app.add_option("--space", space, "srgb display-p3 oprgb bt709 bt2020 romm linear-bt709 acescg xyz-d50")
+    app.add_option("--format", format,
+                   "tiff, exr, png or jpeg; of clips also prores, prores4444, dnxhr, h264, h265 or ffv1: one clip")
         ->capture_default_str();
+    app.add_option(
+        "--space", space,
+        "srgb display-p3 oprgb bt709 bt2020 romm linear-bt709 acescg xyz-d50; default: srgb, for clips bt709");
+    app.add_option("--container", container,
+                   "Of a clip: mov, mxf, mp4 or mkv; default: by the format, or one that holds the sound");
     app.add_option("--depth", depth, "8 or 16 (TIFF, PNG), half or float (EXR)");
     app.add_option("--gamut", gamut, "Colours outside the space: clip, or map along their hue")->capture_default_str();
     app.add_option("--parts", parts, "balance,exposure,colour,finish,look or some of them; default: all");
@@ -106,7 +118,12 @@ void DevelopArguments::add(CLI::App& app) {
 operations::DevelopOptions DevelopArguments::options(const Outputs& outputs) const {
     operations::DevelopOptions o;
     o.format = apply::format_named(format);
-    o.space = colour::rgb_space(space).name;
+    o.space = colour::rgb_space(!space.empty() ? space : apply::is_clip(o.format) ? "bt709" : "srgb").name;
+    o.container = container;
+    if (!container.empty() && !apply::is_clip(o.format))
+        throw Error(ErrorKind::usage, "--container is for clips", {}, "Choose a format of clips, or leave it out");
+    if (!container.empty() && container != "mov" && container != "mxf" && container != "mp4" && container != "mkv")
+        throw Error(ErrorKind::usage, "unknown container '" + container + "'", {}, "Known: mov mxf mp4 mkv");
     o.depth = apply::depth_named(depth, o.format);
     o.gamut = apply::gamut_named(gamut);
     if (!parts.empty()) o.parts = apply::parts_named(parts);

@@ -372,8 +372,9 @@ Result listed(const store::JobFile& job, const JobArguments& a, std::size_t fram
         if (!a.setup.empty()) line += " --setup " + quoted(a.setup);
         if (!a.stretch.empty()) line += " --stretch " + quoted(a.stretch);
         if (!a.rendering.empty()) line += " --rendering " + quoted(a.rendering);
-        line +=
-            " -o " + quoted(fs::absolute(a.output).string()) + " --format " + a.how.format + " --space " + a.how.space;
+        line += " -o " + quoted(fs::absolute(a.output).string()) + " --format " + a.how.format;
+        if (!a.how.space.empty()) line += " --space " + a.how.space;
+        if (!a.how.container.empty()) line += " --container " + a.how.container;
         if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
         if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
         if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;

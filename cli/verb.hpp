@@ -91,7 +91,9 @@ struct RangeArguments {
     /// Throws Error(usage) for a range without a beginning.
     void check() const;
     /// Of other files the file itself; `at`: the one still, below 0 the first. Throws Error(input).
-    std::vector<operations::FrameSource> stills_of(const std::filesystem::path& file, const ShotArguments& shot) const;
+    /// `as_clips`: the range as one, to be written as a clip.
+    std::vector<operations::FrameSource> stills_of(const std::filesystem::path& file, const ShotArguments& shot,
+                                                   bool as_clips = false) const;
 };
 
 /// What every verb that writes has: nothing that exists is replaced unasked, and an input never.
@@ -106,7 +108,7 @@ struct Outputs {
 
 /// How frames are developed, of the verbs that do it.
 struct DevelopArguments {
-    std::string format = "tiff", space = "srgb", depth, gamut = "clip", parts, exposure = "auto";
+    std::string format = "tiff", space, container, depth, gamut = "clip", parts, exposure = "auto";
     bool resume = false;
     int jobs = 0;
     double white_luminance = 0;

@@ -62,10 +62,16 @@ std::uint32_t display_code(const colour::Vec3& xyz_d50);
 /// goes to 0.85. For looking only.
 colour::Vec3 viewing_gains(const frame::Frame& frame);
 
-/// dng: no picture but a copy of a raw file that bears the balance; see copy_dng.
-enum class Format { tiff, exr, png, jpeg, dng };
+/// dng: no picture but a copy of a raw file that bears the balance, see copy_dng. From prores on: clips, see
+/// clip_writer.hpp.
+enum class Format { tiff, exr, png, jpeg, dng, prores, prores4444, dnxhr, h264, h265, ffv1 };
+inline constexpr auto names(Format) {
+    return std::array{"tiff", "exr", "png", "jpeg", "dng", "prores", "prores4444", "dnxhr", "h264", "h265", "ffv1"};
+}
+inline constexpr bool is_clip(Format format) { return format >= Format::prores; }
+/// Throws Error(usage) for unknown names.
 Format format_named(const std::string& name);
-std::string extension_of(Format format); ///< ".tif" ...
+std::string extension_of(Format format); ///< ".tif" ..., of clips that of the usual container
 
 /// Of a sample.
 enum class Depth { usual, eight, sixteen, half, full };

@@ -5,6 +5,7 @@
 
 #include "apply/internal/writers.hpp"
 #include "apply/kernel.hpp"
+#include "base/names.hpp"
 #include "colour/icc.hpp"
 
 namespace refero::apply {
@@ -12,13 +13,11 @@ namespace refero::apply {
 namespace fs = std::filesystem;
 
 Format format_named(const std::string& name) {
-    if (name == "tiff") return Format::tiff;
-    if (name == "exr") return Format::exr;
-    if (name == "png") return Format::png;
-    if (name == "jpeg") return Format::jpeg;
-    if (name == "dng") return Format::dng;
+    const auto format = named<Format>(name);
+    if (refero::name_of(format) == name) return format;
     throw Error(ErrorKind::usage, "unknown format '" + name + "'", {},
-                "Known: tiff exr png jpeg, and dng for copies of DNG files that bear the balance");
+                "Known: tiff exr png jpeg, dng for copies of DNG files that bear the balance, and for clips prores "
+                "prores4444 dnxhr h264 h265 ffv1");
 }
 
 std::string extension_of(Format format) {
@@ -28,6 +27,12 @@ std::string extension_of(Format format) {
     case Format::png: return ".png";
     case Format::jpeg: return ".jpg";
     case Format::dng: return ".dng";
+    case Format::prores:
+    case Format::prores4444: return ".mov";
+    case Format::dnxhr: return ".mxf";
+    case Format::h264:
+    case Format::h265: return ".mp4";
+    case Format::ffv1: return ".mkv";
     }
     return "";
 }
@@ -35,7 +40,7 @@ std::string extension_of(Format format) {
 Depth depth_named(const std::string& name, Format format) {
     if (name.empty()) return Depth::usual;
     const bool exr = format == Format::exr;
-    if (name == "8" && !exr && format != Format::dng) return Depth::eight;
+    if (name == "8" && !exr && format != Format::dng && !is_clip(format)) return Depth::eight;
     if (name == "16" && (format == Format::tiff || format == Format::png)) return Depth::sixteen;
     if (name == "half" && exr) return Depth::half;
     if (name == "float" && exr) return Depth::full;

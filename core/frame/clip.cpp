@@ -186,7 +186,15 @@ struct OpenClip final : ClipReader::Open {
 
     const Clip& clip() const override { return clip_; }
     Frame still(double position_s, const StillOptions& options, const std::stop_token& stop) override {
-        Picture picture = picture_at(position_s, stop);
+        return frame_of(picture_at(position_s, stop), options, stop);
+    }
+    std::optional<Frame> next(const StillOptions& options, const std::stop_token& stop) override {
+        if (!ahead_) ahead_ = next_picture(stop);
+        if (!ahead_) return std::nullopt;
+        shown_ = std::move(ahead_);
+        return frame_of(shown_, options, stop);
+    }
+    Frame frame_of(Picture picture, const StillOptions& options, const std::stop_token& stop) {
         const int lines = picture->height;
         if (options.part && orientation_ == 1)
             if (Picture part = part_of(*picture, *options.part)) picture = std::move(part);
@@ -228,7 +236,7 @@ private:
         }
         while (true) {
             throw_if_stopped(stop);
-            if (!ahead_) ahead_ = next(stop);
+            if (!ahead_) ahead_ = next_picture(stop);
             if (!ahead_) break; // the end
             if (shown_ && time_of(ahead_) > wanted) break;
             shown_ = std::move(ahead_);
@@ -281,7 +289,7 @@ private:
     }
 
     /// The next picture in the order of showing; null at the end.
-    Picture next(const std::stop_token& stop) {
+    Picture next_picture(const std::stop_token& stop) {
         Picture picture = new_picture();
         const std::unique_ptr<AVPacket, void (*)(AVPacket*)> packet(av_packet_alloc(),
                                                                     [](AVPacket* p) { av_packet_free(&p); });

@@ -41,6 +41,8 @@ public:
     /// clip's own matrix and range (untagged: BT.709 from 720 lines up, else BT.601), linear, upright. Throws
     /// Error(input).
     Frame still(double position_s, const StillOptions& options = {}, const std::stop_token& stop = {});
+    /// The picture after the one given last, the first where none was; none at the end.
+    std::optional<Frame> next(const StillOptions& options = {}, const std::stop_token& stop = {});
     /// Where the picture given last begins, s.
     double shown_s() const;
     /// For a quick look through: still() gives one of these, at or before the position.

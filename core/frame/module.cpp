@@ -66,15 +66,28 @@ double ClipReader::shown_s() const { return open_->shown_s(); }
 
 void ClipReader::look_among(Among pictures) { open_->look_among(pictures); }
 
+namespace {
+
+void describe(const Clip& clip, double shown_s, Metadata& m) {
+    m.make = clip.make;
+    m.model = clip.model;
+    m.taken = clip.taken;
+    m.reel = clip.reel;
+    m.frames_per_second = clip.frames_per_second;
+    m.timecode = timecode_after(clip.timecode, m.frames_per_second, std::lround(shown_s * m.frames_per_second));
+}
+
+} // namespace
+
 Frame ClipReader::still(double position_s, const StillOptions& options, const std::stop_token& stop) {
     Frame f = open_->still(position_s, options, stop);
-    Metadata& m = f.metadata;
-    m.make = clip().make;
-    m.model = clip().model;
-    m.taken = clip().taken;
-    m.reel = clip().reel;
-    m.frames_per_second = clip().frames_per_second;
-    m.timecode = timecode_after(clip().timecode, m.frames_per_second, std::lround(shown_s() * m.frames_per_second));
+    describe(clip(), shown_s(), f.metadata);
+    return f;
+}
+
+std::optional<Frame> ClipReader::next(const StillOptions& options, const std::stop_token& stop) {
+    std::optional<Frame> f = open_->next(options, stop);
+    if (f) describe(clip(), shown_s(), f->metadata);
     return f;
 }
 

@@ -126,15 +126,22 @@ public:
             clip_code_ = options.clip_code;
             shown_ = wanted;
         }
+        begun_ = true;
         if (!options.part && options.most_width <= 0) return *kept_;
         Frame f = options.part ? cut_out(*kept_, *options.part) : *kept_;
         return options.most_width > 0 ? smaller(f, options.most_width) : f;
+    }
+    std::optional<Frame> next(const StillOptions& options, const std::stop_token& stop) override {
+        const std::size_t wanted = begun_ ? shown_ + 1 : 0;
+        if (wanted >= sequence_.files.size()) return std::nullopt;
+        return still((static_cast<double>(wanted) + 0.25) / clip_.frames_per_second, options, stop);
     }
 
 private:
     Sequence sequence_;
     Clip clip_;
     std::size_t shown_ = 0;
+    bool begun_ = false;        ///< a picture was given
     std::optional<Frame> kept_; ///< a look takes several cuts of one picture
     std::string encoding_;
     double clip_code_ = 1;

@@ -16,6 +16,10 @@ inline constexpr double min_other_light_duv = 0.006;
 // A light that moved no faster and no farther than this between two chart shots drifted; else it is another lamp.
 inline constexpr double max_drift_mired_per_min = 0.5; ///< daylight moves by 18 mired an hour, common practice
 inline constexpr double max_drift_mired = 60;
+// Across a break in the day less will do for another lamp: daylight that moved by no more than this.
+inline constexpr double max_slow_drift_mired_per_min = 0.3; ///< 18 mired an hour, common practice
+inline constexpr double max_slow_drift_mired = 20;
+inline constexpr double max_slow_drift_stops = 1;
 // Charts that two cameras shot within this time are of one light: within three minutes of each other, with clocks that
 // are off by up to three minutes, common practice.
 inline constexpr double max_together_s = 480;

@@ -35,12 +35,13 @@ double mired(double kelvin) { return 1e6 / kelvin; }
 
 } // namespace
 
-Runs::Runs(const Shoot& shoot) : balancing_(balancing_cameras(shoot)) {
+Runs::Runs(const Shoot& shoot, double also_s) : balancing_(balancing_cameras(shoot)) {
     std::vector<double> times, of_frame;
     for (const FrameRecord& f : shoot.frames) {
         of_frame.push_back(time_in_job(shoot, f));
         if (std::isfinite(of_frame.back())) times.push_back(of_frame.back());
     }
+    if (std::isfinite(also_s)) times.push_back(also_s);
     if (times.empty()) return;
     std::sort(times.begin(), times.end());
     // Frames of several cameras and of a burst share a moment: what tells the pace is the time between moments.

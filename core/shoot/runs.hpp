@@ -1,6 +1,7 @@
 // Runs: parts of a job's time in which frames follow each other, told apart by breaks. What no chart stands for.
 #pragma once
 
+#include <limits>
 #include <map>
 #include <string>
 #include <tuple>
@@ -21,7 +22,8 @@ struct LightNotes {
 /// light.
 class Runs {
 public:
-    explicit Runs(const Shoot& shoot);
+    /// `also_s`: of a frame that is not in the job yet; NaN: none.
+    explicit Runs(const Shoot& shoot, double also_s = std::numeric_limits<double>::quiet_NaN());
     /// A break lies between both times, s since 1970; false where one is not known.
     bool apart(double one_s, double other_s) const;
     /// Index of the run that holds a time or lies next to it.

@@ -194,12 +194,12 @@ TEST_F(Cli, each_chart_shot_governs_its_stretch) {
     EXPECT_EQ(run("job j.refero handover -o one --formats cube --stretch 12 --json").object()["written"].size(), 2u);
     const auto frames = run("job j.refero frames --json").object()["frames"];
     ASSERT_EQ(frames.size(), 6u);
-    EXPECT_EQ(frames[4]["stretch"], "11:00");
-    EXPECT_EQ(frames[4]["kind"], "ordinary");
+    EXPECT_EQ(frames[2]["stretch"], "11:00");
+    EXPECT_EQ(frames[2]["kind"], "ordinary");
     EXPECT_EQ(frames[0]["kind"], "chart");
     // Another school: the frame at 10:50 follows the chart before it, and another correction develops it.
     EXPECT_EQ(run("job j.refero set stretch_school first").status, 0);
-    EXPECT_EQ(run("job j.refero frames --json").object()["frames"][4]["stretch"], "10:00");
+    EXPECT_EQ(run("job j.refero frames --json").object()["frames"][2]["stretch"], "10:00");
     EXPECT_EQ(run("job j.refero status --json").object()["setups"][0]["state"], "handed over")
         << "no correction is stale";
     run("job j.refero apply -o first --format png");

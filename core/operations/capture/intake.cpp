@@ -102,12 +102,22 @@ Id light_for(Change& c, const shoot::Shoot& shoot, const shoot::Rig& rig, const 
     }
 }
 
+/// Across a break it is the same lamp only where it reads the same, or daylight that moved slowly. Levels are in stops,
+/// 0: not known.
+bool same_after_break(double mired, double minutes, double duv, double level, double other_level) {
+    const double stops = level == 0 || other_level == 0 ? 0 : std::abs(level - other_level);
+    if (duv > shoot::max_repeat_duv) return false;
+    return (mired <= shoot::max_repeat_mired && stops <= shoot::max_repeat_stops) ||
+           (mired <= shoot::max_slow_drift_mired && mired <= shoot::max_slow_drift_mired_per_min * minutes &&
+            stops <= shoot::max_slow_drift_stops);
+}
+
 /// The setup of a chart's own camera whose light it shows: by the light under which another camera shot its chart at
 /// that time, else by the nearest in time of its own earlier charts whose light is alike or has drifted here. 0: none.
 Id setup_of_light(const shoot::Shoot& shoot, const shoot::FrameRecord& f, const Measured& m) {
     const Id together = shoot::light_by_time(shoot, f);
     const double at = shoot::time_in_job(shoot, f);
-    const shoot::Runs runs(shoot);
+    const shoot::Runs runs(shoot, at);
     double nearest = INFINITY;
     Id setup = 0;
     for (const shoot::ChartShotRecord& s : shoot.chart_shots) {
@@ -117,11 +127,9 @@ Id setup_of_light(const shoot::Shoot& shoot, const shoot::FrameRecord& f, const 
         if (together && row->light != together) continue;
         const double at_s = shoot::time_in_job(shoot, *g);
         const double mired = m.kelvin > 0 && s.kelvin > 0 ? std::abs(1e6 / m.kelvin - 1e6 / s.kelvin) : INFINITY;
-        // Across a break it is the same lamp only where it reads the same.
         const bool alike =
             runs.apart(at_s, at)
-                ? mired <= shoot::max_repeat_mired && std::abs(m.duv - s.duv) <= shoot::max_repeat_duv &&
-                      (m.level == 0 || s.level == 0 || std::abs(m.level - s.level) <= shoot::max_repeat_stops)
+                ? same_after_break(mired, std::abs(at - at_s) / 60, std::abs(m.duv - s.duv), m.level, s.level)
                 : mired < same_light_mired || shoot::may_have_drifted(shoot, s, at, m.kelvin, m.duv);
         const double apart = std::abs(at_s - at);
         if (!alike || (setup && !(apart < nearest))) continue;

@@ -18,6 +18,7 @@ struct FrameSource {
     double position_s = 0;
     double clip_code = 1; ///< see frame::ReadOptions
     int number = 0;       ///< of a still of a range, from 1; else 0
+    double to_s = -1;     ///< of a clip that is written as a clip, from `position_s` on: its end; below 0: the clip's
     bool operator==(const FrameSource&) const = default;
 };
 /// `mode` is of the setup that the frame is looked at in; 0: of the frame's own setup, else of the frame.

@@ -186,7 +186,8 @@ void attempt(OnItsWay& frame, const std::filesystem::path& file, const std::func
 void develop_all(const std::vector<BatchFrame>& frames, const BatchOptions& options,
                  const std::function<void(const BatchEnd&)>& ended, std::stop_token stop) {
     using Way = std::shared_ptr<OnItsWay>;
-    const int jobs = jobs_for(options.jobs, frames.size());
+    // A clip is worked through on all cores by itself.
+    const int jobs = apply::is_clip(options.develop.format) ? 1 : jobs_for(options.jobs, frames.size());
     std::size_t next = 0;
     std::atomic<bool> over = false;
     std::optional<Error> wrong;

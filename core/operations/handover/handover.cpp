@@ -1,5 +1,8 @@
 #include "operations/handover/handover.hpp"
 
+#include "apply/clip_writer.hpp"
+#include "operations/handover/clip.hpp"
+
 #include <cmath>
 #include <map>
 
@@ -76,6 +79,17 @@ std::string in_name(std::string text, const char* else_) {
     return text.empty() ? else_ : text;
 }
 
+/// Of a clip that of the container that its copy takes; for what is no clip the usual one.
+std::string extension_for(const fs::path& source, apply::Format format, const std::string& container) {
+    if (!apply::is_clip(format) || frame::kind_of(source) != frame::FileKind::clip) return apply::extension_of(format);
+    try {
+        return "." + apply::container_for(source, format, container).name;
+    } catch (const Error& e) {
+        if (e.kind() == ErrorKind::usage) throw;
+        return apply::extension_of(format); // whoever writes it says why it cannot be
+    }
+}
+
 } // namespace
 
 std::vector<FrameSource> stills_between(const FrameSource& clip, double frames_per_second, double from_s, double to_s) {
@@ -100,7 +114,7 @@ std::vector<FrameSource> stills_between(const FrameSource& clip, double frames_p
 }
 
 std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
-                                      apply::Format format, const fs::path& folder) {
+                                      apply::Format format, const fs::path& folder, const std::string& container) {
     const bool asks = naming.pattern.find("{camera}") != std::string::npos ||
                       naming.pattern.find("{lens}") != std::string::npos ||
                       naming.pattern.find("{date}") != std::string::npos;
@@ -125,13 +139,20 @@ std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, c
                         "Known: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}");
         const int n = ++seen[to_lower(name)];
         if (naming.tell_apart && n > 1) name += "-" + std::to_string(n);
-        all.push_back({sources[i], folder / (name + apply::extension_of(format))});
+        all.push_back({sources[i], folder / (name + extension_for(sources[i].file, format, container))});
     }
     return all;
 }
 
-std::vector<FrameSource> stills_of(const shoot::Shoot& shoot, const shoot::FrameRecord& row, Id mode) {
+std::vector<FrameSource> stills_of(const shoot::Shoot& shoot, const shoot::FrameRecord& row, Id mode,
+                                   apply::Format format) {
     const FrameSource source = source_of(shoot, row, mode);
+    if (apply::is_clip(format) && frame::kind_of(source.file) == frame::FileKind::clip) {
+        FrameSource whole = source;
+        whole.position_s = row.has_range() ? row.from_s : 0;
+        whole.to_s = row.has_range() ? row.to_s : -1;
+        return {whole};
+    }
     if (!row.has_range() && !frame::is_sequence_name(source.file)) return {source};
     const double from = row.has_range() ? row.from_s : source.position_s, to = row.has_range() ? row.to_s : from;
     return stills_between(source, row.frames_per_second, from, to);
@@ -148,7 +169,7 @@ std::vector<Development> developments(const shoot::Shoot& shoot, const Chain& ch
     std::vector<FrameSource> sources;
     std::vector<Id> rows;
     const auto add = [&](const shoot::FrameRecord& row) {
-        const std::vector<FrameSource> stills = stills_of(shoot, row, chain.row.mode);
+        const std::vector<FrameSource> stills = stills_of(shoot, row, chain.row.mode, format);
         sources.insert(sources.end(), stills.begin(), stills.end());
         rows.resize(sources.size(), row.id);
     };
@@ -177,6 +198,7 @@ std::string record_of(const Development& d, const fit::Correction& correction, c
     text += formatted("{}|{}|{}|{}|{}|{:g}|", static_cast<int>(o.format), o.space, static_cast<int>(o.depth),
                       apply::text_of(parts), static_cast<int>(o.gamut), second.kelvin);
     if (o.exposure != FrameExposure::chart) text += "exposure " + name_of(o.exposure) + "|";
+    if (apply::is_clip(o.format)) text += formatted("{}|to {:g}|", o.container, d.source.to_s);
     if (o.white_luminance > 0) text += formatted("white {:g}|", o.white_luminance);
     text += correction_json + (second.correction ? fit::to_json(*second.correction) : std::string());
     return sha256_of_text(text).substr(0, 32);
@@ -185,6 +207,9 @@ std::string record_of(const Development& d, const fit::Correction& correction, c
 bool is_finished(const Development& d, const std::string& record) {
     std::error_code ec;
     if (!fs::is_regular_file(d.target, ec)) return false;
+    const std::string extension = d.target.extension().string();
+    if (extension == ".mov" || extension == ".mp4" || extension == ".mkv" || extension == ".mxf")
+        return apply::clip_record(d.target) == record;
     return apply::image_id_of(d.target) == record;
 }
 
@@ -222,7 +247,7 @@ Developed copy_balanced(const Development& d, const fit::Correction& correction,
 } // namespace
 
 frame::Frame take_frame(const Development& d, const DevelopOptions& o, Reel& reel, std::stop_token stop) {
-    if (o.format == apply::Format::dng) return {};
+    if (o.format == apply::Format::dng || apply::is_clip(o.format)) return {};
     const FrameSource& source = d.source;
     if (frame::kind_of(source.file) != frame::FileKind::clip) return read(source, frame::Size::full, {}, stop);
     if (!reel.reader || reel.file != source.file) {
@@ -261,6 +286,7 @@ Developed develop(const Development& d, frame::Frame&& f, const fit::Correction&
                         "Choose one of these parts, or another format");
         return copy_balanced(d, correction, second, o, record);
     }
+    if (apply::is_clip(o.format)) return develop_clip(d, correction, second, o, record, stop);
     fit::Correction its = correction;
     if (second.correction)
         its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})

@@ -54,6 +54,7 @@ struct DevelopOptions {
     apply::Parts parts;
     apply::Gamut gamut = apply::Gamut::clip;
     FrameExposure exposure = FrameExposure::chart;
+    std::string container;      ///< of clips: mov mxf mp4 mkv; empty: the format's usual one
     double white_luminance = 0; ///< EXR: see apply::Picture
     Existing existing = Existing::refuse;
 };
@@ -68,9 +69,12 @@ struct Naming {
 /// All targets, in the order of the sources, before anything is written. Throws Error(usage) for a pattern that cannot
 /// be used.
 std::vector<Development> plan_targets(const std::vector<FrameSource>& sources, const Naming& naming,
-                                      apply::Format format, const std::filesystem::path& folder);
-/// What is developed of a row of a job: of a clip the range that is marked, else the still that shows the chart.
-std::vector<FrameSource> stills_of(const shoot::Shoot& shoot, const shoot::FrameRecord& row, shoot::Id mode);
+                                      apply::Format format, const std::filesystem::path& folder,
+                                      const std::string& container = {});
+/// What is developed of a row of a job: of a clip the range that is marked, else the still that shows the chart; for a
+/// format of clips the range as one, else the whole clip.
+std::vector<FrameSource> stills_of(const shoot::Shoot& shoot, const shoot::FrameRecord& row, shoot::Id mode,
+                                   apply::Format format = apply::Format::tiff);
 /// How many files a row of a job comes to.
 int stills_in(const shoot::FrameRecord& row);
 /// The setup's chart shot and ordinary frames, of clips the range that is marked; equal stems are told apart by a
