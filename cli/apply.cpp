@@ -130,9 +130,9 @@ operations::DevelopOptions DevelopArguments::options(const Outputs& outputs) con
     if (white_luminance > 0 && o.format != apply::Format::exr)
         throw Error(ErrorKind::usage, "--white-luminance is for EXR", {}, "Choose --format exr, or leave it out");
     o.white_luminance = white_luminance;
-    if (exposure == "region")
+    if (exposure == "region" && !may_follow_region)
         throw Error(ErrorKind::usage, "no region is marked to even frames out by", {},
-                    "Choose auto, chart, as-shot or levelled");
+                    "Choose auto, chart, as-shot or levelled; regions are marked in a job");
     o.exposure = named<operations::FrameExposure>(exposure);
     if (name_of(o.exposure) != exposure)
         throw Error(ErrorKind::usage, "'" + exposure + "' is no exposure for frames", {},
@@ -185,7 +185,13 @@ void work_through(std::vector<operations::BatchFrame> frames, const std::vector<
         const operations::Developed& d = *ends[i]->done;
         r.json["written"].push_back(frames[i].frame.target.string());
         r.json["exposures"][source] = {{"choice", name_of(d.exposure.choice)}, {"stops", std::log2(d.exposure.factor)}};
-        if (d.exposure.choice != operations::FrameExposure::chart) ++other[name_of(d.exposure.choice)];
+        if (!d.exposure.says.empty()) {
+            r.json["exposures"][source]["left_alone"] = d.exposure.says;
+            r.words += source + ": left alone, " + d.exposure.says + "\n";
+        }
+        if (d.exposure.choice != operations::FrameExposure::chart &&
+            d.exposure.choice != operations::FrameExposure::region)
+            ++other[name_of(d.exposure.choice)];
         if (frames[i].second.correction) {
             r.json["lights"].push_back({{"file", source}, {"kelvin", d.kelvin}, {"says", d.between}});
             r.words += source + ": " + d.between + "\n";

@@ -2,6 +2,7 @@
 #include <set>
 
 #include "frame/sequence.hpp"
+#include "handover/destinations.hpp"
 #include "job.hpp"
 #include "operations/capture/files.hpp"
 #include "operations/capture/frames.hpp"
@@ -12,6 +13,7 @@
 #include "operations/handover/batch.hpp"
 #include "operations/handover/handover.hpp"
 #include "operations/handover/report.hpp"
+#include "operations/match/as_matched.hpp"
 #include "prove/elsewhere.hpp"
 #include "shoot/board.hpp"
 #include "shoot/evidence.hpp"
@@ -292,6 +294,35 @@ Result write_all(store::JobFile& job, const JobArguments& a, const std::vector<O
     return r;
 }
 
+/// What a setup records, as destinations ask.
+handover::Records records_of(const shoot::Shoot& shoot, const operations::Chain& c) {
+    const shoot::ModeRecord* mode = shoot::record(shoot.modes, c.row.mode);
+    return !mode || mode->kind == shoot::ModeKind::raw ? handover::Records::raw
+           : mode->kind == shoot::ModeKind::video      ? handover::Records::clips
+                                                       : handover::Records::pictures;
+}
+
+/// The chains with the match to the camera that --as-matched names; which cannot be matched is told as failed.
+std::vector<operations::Chain> as_matched(const shoot::Shoot& shoot, std::vector<operations::Chain> chains,
+                                          const std::string& lead, Result& r) {
+    if (lead.empty()) return chains;
+    const auto& cameras = shoot.cameras;
+    if (std::none_of(cameras.begin(), cameras.end(), [&](const auto& c) { return c.name == lead; })) {
+        std::string known;
+        for (const auto& c : cameras) known += (known.empty() ? "" : ", ") + c.name;
+        throw Error(ErrorKind::usage, "there is no camera '" + lead + "'", {}, "Known: " + known);
+    }
+    const std::vector<operations::Chain> all = chosen(shoot, {});
+    std::vector<operations::Chain> matched;
+    for (operations::Chain& c : chains) {
+        if (!c.shot && !c.correction) continue;
+        try {
+            matched.push_back(operations::as_matched(shoot, all, c, lead));
+        } catch (const Error& e) { note_failure(r, title_of(c), e); }
+    }
+    return matched;
+}
+
 /// Of those in force: all, the one that is named, or where none is named all.
 std::vector<operations::InForce> wanted(const shoot::Shoot& shoot, const operations::Chain& c,
                                         const std::string& rendering) {
@@ -305,14 +336,31 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
     std::vector<Output> outputs;
     std::set<std::string> taken; // names: equal ones are told apart
     bool known = a.rendering.empty() || a.rendering == "all";
-    for (const operations::Chain& c : chosen(job.content(), a.setup, a.stretch)) {
+    const handover::Destination* destination =
+        a.destination.empty() ? nullptr : &handover::destination_named(a.destination);
+    if (destination && a.formats_told)
+        throw Error(ErrorKind::usage, "a destination has its own formats", {}, "Give --for or --formats");
+    Result told;
+    told.json["not_served"] = told.json["failed"] = Json::array();
+    for (const operations::Chain& c :
+         as_matched(job.content(), chosen(job.content(), a.setup, a.stretch), a.lead, told)) {
         if (!c.correction) continue;
+        std::string formats = a.formats;
+        if (destination) {
+            if (!destination->serves(records_of(job.content(), c))) {
+                told.json["not_served"].push_back({{"setup", c.title}, {"reason", destination->why_not}});
+                told.words += c.title + ": not handed over, " + destination->why_not + "\n";
+                continue;
+            }
+            formats.clear();
+            for (const std::string& f : destination->formats) formats += (formats.empty() ? "" : ",") + f;
+        }
         std::vector<std::string> files;
         const std::vector<operations::InForce> renderings = wanted(job.content(), c, a.rendering);
         if (renderings.empty()) continue;
         known = true;
         for (const operations::InForce& by : renderings) {
-            std::stringstream names(a.formats);
+            std::stringstream names(formats);
             for (std::string name; std::getline(names, name, ',');) {
                 const handover::Format& format = handover::format_named(name);
                 const std::string stem = file_name(operations::with_rendering(title_of(c), by.rendering)) +
@@ -328,6 +376,7 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
         fs::path note = fs::path(a.output) / (file_name(title_of(c)) + "-note.txt");
         for (int n = 2; !taken.insert(to_lower(note.filename().string())).second; ++n)
             note.replace_filename(formatted("{}-{}-note.txt", file_name(title_of(c)), n));
+        if (destination) files.push_back("Next: " + destination->next + " Put them into " + destination->where + ".");
         outputs.push_back({c, note, c.title, [=, text = operations::note_of(job.content(), c, files)] {
                                write_whole(note, text);
                                return operations::recorded({note, "note", "what is what, in words"});
@@ -336,7 +385,16 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
     if (!known)
         throw Error(ErrorKind::usage, "no setup has a rendering '" + a.rendering + "' that holds", {},
                     "Keep one under this name, or fit it anew");
-    return write_all(job, a, outputs);
+    if (destination && outputs.empty() && !told.json["not_served"].empty())
+        throw Error(ErrorKind::usage, destination->id + " serves none of these setups: " + destination->why_not, {},
+                    "Choose another destination");
+    Result r = write_all(job, a, outputs);
+    r.json["not_served"] = told.json["not_served"];
+    for (Json& f : told.json["failed"]) r.json["failed"].push_back(f);
+    r.words += told.words;
+    if (destination && !outputs.empty()) r.words += destination->next + "\n";
+    if (told.status > r.status) r.status = told.status;
+    return r;
 }
 
 /// A word as a shell takes it.
@@ -378,6 +436,7 @@ Result listed(const store::JobFile& job, const JobArguments& a, std::size_t fram
         if (!a.how.depth.empty()) line += " --depth " + a.how.depth;
         if (!a.how.parts.empty()) line += " --parts " + a.how.parts;
         if (a.how.gamut != "clip") line += " --gamut " + a.how.gamut;
+        if (!a.lead.empty()) line += " --as-matched " + quoted(a.lead);
         if (!a.how.exposure.empty()) line += " --exposure " + a.how.exposure;
         if (a.how.white_luminance > 0) line += formatted(" --white-luminance {:g}", a.how.white_luminance);
         line += " --name " + quoted(a.name) + " --resume";
@@ -388,12 +447,15 @@ Result listed(const store::JobFile& job, const JobArguments& a, std::size_t fram
 }
 
 Result develop(store::JobFile& job, const JobArguments& a) {
-    const operations::DevelopOptions options = a.how.options(a.outputs);
+    DevelopArguments how = a.how;
+    how.may_follow_region = true;
+    if (how.exposure.empty()) how.exposure = shoot::name_of(job.content().brief().frame_exposure);
+    const operations::DevelopOptions options = how.options(a.outputs);
     if (a.output.empty()) throw Error(ErrorKind::usage, "a folder to write to is missing", {}, "Give it with -o");
     std::vector<const operations::Chain*> batch;
     Result r;
     r.json["written"] = r.json["failed"] = r.json["differences"] = Json::array();
-    const auto all = chosen(job.content(), a.setup, a.stretch);
+    const auto all = as_matched(job.content(), chosen(job.content(), a.setup, a.stretch), a.lead, r);
     for (const operations::Chain& c : all)
         if (c.correction) batch.push_back(&c);
     const auto chain_of = [&](const operations::BatchFrame& f) -> const operations::Chain& {
@@ -416,7 +478,7 @@ Result develop(store::JobFile& job, const JobArguments& a) {
     operations::guard_outputs(job.content(), job.file(), targets);
     std::vector<std::pair<const operations::Chain*, operations::HandedOver>> unknown; // to the job: chunks made them
     work_through(
-        std::move(frames), {}, a.output, a.how, a.outputs, r,
+        std::move(frames), {}, a.output, how, a.outputs, r,
         [&](const operations::BatchFrame& f, const operations::Developed& done) {
             if (!a.chunk.empty()) return; // the run that ends the batch keeps the rows
             job.change(operations::keep(job.content(), chain_of(f), done));
@@ -513,7 +575,7 @@ Result archive(store::JobFile& job, const JobArguments& a) {
 
 Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
-    a->how.exposure = "chart"; // jobs have always done so
+    a->how.exposure.clear(); // the job's own
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
     app.add_option("ACTION", a->action,
                    "new, status, take, frames, rename, set, fit, keep, handover, apply, report or archive")
@@ -539,7 +601,13 @@ Run add_job(CLI::App& app) {
     app.add_flag("--all-frames", a->all_frames, "archive: not the chart shots alone");
     app.add_flag("--outside", a->outside,
                  "archive: also files that the job only names, or that are not as they were when they came in");
-    app.add_option("--formats", a->formats, "handover: formats, with commas between them")->capture_default_str();
+    app.add_option("--formats", a->formats, "handover: formats, with commas between them")
+        ->capture_default_str()
+        ->each([a](const std::string&) { a->formats_told = true; });
+    app.add_option("--for", a->destination,
+                   "handover: what for, instead of formats: develop, grade, lut-slot, effects, print or archive");
+    app.add_option("--as-matched", a->lead,
+                   "handover, apply: each camera as it is matched to this one, by its name; the lead as it is");
     app.add_option("--name", a->name, "apply: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}")
         ->capture_default_str();
     app.add_flag("--list", a->list, "apply: print one command line a chunk for a job queue, instead of working");

@@ -8,10 +8,11 @@
 namespace refero::cli {
 
 struct JobArguments {
-    std::string file, action, setup, stretch, output, chunk, rendering, intent, look, encoding, camera,
-        formats = "cube,dcp,icc,matrix", name = "{stem}";
+    std::string file, action, setup, stretch, output, chunk, rendering, intent, look, encoding, camera, destination,
+        lead, formats = "cube,dcp,icc,matrix", name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
+    bool formats_told = false;
     bool list = false, all_frames = false, outside = false;
     Outputs outputs;
 };

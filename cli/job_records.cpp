@@ -5,6 +5,7 @@
 #include "job.hpp"
 #include "operations/capture/frames.hpp"
 #include "operations/capture/intake.hpp"
+#include "operations/handover/evening.hpp"
 #include "shoot/assign.hpp"
 #include "shoot/board.hpp"
 #include "shoot/runs.hpp"
@@ -12,6 +13,8 @@
 #include "shoot/time.hpp"
 
 namespace refero::cli {
+
+namespace fs = std::filesystem;
 
 std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::string& name, const std::string& stretch) {
     std::vector<operations::Chain> all;
@@ -206,6 +209,7 @@ void for_each_key(shoot::JobSettingsRecord& s, F&& f) {
     f("balance_school", s.balance_school);
     f("exposure_school", s.exposure_school);
     f("stretch_school", s.stretch_school);
+    f("frame_exposure", s.frame_exposure);
     f("matching", s.matching);
     f("fallbacks", s.fallbacks);
     f("iso_stops", s.iso_stops);
@@ -222,10 +226,45 @@ void for_each_key(shoot::SetupRecord& s, F&& f) {
 
 } // namespace
 
+namespace {
+
+/// The region by which the frames of stretches are evened out; `followed`: the frame that they follow, else the chart
+/// shot's own.
+Result set_region(store::JobFile& job, const JobArguments& a, const std::string& value, const std::string& followed) {
+    if (!value.empty()) operations::region_from(value);
+    shoot::Change c(value.empty() ? "No region to even frames out by" : "Even frames out by a region", a.setup);
+    shoot::Id frame = 0;
+    for (const shoot::FrameRecord& f : job.content().frames)
+        if (!followed.empty() && f.path == fs::absolute(followed).lexically_normal().string()) frame = f.id;
+    if (!followed.empty() && !frame)
+        throw Error(ErrorKind::usage, "this frame is not in the job", followed, "Take it in first");
+    for (const operations::Chain& chain : chosen(job.content(), a.setup, a.stretch)) {
+        const shoot::ChartShotRecord* row = shoot::record(job.content().chart_shots, chain.chart_shot);
+        if (!row) continue;
+        shoot::ChartShotRecord shot = *row;
+        shot.region = value;
+        shot.region_frame = value.empty() ? 0 : frame ? frame : row->frame;
+        c.update(shot);
+    }
+    if (c.empty())
+        throw Error(ErrorKind::usage, "no stretch has a chart shot to mark a region for", {},
+                    "Take chart shots in first");
+    job.change(c);
+    Result r;
+    r.json = {{"key", "region"}, {"value", value}};
+    r.words = "region: " + (value.empty() ? "none" : value) + "\n";
+    return r;
+}
+
+} // namespace
+
 Result set(store::JobFile& job, const JobArguments& a) {
+    if (a.files.size() == 3 && a.files[0] == "region") return set_region(job, a, a.files[1], a.files[2]);
     if (a.files.size() != 2)
-        throw Error(ErrorKind::usage, "set needs a key and a value", {}, "Write: set stretch_school between");
+        throw Error(ErrorKind::usage, "set needs a key and a value", {},
+                    "Write: set stretch_school between, or set region \"x,y w,h\" [FRAME]");
     const std::string &key = a.files[0], &value = a.files[1];
+    if (key == "region") return set_region(job, a, value == "none" ? "" : value, {});
     const auto change = [&](auto row) {
         bool found = false;
         std::string known;

@@ -109,7 +109,7 @@ struct Outputs {
 /// How frames are developed, of the verbs that do it.
 struct DevelopArguments {
     std::string format = "tiff", space, container, depth, gamut = "clip", parts, exposure = "auto";
-    bool resume = false;
+    bool resume = false, may_follow_region = false; ///< a job may have marked one
     int jobs = 0;
     double white_luminance = 0;
     void add(CLI::App& app);

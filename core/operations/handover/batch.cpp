@@ -55,6 +55,7 @@ std::vector<BatchFrame> batch_of(const shoot::Shoot& shoot, const std::vector<co
     std::vector<BatchFrame> all;
     std::set<std::string> taken;
     std::map<shoot::Id, std::shared_ptr<KnownFile>> known_files;
+    std::map<shoot::Id, std::shared_ptr<RegionFollowed>> regions; // of chart shots
     const auto add = [&](const Chain& chain, const InForce& by) {
         // Without the token a rendering of its own would only be told apart by a number.
         const bool named = by.rendering.empty() || pattern.find("{rendering}") != std::string::npos;
@@ -63,6 +64,15 @@ std::vector<BatchFrame> batch_of(const shoot::Shoot& shoot, const std::vector<co
             const std::string stem = d.target.stem().string(), extension = d.target.extension().string();
             for (int n = 2; !taken.insert(to_lower(d.target.filename().string())).second; ++n)
                 d.target.replace_filename(stem + "-" + std::to_string(n) + extension);
+            const shoot::ChartShotRecord* shot = shoot::record(shoot.chart_shots, chain.chart_shot);
+            const shoot::FrameRecord* followed = shot ? shoot::record(shoot.frames, shot->region_frame) : nullptr;
+            if (followed && !shot->region.empty()) {
+                auto& region = regions[shot->id];
+                if (!region)
+                    region = std::make_shared<RegionFollowed>(region_from(shot->region),
+                                                              source_of(shoot, *followed, chain.row.mode));
+                d.region = region;
+            }
             auto& file = known_files[d.row];
             if (const shoot::FrameRecord* row = shoot::record(shoot.frames, d.row); row && !file)
                 file = std::make_shared<KnownFile>(*row);

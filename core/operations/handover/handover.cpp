@@ -259,6 +259,14 @@ frame::Frame take_frame(const Development& d, const DevelopOptions& o, Reel& ree
     return reel.reader->still(source.position_s, options, stop);
 }
 
+ExposureTaken exposure_by_region(const Development& d, const fit::Correction& c, const frame::Frame& frame) {
+    const double charts = c.balance.exposure;
+    if (!d.region) return {FrameExposure::chart, charts, "no region is marked for its stretch"};
+    const Evening e = d.region->of(frame);
+    if (e.covered) return {FrameExposure::chart, charts, e.says};
+    return {FrameExposure::region, charts * std::exp2(-e.stops)};
+}
+
 ExposureTaken exposure_for(FrameExposure choice, const fit::Correction& c, const frame::Metadata& frame) {
     const double charts = c.balance.exposure;
     if (choice == FrameExposure::chart) return {choice, charts};
@@ -291,7 +299,8 @@ Developed develop(const Development& d, frame::Frame&& f, const fit::Correction&
     if (second.correction)
         its = second.kelvin > 0 ? fit::between(correction, *second.correction, colour::Temperature{second.kelvin, 0})
                                 : fit::between(correction, *second.correction, f);
-    const ExposureTaken exposure = exposure_for(o.exposure, its, f.metadata);
+    const ExposureTaken exposure =
+        o.exposure == FrameExposure::region ? exposure_by_region(d, its, f) : exposure_for(o.exposure, its, f.metadata);
     its.balance.exposure = exposure.factor;
     frame::Metadata metadata = f.metadata;
     metadata.image_id = record;
@@ -304,7 +313,10 @@ Developed develop(const Development& d, frame::Frame&& f, const fit::Correction&
     done.message = o.space + ", full size";
     done.exposure = exposure;
     if (exposure.choice != FrameExposure::chart)
-        done.message += exposure.choice == FrameExposure::as_shot ? ", exposed as shot" : ", levelled by the settings";
+        done.message += exposure.choice == FrameExposure::as_shot  ? ", exposed as shot"
+                        : exposure.choice == FrameExposure::region ? ", evened out by the region"
+                                                                   : ", levelled by the settings";
+    if (!exposure.says.empty()) done.message += ", left alone: " + exposure.says;
     if (o.parts != apply::Parts{}) done.message += ", " + apply::text_of(o.parts) + " only";
     done.differences = fit::differences(correction, metadata);
     if (second.correction) {

@@ -5,6 +5,7 @@
 #include "frame/clip.hpp"
 #include "handover/handover.hpp"
 #include "operations/correct/chain.hpp"
+#include "operations/handover/evening.hpp"
 
 namespace refero::operations {
 
@@ -33,7 +34,8 @@ HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const st
 struct Development {
     FrameSource source;
     std::filesystem::path target;
-    shoot::Id row = 0; ///< the job's record of the source; 0: none
+    shoot::Id row = 0;                           ///< the job's record of the source; 0: none
+    std::shared_ptr<RegionFollowed> region = {}; ///< marked for its stretch; null: none
 };
 using shoot::FrameExposure;
 /// Camera settings that differ by less are the same: dials step by a third of a stop, and times are rounded.
@@ -42,9 +44,13 @@ inline constexpr double max_same_exposure_stops = 0.1;
 /// flash fired in both, aperture and ISO alone. Where either does not tell them, the chart's.
 struct ExposureTaken {
     FrameExposure choice = FrameExposure::chart;
-    double factor = 1; ///< after the gains
+    double factor = 1;     ///< after the gains
+    std::string says = {}; ///< why a frame does not follow its region; empty: it does, or none was asked for
 };
 ExposureTaken exposure_for(FrameExposure choice, const fit::Correction& correction, const frame::Metadata& frame);
+/// By the region of its stretch; the chart's where there is none, or something stands before it, which it says.
+ExposureTaken exposure_by_region(const Development& development, const fit::Correction& correction,
+                                 const frame::Frame& frame);
 
 /// How frames are written.
 struct DevelopOptions {
