@@ -534,4 +534,58 @@ Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, s
     return t;
 }
 
+namespace {
+
+/// The frame with these areas, and some of what is about them, in one colour.
+frame::Frame without(const frame::Frame& frame, const std::vector<Corners>& known) {
+    frame::Frame f = frame;
+    constexpr double about = 1.25;
+    for (const Corners& q : known) {
+        const Point middle = (q[0] + q[1] + q[2] + q[3]) / 4;
+        std::vector<cv::Point> polygon;
+        for (const Point& corner : q) {
+            const Point p = (middle + about * (corner - middle)) / f.cell;
+            polygon.emplace_back(static_cast<int>(std::lround(p.x())), static_cast<int>(std::lround(p.y())));
+        }
+        cv::Mat pixels(f.height, f.width, CV_32FC3, f.rgb.data());
+        cv::fillConvexPoly(pixels, polygon, cv::Scalar(0.1, 0.1, 0.1));
+    }
+    return f;
+}
+
+} // namespace
+
+Corners outline_of_card(const frame::Frame& whole, const std::vector<Corners>& known, std::stop_token stop) {
+    const frame::Frame hidden = known.empty() ? frame::Frame{} : without(whole, known);
+    const frame::Frame& frame = known.empty() ? whole : hidden;
+    const double w = frame.full_width, h = frame.full_height;
+    const Corners all{Point(1, 1), Point(w - 1, 1), Point(w - 1, h - 1), Point(1, h - 1)};
+    const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
+    std::size_t most = 0;
+    Corners best{};
+    for (LatticeSeen& seen : lattices_in(pyramid, all)) {
+        throw_if_stopped(stop);
+        turn_to(seen.lattice, scaled(all, seen.picture->scale));
+        const Lattice& l = seen.lattice;
+        if (l.cells.size() < 6) continue;
+        constexpr double rim = 0.75; // of a pitch about the outer patches' middles
+        const Point a(l.u0 - rim, l.v0 - rim), b(l.u1 + rim, l.v1 + rim);
+        const auto at = [&](double u, double v) {
+            const Point p = l.pixels_from_place(Point(u, v)) / seen.picture->scale;
+            return Point(std::clamp(p.x(), 0.0, w), std::clamp(p.y(), 0.0, h));
+        };
+        const Corners outline{at(a.x(), a.y()), at(b.x(), a.y()), at(b.x(), b.y()), at(a.x(), b.y())};
+        if (!chart::is_convex(outline)) continue;
+        // Texture makes lattices, too: what counts is how many flat patches lie on one.
+        const auto card = card_on(pyramid, seen, outline);
+        if (!card || card->patches.cells.size() <= most) continue;
+        most = card->patches.cells.size();
+        best = outline;
+    }
+    if (most < 6 || !chart::is_convex(best))
+        throw Error(ErrorKind::input, "no card is seen in this frame", whole.file,
+                    "Give its corners, and show it in focus and evenly lit");
+    return best;
+}
+
 } // namespace refero::find

@@ -17,5 +17,9 @@ struct Taught {
 /// read; they need not be exact. `width_mm` is the patch array's; 0: a pitch of 20 mm is taken. Throws Error(input)
 /// where no lattice of at least six patches lies in it.
 Taught teach(const frame::Frame& frame, const chart::Corners& about, double width_mm = 0, std::stop_token stop = {});
+/// A proposal for `about` where nobody gave it: the outline of the card with most patches in the frame, a little wider;
+/// `known` charts are passed over. Throws Error(input) where none is seen.
+chart::Corners outline_of_card(const frame::Frame& frame, const std::vector<chart::Corners>& known = {},
+                               std::stop_token stop = {});
 
 } // namespace refero::find

@@ -146,6 +146,13 @@ Eigen::Matrix3Xd Lesson::surfaces_seen() const {
            surfaces_.reflectance;
 }
 
+std::pair<Reflectances, Sensitivities> Lesson::surfaces_and_sensitivities() const {
+    if (surfaces_.from.empty()) return {};
+    return {surfaces_.reflectance,
+            estimate_sensitivities(reflectance_, balanced_, sd_, model_error_, Eigen::VectorXd::Ones(size()))
+                .sensitivities};
+}
+
 Lesson Lesson::drawn_again(std::mt19937_64& random) const {
     std::normal_distribution<double> normal;
     Lesson other = *this;

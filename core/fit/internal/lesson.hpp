@@ -33,6 +33,11 @@ public:
     /// Balanced camera RGB of those surfaces, a column each; none with too few patches.
     Eigen::Matrix3Xd surfaces_seen() const;
 
+    /// Those surfaces, and sensitivity times light by which the camera sees them.
+    std::pair<Reflectances, Sensitivities> surfaces_and_sensitivities() const;
+    /// What they are, XYZ relative to D50, a column each.
+    const Eigen::Matrix3Xd& surface_colours() const { return surfaces_.samples.xyz; }
+
     /// The same with other readings of its patches: their noise drawn anew.
     Lesson drawn_again(std::mt19937_64& random) const;
 
