@@ -577,8 +577,9 @@ Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
     a->how.exposure.clear(); // the job's own
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
-    app.add_option("ACTION", a->action,
-                   "new, status, take, frames, rename, set, fit, keep, handover, apply, report or archive")
+    app.add_option(
+           "ACTION", a->action,
+           "new, status, take, frames, rename, set, fit, keep, handover, apply, colour, colours, report or archive")
         ->required();
     app.add_option("FRAME", a->files,
                    "take: frames, clips and folders of them; rename: camera, light, lens or mode, its name and the new "
@@ -613,6 +614,7 @@ Run add_job(CLI::App& app) {
     app.add_flag("--list", a->list, "apply: print one command line a chunk for a job queue, instead of working");
     app.add_option("--chunk", a->chunk, "apply: one of so many, 2/8, of all frames");
     a->how.add(app);
+    a->colour.add(app);
     a->outputs.add(app);
     return [a] {
         const std::map<std::string, std::function<Result(store::JobFile&)>> actions{
@@ -627,12 +629,16 @@ Run add_job(CLI::App& app) {
             {"handover", [&](store::JobFile& job) { return hand_over(job, *a); }},
             {"apply", [&](store::JobFile& job) { return develop(job, *a); }},
             {"report", [&](store::JobFile& job) { return report(job, *a); }},
+            {"colour", [&](store::JobFile& job) { return add_colour(job, *a); }},
+            {"colours", [&](store::JobFile& job) { return list_colours(job, *a); }},
             {"archive", [&](store::JobFile& job) { return archive(job, *a); }}};
         const auto action = actions.find(a->action);
         if (action == actions.end())
-            throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {},
-                        "Known: new status take frames rename set fit keep handover apply report archive");
-        const bool takes_words = a->action == "take" || a->action == "rename" || a->action == "set";
+            throw Error(
+                ErrorKind::usage, "unknown action '" + a->action + "'", {},
+                "Known: new status take frames rename set fit keep handover apply colour colours report archive");
+        const bool takes_words =
+            a->action == "take" || a->action == "rename" || a->action == "set" || a->action == "colour";
         if (!a->files.empty() && !takes_words)
             throw Error(ErrorKind::usage, "only take has frames to take", a->files.front(), "Leave it out");
         if (!(a->intent.empty() && a->look.empty()) && a->action != "keep")

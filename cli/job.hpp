@@ -7,11 +7,20 @@
 
 namespace refero::cli {
 
+/// Where a named colour comes from.
+struct ColourArguments {
+    std::string xyz, lab, code, values, value_id, frame, spot, beside, illuminant = "d50";
+    int observer = 2;
+    double radius_px = 0;
+    void add(CLI::App& app);
+};
+
 struct JobArguments {
     std::string file, action, setup, stretch, output, chunk, rendering, intent, look, encoding, camera, destination,
         lead, formats = "cube,dcp,icc,matrix", name = "{stem}";
     std::vector<std::string> files;
     DevelopArguments how;
+    ColourArguments colour;
     bool formats_told = false;
     bool list = false, all_frames = false, outside = false;
     Outputs outputs;
@@ -30,5 +39,8 @@ Result list_frames(store::JobFile& job);
 Result rename(store::JobFile& job, const JobArguments& arguments);
 /// A school or limit of the job, or of one setup.
 Result set(store::JobFile& job, const JobArguments& arguments);
+/// A colour that the job is about, and what becomes of all of them.
+Result add_colour(store::JobFile& job, const JobArguments& arguments);
+Result list_colours(store::JobFile& job, const JobArguments& arguments);
 
 } // namespace refero::cli

@@ -11,7 +11,7 @@ namespace refero::shoot {
 
 using Row = std::variant<JobSettingsRecord, PlaceRecord, CameraRecord, LensRecord, ModeRecord, LightRecord, CardRecord,
                          SetupRecord, FrameRecord, ChartShotRecord, ReadingRecord, FindingRecord, CorrectionRecord,
-                         ProofRecord, HandoverRecord, HandoverFileRecord, NoteRecord, FallbackRecord,
+                         ProofRecord, HandoverRecord, HandoverFileRecord, NoteRecord, FallbackRecord, NamedColourRecord,
                          LightReadingRecord, MonitorRecord, MonitorCheckRecord, AnswerRecord, WarmthRecord,
                          KeptLookRecord, StoredBalanceRecord, SeriesShotRecord, HouseRecord>;
 

@@ -31,7 +31,7 @@ shoot::Change add_colour(const shoot::Shoot& shoot, const std::string& name, con
 struct ColourExpected {
     std::optional<double> delta_e_2000; ///< none where sensitivities cannot be estimated
     std::optional<double> radius;
-    std::string best;                 ///< the rendering or weighting that leaves least: a rendering's name, "" the own
+    std::string best; ///< the rendering or weighting that leaves least: a rendering's name, "" the own
     double best_delta_e_2000 = 0;
     bool reachable = true;
     std::string confused_with; ///< hopeless: the colour that the camera cannot tell it from
