@@ -31,6 +31,8 @@ struct JobArguments {
 std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::string& name,
                                       const std::string& stretch = {});
 
+/// Files and folders come in: with a plan or without.
+Result take(store::JobFile& job, const JobArguments& arguments);
 /// What the job has now: cameras, lights, counts, and ordinary frames that no chart stands for.
 void tell_arrivals(Result& result, const shoot::Shoot& shoot);
 /// Each frame, where it belongs and why.

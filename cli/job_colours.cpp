@@ -85,6 +85,7 @@ operations::ColourAim aim_from(const store::JobFile& job, const ColourArguments&
         // CIELAB of another illuminant is of its own white.
         operations::aim_of({0.2, 0.2, 0.2}, a.illuminant, a.observer); // an unknown name is wrong usage
         const colour::Vec3 as_d50 = colour::xyz_from_lab(three(a.lab, "--lab"));
+        if (a.illuminant == "d50" && a.observer == 2) return operations::aim_of(as_d50, a.illuminant, a.observer);
         return operations::aim_of(as_d50.cwiseQuotient(colour::white_d50).cwiseProduct(white_of(a)), a.illuminant,
                                   a.observer);
     }

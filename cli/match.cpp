@@ -1,4 +1,4 @@
-// refero-cli match, series, compare, verify: cameras, exposures, modes and delivered pictures beside each other.
+// refero-cli match, series, compare: cameras, exposures and modes beside each other.
 #include "operations/match/matching.hpp"
 #include "verb.hpp"
 
@@ -257,38 +257,6 @@ Run add_compare(CLI::App& app) {
                                  tried.proof.delta_e_2000.mean, tried.proof.exposure_stops, tried.changed.size(),
                                  tried.turned);
         }
-        return r;
-    };
-}
-
-Run add_verify(CLI::App& app) {
-    struct Arguments {
-        std::string master, delivered, chart;
-    };
-    const auto a = std::make_shared<Arguments>();
-    app.add_option("MASTER", a->master, "The picture as it was made, with the chart in it")->required();
-    app.add_option("DELIVERED", a->delivered, "The same after export, hosting or compression, or a scan of a print")
-        ->required();
-    app.add_option("--chart", a->chart, "Chart: id of an installed definition, or a definition file");
-    return [a] {
-        const auto shown = [&](const std::string& file, const std::string& chart) {
-            operations::refuse_raw(file);
-            const Side s = side_of(file, chart, {});
-            return std::pair(s, match::picture_of(s.reading, own_colours_of(s)(balance::Balance{})));
-        };
-        const auto [master, before] = shown(a->master, a->chart);
-        const auto [delivered, after] =
-            shown(a->delivered, a->chart.empty() ? (master.definition ? master.definition->id : "") : a->chart);
-        const match::Delivered d = match::verify(before, after);
-        Result r;
-        r.json = {{"delta_e_2000", json_of(d.delta_e_2000)}, {"patches", Json::array()}, {"words", d.words}};
-        for (const auto& p : d.patches)
-            r.json["patches"].push_back({{"id", p.id},
-                                         {"delta_e_2000", p.delta_e_2000},
-                                         {"lightness", p.lightness},
-                                         {"chroma", p.chroma},
-                                         {"hue_deg", p.hue_deg}});
-        r.words = d.words + "\n";
         return r;
     };
 }

@@ -79,8 +79,9 @@ TEST_F(Out, destinations_and_cameras_as_matched) {
     const json developed = run("job j.refero handover --for develop -o ho --json").object();
     EXPECT_EQ(developed["written"].size(), 4u); // a profile and a note each
     for (const auto& entry : fs::directory_iterator(scratch / "ho"))
-        if (entry.path().extension() == ".txt")
+        if (entry.path().extension() == ".txt") {
             EXPECT_NE(read_file(entry.path()).find("Next: Restart the raw developer"), std::string::npos);
+        }
     expect_error("job j.refero handover --for grade -o no", 2, "raw developer first");
     expect_error("job j.refero handover --for moon -o no", 2, "develop grade lut-slot effects print archive");
     expect_error("job j.refero handover --for print --formats cube -o no", 2, "--formats");

@@ -177,7 +177,8 @@ BatchWish DevelopPanel::wish() const {
                  .depth = kind.depth,
                  .parts = {parts_[0]->isChecked(), parts_[1]->isChecked(), parts_[2]->isChecked(),
                            parts_[3]->isChecked(), parts_[4]->isChecked()},
-                 .gamut = gamut_->currentIndex() == 0 ? apply::Gamut::clip : apply::Gamut::map};
+                 .gamut = gamut_->currentIndex() == 0 ? apply::Gamut::clip : apply::Gamut::map,
+                 .exposure = desk_.job.shoot().brief().frame_exposure};
     w.folder = folder_->text().toStdString();
     w.pattern = pattern_->text().trimmed().toStdString();
     w.resume = resume_->isChecked();
@@ -212,6 +213,11 @@ void DevelopPanel::count() {
     // A copy has no pixels of its own: no space, and no exposure or finish.
     const bool copies = kind_at(kind_).format == apply::Format::dng, set = kind_at(kind_).effects_set;
     space_->setEnabled(!copies);
+    // Clips are BT.709 unless told, pictures sRGB: the space follows when one gives way to the other.
+    if (const bool clips = apply::is_clip(kind_at(kind_).format); clips != space_->property("ofClips").toBool()) {
+        space_->setProperty("ofClips", clips);
+        space_->setCurrentText(clips ? "bt709" : "srgb");
+    }
     gamut_->setEnabled(!copies && !set);
     for (std::size_t i = 0; i < parts_.size(); ++i)
         parts_[i]->setEnabled(!set && (!copies || i == 0 || i == 2)); // a copy has balance and colour

@@ -61,12 +61,21 @@ ColourAim aim_of(const Vec3& xyz, const std::string& illuminant, int observer) {
             ? colour::illuminant_a()
             : throw Error(ErrorKind::usage, "unknown illuminant '" + illuminant + "'", {}, "Known: d50 d65 a");
     const auto& cmf = observer == 10 ? colour::observer_1964() : colour::observer_1931();
-    // The smoothest surface of these values, sought by what it gives under that light (fixed-point iteration).
-    Vec3 at_d50 = xyz;
-    for (int round = 0; round < 40; ++round) {
+    // The smoothest surface of these values, sought by what it gives under that light: from the adapted values on, a
+    // step at a time, and the best of them kept.
+    const Vec3 white = colour::xyz_of(colour::Spectrum::constant(1), light, cmf);
+    Vec3 at_d50 = colour::adaptation(white, colour::white_d50) * xyz, best = at_d50;
+    double least = INFINITY;
+    constexpr int steps = 40;
+    for (int round = 0; round < steps; ++round) {
         const Vec3 gives = colour::xyz_of(colour::smooth_reflectance(at_d50), light, cmf);
-        at_d50 = (at_d50.array() * (xyz.array() / gives.array().max(1e-6)).pow(0.9)).matrix();
+        if (const double off = (gives - xyz).cwiseAbs().maxCoeff(); off < least) {
+            least = off;
+            best = at_d50;
+        }
+        at_d50 = (at_d50.array() * (xyz.array().max(1e-6) / gives.array().max(1e-6)).pow(0.7)).matrix();
     }
+    at_d50 = best;
     return {.xyz = at_d50, .source = illuminant + (observer == 10 ? ", 10 degrees" : "")};
 }
 
