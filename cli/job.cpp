@@ -381,6 +381,13 @@ Result develop(store::JobFile& job, const JobArguments& a) {
     const std::string rendering = a.rendering == "all" ? operations::all_renderings : a.rendering;
     std::vector<operations::BatchFrame> frames =
         operations::batch_of(job.content(), batch, options.format, a.output, a.name, options.space, rendering);
+    std::vector<operations::LeftOut> pictures; // of which no clip is made
+    if (apply::is_clip(options.format))
+        std::erase_if(frames, [&](const operations::BatchFrame& f) {
+            if (frame::kind_of(f.frame.source.file) == frame::FileKind::clip) return false;
+            pictures.push_back({f.frame.source.file.string(), "a picture, and " + a.how.format + " is for clips"});
+            return true;
+        });
     if (a.list) return listed(job, a, frames.size());
     if (!a.chunk.empty()) {
         // Planned whole, so that names are told apart as in one run: no two chunks write one file.
@@ -411,7 +418,8 @@ Result develop(store::JobFile& job, const JobArguments& a) {
     std::set<shoot::Id> only;
     if (!a.setup.empty())
         for (const operations::Chain& c : all) only.insert(c.id);
-    const std::vector<operations::LeftOut> left_out = operations::left_out_of(job.content(), batch, only);
+    std::vector<operations::LeftOut> left_out = operations::left_out_of(job.content(), batch, only);
+    left_out.insert(left_out.end(), pictures.begin(), pictures.end());
     r.json["not_developed"] = Json::array();
     for (const operations::LeftOut& l : left_out)
         r.json["not_developed"].push_back({{"file", l.file}, {"reason", l.reason}});

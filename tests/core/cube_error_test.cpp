@@ -69,6 +69,11 @@ TEST(CubeError, nodes_by_least_squares_leave_less_than_sampled_ones) {
         test::measured("cube of %d nodes between them, codes: 99 %% within %.4f (sampled %.4f), mean %.5f (%.5f)", size,
                        at(fitted, 0.99), at(sampled, 0.99), at(fitted, 0.5), at(sampled, 0.5));
         EXPECT_LE(at(fitted, 0.99), (size == 33 ? 0.8 : 1) * at(sampled, 0.99));
+        // The Common LUT Format holds the same nodes, and its file no fewer digits.
+        write(c, "clf", scratch / "fitted.clf", {.size = size});
+        const auto clf = errors_of(processor(scratch / "fitted.clf"), c);
+        test::measured("CLF of %d nodes: 99 %% within %.4f", size, at(clf, 0.99));
+        EXPECT_LE(at(clf, 0.99), 1.02 * at(fitted, 0.99));
         if (size == 65) { EXPECT_LT(at(fitted, 0.99), 0.006); }
         // Black is black, and greys stay grey.
         const auto cube = processor(scratch / "fitted.cube");

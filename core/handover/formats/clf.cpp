@@ -46,16 +46,14 @@ void add_matrix_way(const ocio::GroupTransformRcPtr& group, const fit::Correctio
 }
 
 void add_grid(const ocio::GroupTransformRcPtr& group, const fit::Correction& c, const Options& o) {
-    const auto path = path_of(c, o);
+    const std::vector<colour::Vec3> nodes = cube_nodes(c, o); // red runs fastest
     const auto n = static_cast<unsigned long>(o.size);
     const auto lut = ocio::Lut3DTransform::Create(n);
     lut->setInterpolation(ocio::INTERP_TETRAHEDRAL);
-    const double step = 1.0 / (o.size - 1);
     for (unsigned long r = 0; r < n; ++r)
         for (unsigned long g = 0; g < n; ++g)
             for (unsigned long b = 0; b < n; ++b) {
-                const colour::Vec3 v =
-                    path(step * colour::Vec3(static_cast<double>(r), static_cast<double>(g), static_cast<double>(b)));
+                const colour::Vec3& v = nodes[(b * n + g) * n + r];
                 lut->setValue(r, g, b, static_cast<float>(v[0]), static_cast<float>(v[1]), static_cast<float>(v[2]));
             }
     group->appendTransform(lut);

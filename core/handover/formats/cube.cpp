@@ -145,22 +145,12 @@ std::string error_between_nodes(const Path& path, int n) {
                      largest);
 }
 
-std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o,
-                    const std::vector<Vec3>& colours = {}, const Vec3& neutral = Vec3::Ones()) {
-    if (o.size < 2 || o.size > 129)
-        throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
-    const Path path(rendering, o);
-    const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
-    std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding +
-                       ". Out: " + (o.space.empty() ? "srgb" : o.space) + "\n";
-    if (!what.empty()) text += "# " + what + "\n";
-    text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
-    std::string title = o.name;
-    std::replace(title.begin(), title.end(), '"', '\'');
-    text += "TITLE \"" + title + "\"\nLUT_3D_SIZE " + std::to_string(o.size) + "\n";
+/// Nodes by least squares on plausible colours of the camera, camera RGB; none: as sampled. `neutral` is camera RGB.
+std::vector<Vec3> refined_nodes(const Path& path, const Options& o, const std::vector<Vec3>& colours,
+                                const Vec3& neutral) {
     std::vector<Vec3> nodes = nodes_of(path, o.size);
     if (!colours.empty()) {
-        const frame::Encoding input = frame::Encoding::named(encoding);
+        const frame::Encoding input = frame::Encoding::named(o.input_encoding.empty() ? "srgb" : o.input_encoding);
         std::vector<Vec3> codes;
         for (const Vec3& light : colours)
             for (const double exposure : {1.0, 0.75, 0.5, 0.35, 0.25, 0.17, 0.12, 0.08}) {
@@ -178,6 +168,23 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
         }
         refine(nodes, o.size, path, codes);
     }
+    return nodes;
+}
+
+std::string cube_of(const Rendering& rendering, const std::string& what, const Options& o,
+                    const std::vector<Vec3>& colours = {}, const Vec3& neutral = Vec3::Ones()) {
+    if (o.size < 2 || o.size > 129)
+        throw Error(ErrorKind::usage, "a cube has 2 to 129 nodes along each side", {}, "Choose 17, 33 or 65");
+    const Path path(rendering, o);
+    const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
+    std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding +
+                       ". Out: " + (o.space.empty() ? "srgb" : o.space) + "\n";
+    if (!what.empty()) text += "# " + what + "\n";
+    text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
+    std::string title = o.name;
+    std::replace(title.begin(), title.end(), '"', '\'');
+    text += "TITLE \"" + title + "\"\nLUT_3D_SIZE " + std::to_string(o.size) + "\n";
+    const std::vector<Vec3> nodes = refined_nodes(path, o, colours, neutral);
     for (const Vec3& v : nodes) { text += formatted("{:.7f} {:.7f} {:.7f}\n", v[0], v[1], v[2]); }
     return text;
 }
@@ -194,6 +201,14 @@ static std::string cube_text(const fit::Correction& c, const Options& given) {
     std::replace(what.begin(), what.end(), '\n', ' ');
     return cube_of(shown_by(c), what, o, fit::plausible_colours(c),
                    (c.balance.exposure * c.balance.gains).cwiseInverse());
+}
+
+std::vector<Vec3> cube_nodes(const fit::Correction& c, const Options& given) {
+    Options o = given;
+    o.input_encoding = input_of(given, c).name();
+    o.space = space_of(given, c).name;
+    return refined_nodes(Path(shown_by(c), o), o, fit::plausible_colours(c),
+                         (c.balance.exposure * c.balance.gains).cwiseInverse());
 }
 
 void write_cube(const Rendering& rendering, const std::string& what, const std::filesystem::path& file,

@@ -16,6 +16,8 @@ std::function<colour::Vec3(const colour::Vec3&)> shown_by(const fit::Correction&
 /// The whole way of one colour: code in, linear camera RGB, correction with its finish, output space, code out. Not
 /// clipped.
 std::function<colour::Vec3(const colour::Vec3&)> path_of(const fit::Correction& correction, const Options& options);
+/// Nodes of a 3D LUT of this correction, red fastest, moved so that plausible colours come out right between them.
+std::vector<colour::Vec3> cube_nodes(const fit::Correction& correction, const Options& options);
 /// The code of a light, by search: an encoding that is a file knows one direction only.
 double code_of(const frame::Encoding& input, int channel, double light);
 OCIO_NAMESPACE::MatrixTransformRcPtr ocio_matrix(const colour::Mat3& m);
