@@ -100,6 +100,13 @@ void FramesModel::sort(int column, Qt::SortOrder order) {
     emit layoutChanged();
 }
 
+bool FramesModel::tells_days() const {
+    return std::any_of(rows_.begin(), rows_.end(), [&](Id id) {
+        constexpr qsizetype time = 8; // "hh:mm:ss"
+        return text(*desk_.job.frame(id), taken).size() > time;
+    });
+}
+
 QString FramesModel::text(const shoot::FrameRecord& f, int column) const {
     const shoot::Shoot& s = desk_.job.shoot();
     switch (column) {
@@ -108,7 +115,11 @@ QString FramesModel::text(const shoot::FrameRecord& f, int column) const {
         const auto more = companions_.find(f.id);
         return qt(file) + (more == companions_.end() ? QString() : tr(" + %1").arg(more->second.size()));
     }
-    case taken: return qt(f.taken.substr(0, std::string("YYYY-MM-DDThh:mm:ss").size())).replace('T', ' ');
+    case taken: {
+        constexpr std::size_t day = 10, whole = 19; // "YYYY-MM-DD", "YYYY-MM-DDThh:mm:ss"
+        const bool of_the_job = f.taken.size() > day && f.taken.substr(0, day) == s.brief().date;
+        return qt(f.taken.substr(of_the_job ? day + 1 : 0, of_the_job ? whole - day - 1 : whole)).replace('T', ' ');
+    }
     case camera: {
         const QString known = qt(shoot::name_in(s.cameras, f.camera)),
                       lens = qt(f.lens ? shoot::name_in(s.lenses, f.lens) : f.lens_name);

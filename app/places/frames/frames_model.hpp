@@ -27,6 +27,8 @@ public:
     /// Rows that hold all words; all rows for none.
     void set_filter(const QString& words);
     void follow();
+    /// A frame is of another day than the job, or tells none.
+    bool tells_days() const;
 
 private:
     QString text(const shoot::FrameRecord& f, int column) const;

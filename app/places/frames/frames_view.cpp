@@ -16,7 +16,9 @@
 namespace refero::app {
 
 void FramesView::share_width() {
-    constexpr std::array<int, FramesModel::column_count> least{80, 104, 152, 156, 172, 56, 118, 190, 160};
+    // Where all frames are of the job's day, the room of their dates goes to the reasons.
+    const int taken = model_->tells_days() ? 152 : 84;
+    const std::array<int, FramesModel::column_count> least{80, 104, taken, 156, 172, 56, 118, 190, 312 - taken};
     const int room = table_->width() - 2 * table_->frameWidth() - style()->pixelMetric(QStyle::PM_ScrollBarExtent);
     const double all = std::accumulate(least.begin(), least.end(), 0), more = std::max(1.0, room / all);
     for (int c = 0; !own_widths_ && c < FramesModel::column_count - 1; ++c) // the last takes what is left

@@ -147,9 +147,8 @@ QWidget* PlanView::make_left() {
         tr("Which chart shot a frame is corrected by where a light has several: the last before it, the next "
            "after it, the nearest in time, or what lies between both neighbours"));
     brief_->choice(
-        tr("Frames' exposure"), &shoot::JobSettingsRecord::frame_exposure,
-        {tr("the chart's, where set alike (usual)"), tr("the chart's for all"), tr("as shot"), tr("levelled"),
-         tr("by a region")},
+        tr("Exposure"), &shoot::JobSettingsRecord::frame_exposure,
+        {tr("by settings"), tr("the chart's"), tr("as shot"), tr("levelled"), tr("by a region")},
         tr("What sets the brightness of developed frames: the chart shot's exposure for frames that the camera was set "
            "alike for and as shot for all others; the chart's for every frame; none; the camera's settings evened out; "
            "or "
