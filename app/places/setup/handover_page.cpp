@@ -85,7 +85,7 @@ void HandoverPage::fill_kinds() {
     };
     for (const handover::Format& f : handover::formats())
         add_kind(qt(f.title), f.folder ? tr("a folder") : "*" + qt(f.extension), qt(f.id));
-    add_kind(tr("Corrected frames"), tr("TIFF, PNG, JPEG, EXR, DNG, clips"), "frames");
+    add_kind(tr("Corrected frames, clips"), tr("TIFF, PNG, JPEG, EXR, DNG"), "frames");
 }
 
 QWidget* HandoverPage::make_form() {
