@@ -39,21 +39,13 @@ operations::ColourAim from_frame(const store::JobFile& job, const ColourArgument
     const operations::Clicked c = operations::clicked(frame, x, y, a.radius_px);
     operations::ColourAim aim;
     if (!a.beside.empty()) {
-        operations::MeasuredShot shot = operations::measure_in(frame, {.chart = a.beside});
-        const inspect::Judgement judgement = operations::judge(frame, shot, inspect::limits_for({}));
-        shot.frame.metadata = frame.metadata;
-        shot.frame.camera_from_xyz = frame.camera_from_xyz;
-        shot.frame.is_raw = frame.is_raw;
-        shot.frame.linear = frame.linear;
-        shot.frame.file = frame.file;
-        const fit::Correction correction = operations::correct({shot}, chart::reference_of(shot.definition),
-                                                               {.finished = !frame.linear}, {}, {judgement.findings});
+        const fit::Correction correction = operations::fitted_through(frame, a.beside);
         const fit::Foretelling foretold(correction);
         if (foretold.known()) {
             const auto m = foretold.measured(c.rgb, c.error);
             aim = {.xyz = m.xyz, .uncertainty = m.radius};
         } else aim = {.xyz = correction(c.rgb), .uncertainty = 3 * correction.cross_validated.mean};
-        aim.source = "through " + shot.definition.id + " in " + fs::path(a.frame).filename().string();
+        aim.source = "through " + a.beside + " in " + fs::path(a.frame).filename().string();
         return aim;
     }
     const std::string path = fs::absolute(a.frame).lexically_normal().string();

@@ -125,19 +125,27 @@ Result values_only(const TeachArguments& a) {
                     "Name it with --beside");
     const chart::Definition card = chart::find_definition(a.values_only);
     fs::path values = a.output;
-    a.outputs.check({values}, {card.file, card.reference_file});
+    const bool alone = values.extension() == ".cgats"; // the values without a definition
+    fs::path beside = values;
+    a.outputs.check({values, alone ? fs::path() : beside.replace_extension(".cgats")},
+                    {card.file, card.reference_file});
     const operations::Neighbour n = operations::measured_beside(shots_of(a), card, a.beside);
     Result r;
     r.json = {{"chart", card.id}, {"file", a.output}};
     tell_values(r, n);
     if (!a.compare.empty()) tell_ageing(r, n, a.compare);
-    if (fs::path(a.output).extension() == ".cgats")
-        write_whole(a.output, chart::cgats_of(operations::reference_of(n)), a.outputs.existing());
+    chart::Reference measured = operations::reference_of(n);
+    if (!n.missing.empty()) // keep what was known of them, if anything was
+        for (const std::string& id : n.missing) {
+            const chart::Reference known = card.reference_file.empty() ? chart::Reference{} : chart::reference_of(card);
+            if (const auto at = known.xyz.find(id); at != known.xyz.end()) measured.xyz[id] = at->second;
+        }
+    if (alone) write_whole(a.output, chart::cgats_of(measured), a.outputs.existing());
     else {
         chart::Definition d = card;
         if (!a.id.empty()) d.id = a.id;
         d.nominal = false;
-        chart::save_definition(d, operations::reference_of(n), a.output);
+        chart::save_definition(d, measured, a.output);
     }
     return r;
 }
@@ -186,7 +194,9 @@ Result teach(const TeachArguments& a) {
     t.definition.id = a.id.empty() ? fs::path(a.output).stem().string() : a.id;
     t.definition.title = a.title.empty() ? t.definition.id : a.title;
     t.reference.nominal = true;
-    chart::Definition d = chart::save_definition(t.definition, t.reference, a.output);
+    // Written at the end alone: what is there already stays where the values cannot be measured.
+    const TemporaryFolder apart(fs::temp_directory_path(), "refero-teach");
+    const chart::Definition d = chart::save_definition(t.definition, t.reference, apart.path() / "card.json");
     Result r;
     r.json = {{"chart", d.id},  {"file", a.output}, {"columns", t.columns},
               {"rows", t.rows}, {"bars", bars},     {"corners", json_of(t.corners)}};
@@ -199,26 +209,20 @@ Result teach(const TeachArguments& a) {
         r.words +=
             " Its values are those that the picture shows: bring the card's own before a correction is fitted to "
             "them, or measure them with --beside\n";
+        chart::save_definition(t.definition, t.reference, a.output);
         return r;
     }
     r.words += "\n";
     std::vector<operations::NeighbourShot> shots = shots_of(a);
     if (panels.size() == 1) shots.front().placements = {find::placement_from(d, t.corners, frame)};
-    try {
-        const operations::Neighbour n = operations::measured_beside(shots, chart::load_definition(a.output), a.beside);
-        tell_values(r, n);
-        if (!a.compare.empty()) tell_ageing(r, n, a.compare);
-        chart::Reference measured = t.reference; // patches that no picture shows well keep what was seen
-        for (const auto& [id, xyz] : operations::reference_of(n).xyz) measured.xyz[id] = xyz;
-        measured.nominal = !n.missing.empty();
-        t.definition.nominal = measured.nominal;
-        chart::save_definition(t.definition, measured, a.output);
-    } catch (...) { // nothing half taught is left behind
-        std::error_code ec;
-        fs::remove(a.output, ec);
-        fs::remove(values, ec);
-        throw;
-    }
+    const operations::Neighbour n = operations::measured_beside(shots, d, a.beside);
+    tell_values(r, n);
+    if (!a.compare.empty()) tell_ageing(r, n, a.compare);
+    chart::Reference measured = t.reference; // patches that no picture shows well keep what was seen
+    for (const auto& [id, xyz] : operations::reference_of(n).xyz) measured.xyz[id] = xyz;
+    measured.nominal = !n.missing.empty();
+    t.definition.nominal = measured.nominal;
+    chart::save_definition(t.definition, measured, a.output);
     return r;
 }
 

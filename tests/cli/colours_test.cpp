@@ -87,6 +87,14 @@ TEST_F(CardInHand, bad_input_is_told_and_nothing_is_kept) {
     expect_error("teach a.dng plain.dng -o x.json", 2, "one picture");
     EXPECT_FALSE(fs::exists(scratch / "x.json"));
     EXPECT_FALSE(fs::exists(scratch / "x.cgats"));
+    // A chart that is there already survives a measurement that fails, and its values are not replaced unasked.
+    const std::string before = read_file(scratch / "unknown.json"), values = read_file(scratch / "unknown.cgats");
+    EXPECT_EQ(run("teach a.dng --beside tint-steps -o unknown.json --overwrite").status, 4);
+    EXPECT_EQ(read_file(scratch / "unknown.json"), before);
+    EXPECT_EQ(read_file(scratch / "unknown.cgats"), values);
+    written(scratch / "y.cgats", "mine");
+    expect_error("teach a.dng --beside grid24 --values-only unknown.json -o y.json", 2, "y.cgats");
+    EXPECT_EQ(read_file(scratch / "y.cgats"), "mine");
 }
 
 struct Colours : Cli {

@@ -41,10 +41,33 @@ std::string counted(std::size_t n, const char* what) { return formatted("{} {}{}
 
 } // namespace
 
+fit::Correction fitted_through(const frame::Frame& frame, const std::string& known, std::stop_token stop) {
+    MeasuredShot shot;
+    try {
+        shot = measure_in(frame, {.chart = known}, stop);
+    } catch (const find::NoChart&) {
+        throw Error(ErrorKind::not_found, "the known chart " + known + " is not seen", frame.file,
+                    "Lay both into one light, whole and flat, and take the picture again");
+    }
+    inspect::Judgement judgement = judge(frame, shot, inspect::limits_for({}));
+    if (!judgement.findings.empty() && judgement.findings.front().status == inspect::Status::reshoot)
+        throw Error(ErrorKind::input, "the known chart cannot be trusted here: " + judgement.findings.front().advice,
+                    frame.file, "Take the picture again");
+    shot.light = std::move(judgement.light);
+    shot.frame.metadata = frame.metadata;
+    shot.frame.camera_from_xyz = frame.camera_from_xyz;
+    shot.frame.xyz_from_rgb = frame.xyz_from_rgb;
+    shot.frame.encoding = frame.encoding;
+    shot.frame.is_raw = frame.is_raw;
+    shot.frame.linear = frame.linear;
+    shot.frame.file = frame.file;
+    return correct({shot}, chart::reference_of(shot.definition), {.finished = !frame.linear}, stop,
+                   {judgement.findings});
+}
+
 Neighbour measured_beside(const std::vector<NeighbourShot>& shots, const chart::Definition& card,
                           const std::string& known, std::stop_token stop) {
     const chart::Definition neighbour = chart::find_definition(known);
-    const chart::Reference reference = chart::reference_of(neighbour);
     std::vector<Group> groups;
     std::set<std::string> cameras;
     std::string day;
@@ -55,29 +78,7 @@ Neighbour measured_beside(const std::vector<NeighbourShot>& shots, const chart::
                                                {frame::Size::measuring, shot.options.encoding,
                                                 showing_s(shot.file, shot.options, stop), shot.options.clip_code},
                                                stop);
-        ShotOptions of_known = shot.options;
-        of_known.chart = known;
-        of_known.corners.reset();
-        MeasuredShot measured;
-        try {
-            measured = measure_in(frame, of_known, stop);
-        } catch (const find::NoChart&) {
-            throw Error(ErrorKind::not_found, "the known chart " + neighbour.id + " is not seen", shot.file,
-                        "Lay both charts into one light, whole and flat, and take the picture again");
-        }
-        inspect::Judgement judgement = judge(frame, measured, inspect::limits_for({}));
-        if (!judgement.findings.empty() && judgement.findings.front().status == inspect::Status::reshoot)
-            throw Error(ErrorKind::input,
-                        "the known chart cannot be trusted here: " + judgement.findings.front().advice, shot.file,
-                        "Take the picture again");
-        measured.light = std::move(judgement.light);
-        measured.frame.metadata = frame.metadata;
-        measured.frame.camera_from_xyz = frame.camera_from_xyz;
-        measured.frame.is_raw = frame.is_raw;
-        measured.frame.linear = frame.linear;
-        measured.frame.file = frame.file;
-        const fit::Correction correction =
-            correct({measured}, reference, {.finished = !frame.linear}, stop, {judgement.findings});
+        const fit::Correction correction = fitted_through(frame, known, stop);
         const fit::Foretelling foretold(correction);
         std::vector<find::Placement> placements = shot.placements;
         if (placements.empty()) {

@@ -30,6 +30,10 @@ struct Neighbour {
 Neighbour measured_beside(const std::vector<NeighbourShot>& shots, const chart::Definition& card,
                           const std::string& known, std::stop_token stop = {});
 
+/// The known chart of a frame, and the correction fitted on it there. Throws Error(not_found) where it is not seen,
+/// Error(input) where the gate refuses it.
+fit::Correction fitted_through(const frame::Frame& frame, const std::string& known, std::stop_token stop = {});
+
 /// Patch by patch against values of another time or source.
 struct Ageing {
     std::string id;

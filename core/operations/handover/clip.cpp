@@ -100,6 +100,8 @@ Developed develop_clip(const Development& d, const fit::Correction& correction, 
                                                                    colour::Temperature{second.kelvin, 0})
                                                     : fit::between(correction, *second.correction, way->pixels);
                         done.exposure = exposure_for(o.exposure, *its, way->pixels.metadata);
+                        if (o.exposure == FrameExposure::region)
+                            done.exposure = {FrameExposure::chart, its->balance.exposure, "a clip follows no region"};
                         its->balance.exposure = done.exposure.factor;
                     }
                     return way;

@@ -32,6 +32,11 @@ Evening compared(const std::vector<colour::Vec3>& blocks, const std::vector<colo
 class RegionFollowed {
 public:
     RegionFollowed(Region region, FrameSource followed) : region_(region), followed_(std::move(followed)) {}
+    /// What it depends on, as records of written files keep it.
+    std::string text() const {
+        return formatted("{:g},{:g} {:g},{:g} of {}", region_.x, region_.y, region_.width, region_.height,
+                         followed_.file.string());
+    }
     /// May be called from several threads. Throws Error(input).
     Evening of(const frame::Frame& frame);
 

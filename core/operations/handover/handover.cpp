@@ -198,6 +198,7 @@ std::string record_of(const Development& d, const fit::Correction& correction, c
     text += formatted("{}|{}|{}|{}|{}|{:g}|", static_cast<int>(o.format), o.space, static_cast<int>(o.depth),
                       apply::text_of(parts), static_cast<int>(o.gamut), second.kelvin);
     if (o.exposure != FrameExposure::chart) text += "exposure " + name_of(o.exposure) + "|";
+    if (o.exposure == FrameExposure::region && d.region) text += d.region->text() + "|";
     if (apply::is_clip(o.format)) text += formatted("{}|to {:g}|", o.container, d.source.to_s);
     if (o.white_luminance > 0) text += formatted("white {:g}|", o.white_luminance);
     text += correction_json + (second.correction ? fit::to_json(*second.correction) : std::string());
