@@ -164,6 +164,12 @@ int main(int argc, char** argv) try {
             std::printf("clip %d: nothing found\n", seed + k);
             continue;
         }
+        begun = Clock::now();
+        frame::ClipReader(file).still(best->still.position_s); // brings modules and tables into memory
+        const frame::Frame one = frame::ClipReader(file).still(best->still.position_s);
+        begun = Clock::now();
+        find::locate(one, {chart::find_definition("grid24")});
+        const double finder = since(begun);
         const auto at = static_cast<std::size_t>(std::lround(best->still.position_s * frames_a_second));
         const Truth chosen = truth.at(at);
         int there = 0, blurred_less = 0, turned_less = 0, better = 0;
@@ -176,10 +182,10 @@ int main(int argc, char** argv) try {
         }
         std::printf("clip %d: %d pictures, chart in %d; chosen %.2f s%s, blur %.3f of a patch, %.1f deg; better by "
                     "both %.1f %%, sharper %.1f %%, straighter %.1f %%; plain decoding %.2f s, looked through %.2f s, "
-                    "with the gate %.2f s: %.2f times\n",
+                    "with the gate %.2f s: %.2f times; of decoding and a finder run (%.2f s) a second: %.2f\n",
                     seed + k, pictures, there, best->still.position_s, chosen.there ? "" : " (NO CHART)", chosen.blur,
                     chosen.tilt_deg, 100.0 * better / there, 100.0 * blurred_less / there, 100.0 * turned_less / there,
-                    plain, looked, whole, whole / plain);
+                    plain, looked, whole, whole / plain, finder, whole / (plain + seconds * finder));
         std::fflush(stdout);
     }
     if (!keep) fs::remove(file);

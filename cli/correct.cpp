@@ -111,15 +111,11 @@ fit::Correction fit_images(const FitArguments& a, std::optional<chart::Definitio
     std::vector<std::vector<inspect::Finding>> findings;
     fit::Settings settings = settings_of(a);
     for (const std::string& image : a.images)
-        for (const double position :
-             operations::showings_s(image, a.options())) { // of a clip several stills are averaged
-            operations::ShotOptions options = a.options();
-            options.position_s = position;
-            shots.push_back(operations::take_shot(image, options));
+        for (operations::JudgedStill& still :
+             operations::shots_showing(image, a.options())) { // of a clip several stills are averaged
+            findings.push_back(std::move(still.judgement.findings));
+            shots.push_back(std::move(still.shot));
             operations::MeasuredShot& shot = shots.back();
-            inspect::Judgement judgement = operations::judge(shot.frame, shot, inspect::limits_for({}));
-            findings.push_back(std::move(judgement.findings));
-            shot.light = std::move(judgement.light);
             if (!a.spot.empty() && shots.size() == 1)
                 settings.white = balance::text_of(balance::spot_at(shot.frame, a.spot[0], a.spot[1]));
             shot.frame.rgb = {}; // measured: of several shots the pixels would add up

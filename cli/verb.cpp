@@ -53,8 +53,7 @@ operations::ShotOptions ShotArguments::options() const {
 }
 
 frame::Frame ShotArguments::frame(const std::string& image) const {
-    const operations::ShotOptions o = options();
-    return frame::read(image, {frame::Size::measuring, o.encoding, operations::showing_s(image, o), o.clip_code});
+    return operations::frame_showing(image, options());
 }
 
 std::vector<std::filesystem::path> files_of(const std::vector<std::string>& named) {

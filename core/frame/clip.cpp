@@ -99,9 +99,17 @@ struct Tables {
     }
 };
 
+/// What converting one picture after another can use again.
+struct Conversion {
+    std::shared_ptr<const Tables> tables; ///< of the encoding asked for last
+    /// By whether the picture is made small.
+    std::array<std::unique_ptr<SwsContext, void (*)(SwsContext*)>, 2> scalers{
+        {{nullptr, sws_freeContext}, {nullptr, sws_freeContext}}};
+};
+
 /// `lines`: of the whole picture.
 Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, const StillOptions& options,
-                   const std::stop_token& stop, std::optional<Tables>& tables) {
+                   const std::stop_token& stop, Conversion& conversion) {
     const int whole_w = picture.width, whole_h = picture.height;
     if (whole_w < 1 || whole_h < 1 || static_cast<std::int64_t>(whole_w) * whole_h > most_pixels)
         throw failure(file, "the clip's pictures have an impossible size");
@@ -110,10 +118,9 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
                                             : 1;
     const int w = whole_w / cell, h = whole_h / cell;
     const int flags = cell > 1 ? SWS_AREA : SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP;
-    const std::unique_ptr<SwsContext, void (*)(SwsContext*)> scaler(
-        sws_getContext(w * cell, h * cell, static_cast<AVPixelFormat>(picture.format), w, h, AV_PIX_FMT_RGB48LE, flags,
-                       nullptr, nullptr, nullptr),
-        sws_freeContext);
+    auto& scaler = conversion.scalers[cell > 1];
+    scaler.reset(sws_getCachedContext(scaler.release(), w * cell, h * cell, static_cast<AVPixelFormat>(picture.format),
+                                      w, h, AV_PIX_FMT_RGB48LE, flags, nullptr, nullptr, nullptr));
     if (!scaler) throw failure(file, "the clip's pictures are of a kind that cannot be converted");
     int matrix = picture.colorspace;
     if (matrix == AVCOL_SPC_UNSPECIFIED) matrix = lines >= 720 ? AVCOL_SPC_BT709 : AVCOL_SPC_SMPTE170M;
@@ -132,7 +139,9 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
     const Encoding curve = options.encoding ? *options.encoding : Encoding::named(transfer_of(picture.color_trc));
     const int white =
         white_code(static_cast<AVPixelFormat>(picture.format), picture.color_range == AVCOL_RANGE_JPEG, cell > 1);
-    if (!tables || tables->encoding != curve.name() || tables->white != white) tables.emplace(curve, white);
+    auto& tables = conversion.tables;
+    if (!tables || tables->encoding != curve.name() || tables->white != white)
+        tables = std::make_shared<Tables>(curve, white);
     Frame f;
     f.cell = cell;
     f.width = w;
@@ -159,9 +168,16 @@ Frame linear_frame(const AVFrame& picture, int lines, const fs::path& file, cons
     return f;
 }
 
-} // namespace
-
-namespace {
+/// `orientation` as EXIF counts it. A part is cut from pictures that are shown as they are.
+Frame upright_frame(Picture picture, const fs::path& file, int orientation, const StillOptions& options,
+                    const std::stop_token& stop, Conversion& conversion) {
+    const int lines = picture->height;
+    if (options.part && orientation == 1)
+        if (Picture part = part_of(*picture, *options.part)) picture = std::move(part);
+    Frame f = linear_frame(*picture, lines, file, options, stop, conversion);
+    make_upright(f, orientation);
+    return f;
+}
 
 struct OpenClip final : ClipReader::Open {
     explicit OpenClip(const fs::path& file) : file_(file) {
@@ -194,13 +210,14 @@ struct OpenClip final : ClipReader::Open {
         shown_ = std::move(ahead_);
         return frame_of(shown_, options, stop);
     }
-    Frame frame_of(Picture picture, const StillOptions& options, const std::stop_token& stop) {
-        const int lines = picture->height;
-        if (options.part && orientation_ == 1)
-            if (Picture part = part_of(*picture, *options.part)) picture = std::move(part);
-        Frame f = linear_frame(*picture, lines, file_, options, stop, tables_);
-        make_upright(f, orientation_);
-        return f;
+    Frame frame_of(const Picture& picture, const StillOptions& options, const std::stop_token& stop) {
+        return upright_frame(picture, file_, orientation_, options, stop, conversion_);
+    }
+    ClipReader::Kept keep() const override {
+        return [picture = shown_, file = file_, turn = orientation_,
+                conversion = std::make_shared<Conversion>()](const StillOptions& options, const std::stop_token& stop) {
+            return upright_frame(picture, file, turn, options, stop, *conversion);
+        };
     }
     double shown_s() const override { return shown_ ? time_of(shown_) - start_s() : 0; }
     void look_among(ClipReader::Among pictures) override {
@@ -317,7 +334,7 @@ private:
     int track_ = -1;
     Picture shown_, ahead_; ///< the picture given last, and the one after it if it was decoded already
     bool ended_ = false;
-    std::optional<Tables> tables_; ///< of the encoding asked for last
+    Conversion conversion_;
 };
 
 } // namespace

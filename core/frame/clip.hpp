@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <functional>
 #include <memory>
 
 #include "frame/frame.hpp"
@@ -45,6 +46,11 @@ public:
     std::optional<Frame> next(const StillOptions& options = {}, const std::stop_token& stop = {});
     /// Where the picture given last begins, s.
     double shown_s() const;
+    /// The picture given last, to be converted again without a seek, also after the reader has gone on or is closed. Of
+    /// a clip it holds the decoded picture in memory; of a sequence it reads the file again. May be called by one
+    /// thread at a time.
+    using Kept = std::function<Frame(const StillOptions& options, const std::stop_token& stop)>;
+    Kept keep() const;
     /// For a quick look through: still() gives one of these, at or before the position.
     enum class Among { all, references, keys };
     void look_among(Among pictures);

@@ -47,6 +47,19 @@ Metadata describe_raster(const fs::path& file) {
     return call(file);
 }
 
+namespace {
+
+void describe(const Clip& clip, double shown_s, Metadata& m) {
+    m.make = clip.make;
+    m.model = clip.model;
+    m.taken = clip.taken;
+    m.reel = clip.reel;
+    m.frames_per_second = clip.frames_per_second;
+    m.timecode = timecode_after(clip.timecode, m.frames_per_second, std::lround(shown_s * m.frames_per_second));
+}
+
+} // namespace
+
 ClipReader::ClipReader(const fs::path& file) {
     if (is_sequence_name(file)) {
         open_.reset(open_sequence(file));
@@ -64,20 +77,16 @@ const Clip& ClipReader::clip() const { return open_->clip(); }
 
 double ClipReader::shown_s() const { return open_->shown_s(); }
 
-void ClipReader::look_among(Among pictures) { open_->look_among(pictures); }
-
-namespace {
-
-void describe(const Clip& clip, double shown_s, Metadata& m) {
-    m.make = clip.make;
-    m.model = clip.model;
-    m.taken = clip.taken;
-    m.reel = clip.reel;
-    m.frames_per_second = clip.frames_per_second;
-    m.timecode = timecode_after(clip.timecode, m.frames_per_second, std::lround(shown_s * m.frames_per_second));
+ClipReader::Kept ClipReader::keep() const {
+    return [kept = open_->keep(), clip = clip(), at = shown_s()](const StillOptions& options,
+                                                                 const std::stop_token& stop) {
+        Frame f = kept(options, stop);
+        describe(clip, at, f.metadata);
+        return f;
+    };
 }
 
-} // namespace
+void ClipReader::look_among(Among pictures) { open_->look_among(pictures); }
 
 Frame ClipReader::still(double position_s, const StillOptions& options, const std::stop_token& stop) {
     Frame f = open_->still(position_s, options, stop);

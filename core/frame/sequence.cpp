@@ -95,6 +95,13 @@ Frame cut_out(const Frame& whole, const std::array<int, 4>& part) {
     return f;
 }
 
+/// Cut and made small as asked.
+Frame given(const Frame& whole, const StillOptions& options) {
+    if (!options.part && options.most_width <= 0) return whole;
+    Frame f = options.part ? cut_out(whole, *options.part) : whole;
+    return options.most_width > 0 ? smaller(f, options.most_width) : f;
+}
+
 constexpr double usual_rate = 24; ///< of pictures whose files do not tell
 
 class OpenSequence final : public ClipReader::Open {
@@ -127,14 +134,20 @@ public:
             shown_ = wanted;
         }
         begun_ = true;
-        if (!options.part && options.most_width <= 0) return *kept_;
-        Frame f = options.part ? cut_out(*kept_, *options.part) : *kept_;
-        return options.most_width > 0 ? smaller(f, options.most_width) : f;
+        return given(*kept_, options);
     }
     std::optional<Frame> next(const StillOptions& options, const std::stop_token& stop) override {
         const std::size_t wanted = begun_ ? shown_ + 1 : 0;
         if (wanted >= sequence_.files.size()) return std::nullopt;
         return still((static_cast<double>(wanted) + 0.25) / clip_.frames_per_second, options, stop);
+    }
+    ClipReader::Kept keep() const override {
+        return [file = sequence_.files.at(shown_), pattern = sequence_.pattern](const StillOptions& options,
+                                                                                const std::stop_token& stop) {
+            Frame f = frame::read(file, {Size::full, options.encoding, 0, options.clip_code}, stop);
+            f.file = pattern;
+            return given(f, options);
+        };
     }
 
 private:

@@ -61,15 +61,22 @@ TEST_F(Footage, several_stills_that_show_the_chart_as_well_are_averaged) {
     simulate::write_clip({{&none, 1}, {&soft, 1}, {&good, 3}, {&tilted, 1}}, colour::Transfer::bt709, 10,
                          scratch / "c.mov");
     const operations::ShotOptions options{.chart = "grid24", .position_s = -1};
-    const auto places = operations::showings_s(scratch / "c.mov", options);
+    const auto places_of = [&](const operations::ShotOptions& o) {
+        std::vector<double> places;
+        for (const operations::JudgedStill& s : operations::shots_showing(scratch / "c.mov", o)) {
+            EXPECT_FALSE(s.shot.frame.rgb.empty());
+            places.push_back(s.still.position_s);
+        }
+        return places;
+    };
+    const auto places = places_of(options);
     ASSERT_GE(places.size(), 2u);
     ASSERT_LE(places.size(), 3u);
     for (std::size_t i = 0; i < places.size(); ++i) {
         EXPECT_TRUE(places[i] > 1.9 && places[i] < 5.1) << places[i]; // of the good part alone
         for (std::size_t k = 0; k < i; ++k) EXPECT_GE(std::abs(places[i] - places[k]), 0.5);
     }
-    EXPECT_EQ(operations::showings_s(scratch / "c.mov", {.chart = "grid24", .position_s = 2.5}),
-              std::vector<double>{2.5});
+    EXPECT_EQ(places_of({.chart = "grid24", .position_s = 2.5}), std::vector<double>{2.5});
 }
 
 TEST_F(Footage, a_clip_without_a_chart_shows_none_and_one_still_is_a_clip) {
@@ -121,6 +128,16 @@ TEST_F(Footage, parts_and_small_pictures_are_those_of_the_whole) {
     EXPECT_EQ(small.width, 320);
     EXPECT_EQ(small.cell, 3);
     EXPECT_EQ(small.full_width, 960);
+    frame::ClipReader::Kept kept;
+    {
+        frame::ClipReader other(scratch / "c.mov");
+        other.still(0);
+        kept = other.keep();
+        other.still(0.2);
+    }
+    EXPECT_EQ(kept({}, {}).rgb, whole.rgb); // also when the reader has gone on and is closed
+    EXPECT_EQ(kept({{}, 1, 0, std::array{96, 64, 200, 120}}, {}).rgb, part.rgb);
+    EXPECT_EQ(kept({{}, 1, 320, {}}, {}).rgb, small.rgb);
 }
 
 /// A clip of one grey, its planes written by hand (YUV4MPEG2), so that no scaler stands between.
@@ -249,6 +266,9 @@ TEST_F(Footage, numbered_pictures_are_one_recording) {
     EXPECT_EQ(part.at(100, 60)[1], one.at(196, 124)[1]);
     EXPECT_EQ(small.width, 320);
     EXPECT_EQ(small.cell, 3);
+    const auto kept = reader.keep();
+    reader.still(0);
+    EXPECT_EQ(kept({{}, 1, 320, {}}, {}).rgb, small.rgb); // also when the reader has gone on
     EXPECT_NEAR(operations::showing_s(pattern, {.chart = "grid24", .position_s = -1}), 6 / 25.0, 1.01 / 25);
 
     std::vector<fs::path> files;

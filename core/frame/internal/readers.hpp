@@ -12,6 +12,7 @@ struct ClipReader::Open {
     virtual Frame still(double position_s, const StillOptions& options, const std::stop_token& stop) = 0;
     virtual std::optional<Frame> next(const StillOptions& options, const std::stop_token& stop) = 0;
     virtual double shown_s() const = 0;
+    virtual Kept keep() const = 0;
     virtual void look_among(Among pictures) = 0;
 };
 

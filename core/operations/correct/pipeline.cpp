@@ -55,17 +55,6 @@ MeasuredShot measure_in(const frame::Frame& frame, const ShotOptions& options, s
     return shot;
 }
 
-MeasuredShot take_shot(const std::filesystem::path& file, const ShotOptions& options, const Progress& progress,
-                       std::stop_token stop) {
-    frame::Frame frame = frame::read(
-        file, {frame::Size::measuring, options.encoding, showing_s(file, options, stop), options.clip_code}, stop);
-    if (progress) progress(0.5);
-    MeasuredShot shot = measure_in(frame, options, stop);
-    shot.frame = std::move(frame);
-    if (progress) progress(1);
-    return shot;
-}
-
 inspect::Judgement judge(const frame::Frame& frame, const MeasuredShot& shot, const inspect::Limits& limits) {
     chart::Reference reference;
     try {
