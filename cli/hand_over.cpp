@@ -59,8 +59,9 @@ Run add_export(CLI::App& app) {
                   {"format", a->format},
                   {"exported_model", w.model_name()},
                   {"delta_e_2000", json_of(w.delta_e_2000)},
+                  {"for", w.sentence},
                   {"message", w.message}};
-        r.words = target.string() + ": " + w.message + "\n";
+        r.words = target.string() + ": " + w.message + "\n" + (w.sentence.empty() ? "" : w.sentence + "\n");
         return r;
     };
 }

@@ -2,6 +2,7 @@
 #include <set>
 
 #include "handover/destinations.hpp"
+#include "help.hpp"
 #include "job.hpp"
 #include "operations/capture/files.hpp"
 #include "operations/capture/measure.hpp"
@@ -258,8 +259,9 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
         throw Error(ErrorKind::usage, "a destination has its own formats", {}, "Give --for or --formats");
     Result told;
     told.json["not_served"] = told.json["failed"] = Json::array();
-    for (const operations::Chain& c :
-         as_matched(job.content(), chosen(job.content(), a.setup, a.stretch), a.lead, told)) {
+    const std::vector<operations::Chain> chains =
+        as_matched(job.content(), chosen(job.content(), a.setup, a.stretch), a.lead, told);
+    for (const operations::Chain& c : chains) {
         if (!c.correction) continue;
         std::string formats = a.formats;
         if (destination) {
@@ -284,9 +286,15 @@ Result hand_over(store::JobFile& job, const JobArguments& a) {
                 fs::path target = fs::path(a.output) / (stem + format.extension);
                 for (int n = 2; !taken.insert(to_lower(target.filename().string())).second; ++n)
                     target.replace_filename(formatted("{}-{}{}", stem, n, format.extension));
-                files.push_back(target.filename().string() + ": " + format.title + ". " + format.what);
-                outputs.push_back({c, format.first_of(target), c.title,
-                                   [=, id = format.id] { return operations::write_rendering(by, id, {}, target); }});
+                files.push_back(target.filename().string() + ": " + format.title + ". " + format.what + " " +
+                                handover::sentence_of(*by.correction, format, {}));
+                handover::Options options;
+                if (a.name != JobArguments().name) // one name for many would read alike
+                    options.name =
+                        chains.size() * renderings.size() == 1 ? a.name : a.name + ", " + operations::proposed_name(by);
+                outputs.push_back({c, format.first_of(target), c.title, [=, id = format.id] {
+                                       return operations::write_rendering(by, id, options, target);
+                                   }});
             }
         }
         fs::path note = fs::path(a.output) / (file_name(title_of(c)) + "-note.txt");
@@ -501,9 +509,8 @@ Run add_job(CLI::App& app) {
     const auto a = std::make_shared<JobArguments>();
     a->how.exposure.clear(); // the job's own
     app.add_option("FILE", a->file, "Job (*.refero)")->required();
-    app.add_option(
-           "ACTION", a->action,
-           "new, status, take, frames, rename, set, fit, keep, handover, apply, colour, colours, report or archive")
+    app.add_option("ACTION", a->action,
+                   "One of: " + action_names() + "; `refero-cli job ACTION --help` tells the options of one")
         ->required();
     app.add_option("FRAME", a->files,
                    "take: frames, clips and folders of them; rename: camera, light, lens or mode, its name and the new "
@@ -533,12 +540,21 @@ Run add_job(CLI::App& app) {
                    "handover: what for, instead of formats: develop, grade, lut-slot, effects, print or archive");
     app.add_option("--as-matched", a->lead,
                    "handover, apply: each camera as it is matched to this one, by its name; the lead as it is");
-    app.add_option("--name", a->name, "apply: {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}")
+    app.add_option("--name", a->name,
+                   "apply: names of files, {stem} {camera} {light} {lens} {date} {rendering} {space} {counter}; "
+                   "handover: the name inside the files, for several with what tells them apart; default: camera, lens "
+                   "and light, date, stretch and rendering")
         ->capture_default_str();
     app.add_flag("--list", a->list, "apply: print one command line a chunk for a job queue, instead of working");
     app.add_option("--chunk", a->chunk, "apply: one of so many, 2/8, of all frames");
-    a->how.add(app);
-    a->colour.add(app);
+    const auto of_action = [&app](const char* action, const auto& add) {
+        const auto before = app.get_options();
+        add();
+        for (CLI::Option* option : app.get_options())
+            if (std::find(before.begin(), before.end(), option) == before.end()) option->group(action);
+    };
+    of_action("apply", [&] { a->how.add(app); });
+    of_action("colour", [&] { a->colour.add(app); });
     a->outputs.add(app);
     return [a] {
         const std::map<std::string, std::function<Result(store::JobFile&)>> actions{
@@ -558,9 +574,7 @@ Run add_job(CLI::App& app) {
             {"archive", [&](store::JobFile& job) { return archive(job, *a); }}};
         const auto action = actions.find(a->action);
         if (action == actions.end())
-            throw Error(
-                ErrorKind::usage, "unknown action '" + a->action + "'", {},
-                "Known: new status take frames rename set fit keep handover apply colour colours report archive");
+            throw Error(ErrorKind::usage, "unknown action '" + a->action + "'", {}, "Known: " + action_names());
         const bool takes_words =
             a->action == "take" || a->action == "rename" || a->action == "set" || a->action == "colour";
         if (!a->files.empty() && !takes_words)

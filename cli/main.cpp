@@ -2,6 +2,7 @@
 #include <cstdio>
 #include <iostream>
 
+#include "help.hpp"
 #include "verb.hpp"
 
 using namespace refero;
@@ -35,39 +36,51 @@ int main(int argc, char** argv) {
     app.require_subcommand(1);
     bool json_flag = false;
     Run run;
-    const auto verb = [&](const char* name, const char* help, Run (*add)(CLI::App&)) {
+    const auto verb = [&](const char* name, const char* help, const char* example, Run (*add)(CLI::App&)) {
         CLI::App* sub = app.add_subcommand(name, help);
+        sub->footer(std::string("Example: refero-cli ") + name + " " + example);
         sub->add_flag("--json", json_flag, "One JSON object to standard output");
         const Run action = add(*sub);
         sub->callback([&run, action] { run = action; });
     };
-    verb("find", "Find charts in a frame", add_find);
-    verb("read", "Find a chart and measure its patches", add_read);
-    verb("inspect", "Say whether a chart shot is good, and what to do about it", add_inspect);
-    verb("fit", "Make a correction from chart shots or readings", add_fit);
-    verb("prove", "Show what a correction leaves on a frame or reading", add_prove);
-    verb("apply", "Correct whole frames", add_apply);
-    verb("plate", "Write neutral scene-linear plates for effects, and the curve to see them through", add_plate);
-    verb("export", "Write a correction for other programs", add_export);
-    verb("curve", "Measure a camera's tone curve from chart frames", add_curve);
-    verb("simulate", "Render a scene of the simulated set", add_simulate);
-    verb("balance", "Make a correction of balance alone, from a card, a diffuser or a chart's greys", add_balance);
-    verb("teach", "Make a chart definition from a picture of a card", add_teach);
-    verb("match", "Match another camera to a lead's rendering", add_match);
-    verb("series", "Compare exposures of one mode", add_series);
-    verb("compare", "Compare modes or cameras on one chart", add_compare);
-    verb("verify", "Compare a delivered picture with its master", add_verify);
-    verb("monitor", "Say what a display does, from measured patches", add_monitor);
-    verb("unpack", "Open an archived job", add_unpack);
-    verb("charts", "List the installed charts", add_charts);
-    verb("job", "Work on a job without its window", add_job);
+    verb("find", "Find charts in a frame", "chart.dng", add_find);
+    verb("read", "Find a chart and measure its patches", "chart.dng --cgats patches.cgats", add_read);
+    verb("inspect", "Say whether a chart shot is good, and what to do about it", "chart.dng", add_inspect);
+    verb("fit", "Make a correction from chart shots or readings", "chart.dng -o window.json", add_fit);
+    verb("prove", "Show what a correction leaves on a frame or reading", "window.json later.dng", add_prove);
+    verb("apply", "Correct whole frames", "window.json sheet1.dng sheet2.dng -o out", add_apply);
+    verb("plate", "Write neutral scene-linear plates for effects, and the curve to see them through",
+         "window.json sheet1.dng -o plates", add_plate);
+    verb("export", "Write a correction for other programs", "window.json --format dcp -o profiles/", add_export);
+    verb("curve", "Measure a camera's tone curve from chart frames", "chart.mov -o curve.cube", add_curve);
+    verb("simulate", "Render a scene of the simulated set", "scene.json -o scene.dng", add_simulate);
+    verb("balance", "Make a correction of balance alone, from a card, a diffuser or a chart's greys",
+         "card.dng --middle -o balance.json", add_balance);
+    verb("teach", "Make a chart definition from a picture of a card", "card.dng --beside grid24 -o card.json",
+         add_teach);
+    verb("match", "Match another camera to a lead's rendering",
+         "--lead a.tif --other b.tif --chart grid24 -o match.json", add_match);
+    verb("series", "Compare exposures of one mode", "s1.dng s2.dng s3.dng --chart grid24", add_series);
+    verb("compare", "Compare modes or cameras on one chart", "a.tif b.tif --chart grid24", add_compare);
+    verb("verify", "Compare a delivered picture with its master", "master.tif delivered.jpg", add_verify);
+    verb("monitor", "Say what a display does, from measured patches", "--measured patches.csv", add_monitor);
+    verb("unpack", "Open an archived job", "day.zip -o day", add_unpack);
+    verb("charts", "List the installed charts", "--json", add_charts);
+    verb("job", "Work on a job without its window", "day.refero take /media/card", add_job);
 
+    const std::vector<std::string> words(argv + 1, argv + argc);
+    if (const Action* action = asked_for_help(words)) {
+        std::cout << help_of(*app.get_subcommand("job"), *action);
+        return done;
+    }
     try {
         app.parse(argc, argv);
     } catch (const CLI::Success& asked) { // help, version
         return app.exit(asked);
     } catch (const CLI::ParseError& problem) {
-        return report(Exit::usage, std::string(problem.what()) + ". Run 'refero-cli --help'", "", json);
+        return report(Exit::usage,
+                      std::string(problem.what()) + "." + suggestion(app, words) + " Run 'refero-cli --help'", "",
+                      json);
     }
     try {
         const Result result = run();

@@ -63,8 +63,8 @@ void Handovers::handed_over(const std::vector<std::pair<Id, operations::HandedOv
 void Handovers::write_file(Id setup, const std::string& format, const handover::Options& options, const fs::path& file,
                            Consent consent) {
     if (const auto correction = chains_.at(setup).correction)
-        write_renderings(setup, {{{0, {}, correction, chains_.at(setup).stretch_id()}, file}}, format, options,
-                         consent);
+        write_renderings(setup, {{{0, {}, correction, chains_.at(setup).stretch_id(), chains_.at(setup).title}, file}},
+                         format, options, consent);
 }
 
 void Handovers::write_renderings(Id setup, const std::vector<std::pair<operations::InForce, fs::path>>& files,

@@ -1,5 +1,6 @@
 #include "handover/handover.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include <Eigen/LU>
@@ -15,6 +16,24 @@ std::string title_of(const fit::Correction& c) {
     if (!c.light_name.empty()) title += ", " + c.light_name;
     else if (c.light) title += ", " + std::to_string(static_cast<int>(std::lround(c.light->kelvin / 50) * 50)) + " K";
     return title;
+}
+
+std::string sentence_of(const fit::Correction& c, const Format& format, const Options& o) {
+    const std::string recorded = usual_encoding(c);
+    const char* what = c.encoding.empty()                                             ? "raw files"
+                       : recorded == "srgb" || recorded == "linear"                   ? "pictures"
+                       : recorded == "bt709" || recorded == "hlg" || recorded == "pq" ? "clips"
+                                                                                      : "log clips";
+    std::string text = std::string("For ") + what;
+    if (!c.sources.empty()) {
+        const frame::Metadata& m = c.sources.front().metadata;
+        if (const std::string camera = m.model.empty() ? m.camera() : m.model; !camera.empty()) text += " of " + camera;
+    }
+    if (!c.light_name.empty()) text += " under " + c.light_name;
+    else if (c.light) text += formatted(" under light of {:.0f} K", std::round(c.light->kelvin / 50) * 50);
+    text += format.look && !c.look.empty() ? ", with its look" : ", before any look";
+    if (format.has(Option::input_encoding)) text += "; expects " + input_of(o, c).name();
+    return text + "; holds until the light is changed.";
 }
 
 std::string usual_encoding(const fit::Correction& c) { return c.encoding.empty() ? "srgb" : c.encoding; }
@@ -118,10 +137,14 @@ Written write(const fit::Correction& correction, const std::string& id, const st
     const Format& format = format_named(id);
     Options options = given;
     if (options.name.empty()) options.name = title_of(correction);
+    if (options.sentence.empty() && format.holds != Format::Holds::nothing)
+        options.sentence = sentence_of(correction, format, options);
+    std::replace(options.sentence.begin(), options.sentence.end(), '\n', ' ');
     if (options.second && !format.has(Option::second))
         throw Error(ErrorKind::usage, "this format does not hold two lights", {}, "Leave the second correction out");
     const fit::Correction held = format.holds == Format::Holds::matrix ? fit::as_matrix(correction) : correction;
     Written w{held.model, {}, held.fit, {}};
+    w.sentence = options.sentence;
     format.write(held, correction, file, options, w);
     const std::string beyond = std::move(w.message); // what the format itself says
     if (format.holds == Format::Holds::nothing) {

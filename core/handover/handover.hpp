@@ -16,6 +16,7 @@ struct Options {
     int icc_version = 2;        ///< 2 or 4
     int size = 33;              ///< cube: nodes along each side, 2 to 129
     std::string name;           ///< title in the file; empty: camera and light
+    std::string sentence;       ///< what it is for, kept in the file where the format has room; empty: sentence_of
     std::string camera_model;   ///< dcp: UniqueCameraModel, what the program that reads it calls the camera; empty: the
                                 ///< frame's own, else its camera's name
     std::shared_ptr<const fit::Correction>
@@ -29,6 +30,7 @@ struct Written {
     std::string model_name() const { return held.empty() ? fit::name_of(model) : held; }
     fit::Statistics delta_e_2000;                  ///< of the written model on the patches it was fitted to
     std::string message;                           ///< in words
+    std::string sentence = {};                     ///< what it is for
     std::vector<std::filesystem::path> files = {}; ///< of a folder: what was written in it, below it
 };
 
@@ -89,6 +91,10 @@ void write_display_curve(const fit::Correction& correction, const std::string& s
 std::pair<std::vector<unsigned char>, std::string> camera_profile(const fit::Correction& correction, Options options);
 /// UniqueCameraModel of the frames that it was fitted on, else their camera's name.
 std::string camera_model_of(const fit::Correction& correction);
+
+/// What a file is for and how long it holds: "For log clips of Cine B under LED panel, before any look; expects
+/// acescct; holds until the light is changed." `options`: input_encoding.
+std::string sentence_of(const fit::Correction& correction, const Format& format, const Options& options);
 
 /// "Stills A, window" ...: short, so that it can be found again.
 std::string title_of(const fit::Correction& correction);

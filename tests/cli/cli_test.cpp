@@ -227,6 +227,36 @@ TEST_F(Cli, inspect_judges_a_frame_and_a_folder) {
     expect_error("inspect set/good.dng --limits limits.json", 3, "limits.json");
 }
 
+// Each action of a job tells its own options and no others; each example is one that the program takes.
+TEST_F(Cli, help_has_examples_and_words_that_are_misspelt_are_answered_with_the_nearest) {
+    const std::string handover = run("job handover --help").out, take = run("job j.refero take -h").out;
+    for (const char* own : {"--for", "--as-matched", "--formats", "--stretch", "Example: refero-cli job"})
+        EXPECT_NE(handover.find(own), std::string::npos) << own;
+    for (const char* others : {"--camera", "--lab", "--all-frames", "--gamut"})
+        EXPECT_EQ(handover.find(others), std::string::npos) << others;
+    EXPECT_NE(take.find("--camera"), std::string::npos);
+    EXPECT_EQ(take.find("--for"), std::string::npos);
+    std::istringstream overview(run("--help").out);
+    int verbs = 0;
+    bool listed = false;
+    for (std::string line; std::getline(overview, line);) {
+        if (line.starts_with("Subcommands:")) listed = true;
+        else if (listed && line.starts_with("  ") && line[2] != ' ') {
+            const std::string verb = line.substr(2, line.find(' ', 2) - 2), help = run(verb + " --help").out;
+            const auto at = help.find("Example: refero-cli ");
+            ASSERT_NE(at, std::string::npos) << verb;
+            const std::string example = help.substr(at + 20, help.find('\n', at) - at - 20);
+            // Its files are not there, which is no misuse.
+            if (verb != "charts") { EXPECT_EQ(run(example).status, 3) << example; }
+            ++verbs;
+        }
+    }
+    EXPECT_EQ(verbs, 20);
+    EXPECT_NE(run("isnpect a.dng").err.find("Did you mean inspect?"), std::string::npos);
+    EXPECT_NE(run("export c.json --fromat cube -o x").err.find("Did you mean --format?"), std::string::npos);
+    EXPECT_EQ(run("zzzzzz").err.find("Did you mean"), std::string::npos);
+}
+
 TEST_F(Cli, one_json_object_on_standard_output_and_words_otherwise) {
     simulate("a.dng", {.width = 600, .height = 400});
     EXPECT_TRUE(run("find a.dng --json").object().is_object());

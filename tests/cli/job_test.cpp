@@ -1,4 +1,10 @@
 // Jobs without a window: every action of the verb, run twice, onto files that exist, and on what cannot be read.
+#include <map>
+#include <set>
+
+#include <OpenColorIO/OpenColorIO.h>
+#include <lcms2.h>
+
 #include "cli/cli.hpp"
 #include "simulate/clip.hpp"
 
@@ -260,6 +266,63 @@ TEST_F(Cli, two_bodies_of_one_model_are_two_cameras) {
     EXPECT_EQ(more["lights"].size(), 2u);
     EXPECT_EQ(more["taken"][1]["setup"], more["taken"][0]["setup"]);
     EXPECT_TRUE(more["taken"][2]["setup"].get<std::string>().ends_with("Light 2"));
+    // Handed over at once each file has a name inside that tells it apart, by readers of others.
+    ASSERT_EQ(run("job j.refero fit").status, 0);
+    ASSERT_EQ(run("job j.refero keep --rendering people --intent people").status, 0);
+    const json handed = run("job j.refero handover -o ho --formats icc,clf,cube,dcp --json").object();
+    std::map<std::string, std::set<std::string>> names;
+    std::map<std::string, int> files;
+    for (const auto& written : handed["written"]) {
+        const fs::path file = written.get<std::string>();
+        const std::string extension = file.extension().string();
+        ++files[extension];
+        if (extension == ".icc") {
+            const std::unique_ptr<void, int (*)(void*)> profile(cmsOpenProfileFromFile((scratch / file).c_str(), "r"),
+                                                                [](void* h) { return h ? cmsCloseProfile(h) : 0; });
+            ASSERT_TRUE(profile);
+            std::array<char, 200> text{};
+            cmsGetProfileInfoASCII(profile.get(), cmsInfoDescription, "en", "US", text.data(), text.size());
+            names[extension].insert(text.data());
+        } else if (extension == ".clf") {
+            const auto transform = OCIO_NAMESPACE::FileTransform::Create();
+            transform->setSrc((scratch / file).c_str());
+            const auto processor = OCIO_NAMESPACE::Config::CreateRaw()->getProcessor(transform);
+            const auto& data = processor->getFormatMetadata();
+            names[extension].insert(data.getName());
+            std::string described;
+            for (int i = 0; i < data.getNumChildrenElements(); ++i)
+                described += data.getChildElement(i).getElementValue() + std::string("\n");
+            EXPECT_NE(described.find("For raw files of Stills A"), std::string::npos) << described;
+            EXPECT_NE(described.find("holds until the light is changed"), std::string::npos) << described;
+        } else if (extension == ".cube") {
+            const std::string text = read_file(scratch / file);
+            const auto at = text.find("TITLE \"") + 7;
+            names[extension].insert(text.substr(at, text.find('"', at) - at));
+            EXPECT_NE(text.find("# For raw files of Stills A"), std::string::npos);
+        } else if (extension == ".dcp") {
+            const std::string bytes = read_file(scratch / file);
+            for (const std::string& name : names[".icc"].empty() ? names[".cube"] : names[".icc"])
+                if (bytes.find(name + std::string(1, '\0')) != std::string::npos) names[extension].insert(name);
+        }
+    }
+    for (const char* extension : {".icc", ".clf", ".cube"}) {
+        EXPECT_EQ(files[extension], 12) << extension; // six stretches of four setups, each with a rendering
+        EXPECT_EQ(names[extension].size(), 12u) << extension;
+        for (const std::string& name : names[extension]) {
+            EXPECT_LE(name.size(), 60u) << name;
+            EXPECT_NE(name.find(", 2026-05-04"), std::string::npos) << name;
+        }
+    }
+    EXPECT_EQ(names[".icc"], names[".cube"]);
+    EXPECT_EQ(names[".dcp"], names[".icc"]);
+    ASSERT_EQ(run("job j.refero handover -o one --formats cube --setup '" +
+                  more["taken"][2]["setup"].get<std::string>() + "' --rendering people --name 'Herbarium sheets'")
+                  .status,
+              0);
+    for (const auto& entry : fs::directory_iterator(scratch / "one"))
+        if (entry.path().extension() == ".cube") {
+            EXPECT_NE(read_file(entry.path()).find("TITLE \"Herbarium sheets\""), std::string::npos);
+        }
     EXPECT_EQ(run("job j.refero fit").status, 0);
     const json out = run("job j.refero handover -o out --formats dcp --json").object();
     EXPECT_TRUE(out["failed"].empty());

@@ -136,9 +136,10 @@ std::string text_of(const Cdl& c, const Options& o, const fit::Correction& corre
                      "        <Slope>{:.6f} {:.6f} {:.6f}</Slope>\n        <Offset>{:.6f} {:.6f} {:.6f}</Offset>\n"
                      "        <Power>{:.6f} {:.6f} {:.6f}</Power>\n    </SOPNode>\n    <SatNode>\n"
                      "        <Saturation>{:.6f}</Saturation>\n    </SatNode>\n</ColorCorrection>\n",
-                     id.empty() ? "correction" : id, in_xml(o.name), in_xml(input_of(o, correction).name()),
-                     space_of(o, correction).name, in_xml(error), c.slope[0], c.slope[1], c.slope[2], c.offset[0],
-                     c.offset[1], c.offset[2], c.power[0], c.power[1], c.power[2], c.saturation);
+                     id.empty() ? "correction" : id, in_xml(o.sentence.empty() ? o.name : o.name + ". " + o.sentence),
+                     in_xml(input_of(o, correction).name()), space_of(o, correction).name, in_xml(error), c.slope[0],
+                     c.slope[1], c.slope[2], c.offset[0], c.offset[1], c.offset[2], c.power[0], c.power[1], c.power[2],
+                     c.saturation);
 }
 
 void write_cdl(const fit::Correction& c, const std::filesystem::path& file, const Options& o, Written& w,

@@ -69,6 +69,7 @@ std::string clf_text(const fit::Correction& c, const Options& o) {
     words.setName(o.name.c_str());
     words.setID(o.name.c_str());
     words.addChildElement(ocio::METADATA_DESCRIPTION, ("Refero " + std::string(program_version())).c_str());
+    if (!o.sentence.empty()) words.addChildElement(ocio::METADATA_DESCRIPTION, o.sentence.c_str());
     words.addChildElement(ocio::METADATA_INPUT_DESCRIPTOR, ("Camera RGB, encoding " + input.name()).c_str());
     words.addChildElement(ocio::METADATA_OUTPUT_DESCRIPTOR, space.name.c_str());
     if (c.is_matrix() && c.look.empty()) add_matrix_way(group, c, input, space);

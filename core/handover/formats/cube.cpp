@@ -179,7 +179,8 @@ std::string cube_of(const Rendering& rendering, const std::string& what, const O
     const std::string encoding = o.input_encoding.empty() ? "srgb" : o.input_encoding;
     std::string text = "# Refero " + std::string(program_version()) + "\n# In: camera RGB, encoding " + encoding +
                        ". Out: " + (o.space.empty() ? "srgb" : o.space) + "\n";
-    if (!what.empty()) text += "# " + what + "\n";
+    for (const std::string& words : {o.sentence, what})
+        if (!words.empty()) text += "# " + words + "\n";
     text += error_between_nodes(path, 33) + error_between_nodes(path, 65);
     std::string title = o.name;
     std::replace(title.begin(), title.end(), '"', '\'');

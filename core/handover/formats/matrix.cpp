@@ -18,6 +18,7 @@ std::string matrix_json(const fit::Correction& c, const Options& options) {
     nlohmann::ordered_json j;
     j["refero_matrix"] = 1;
     j["title"] = options.name;
+    j["for"] = options.sentence;
     j["model"] = fit::name_of(c.model);
     j["gains"] = {c.balance.gains[0], c.balance.gains[1], c.balance.gains[2]};
     j["exposure"] = c.balance.exposure;

@@ -61,7 +61,7 @@ std::vector<fs::path> write_config(const fit::Correction& c, const fs::path& fol
     const auto config = ocio::Config::CreateRaw()->createEditableCopy();
     config->setVersion(2, 0);
     config->setSearchPath("luts");
-    config->setDescription(("Made with Refero: " + o.name).c_str());
+    config->setDescription(("Made with Refero: " + o.name + (o.sentence.empty() ? "" : "\n" + o.sentence)).c_str());
     for (int i = config->getNumColorSpaces(); i-- > 0;) config->removeColorSpace(config->getColorSpaceNameByIndex(i));
     config->clearDisplays();
     add_space(config, "ACES2065-1", "Reference of scenes, SMPTE ST 2065-1", nullptr, "scene-linear", "aces_2065_1");

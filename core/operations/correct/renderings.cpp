@@ -141,18 +141,24 @@ Change keep(const shoot::Shoot& shoot, const FitRequest& request, const KeptRend
 
 std::vector<InForce> in_force(const shoot::Shoot& shoot, const Chain& c) {
     std::vector<InForce> all;
-    if (c.correction) all.push_back({c.correction_id, {}, c.correction, c.stretch_id()});
+    if (c.correction) all.push_back({c.correction_id, {}, c.correction, c.stretch_id(), c.title});
     for (const KeptRendering& r : renderings_of(shoot, c))
-        if (r.stale.empty() && r.correction) all.push_back({r.row, r.name, r.correction, c.stretch_id()});
+        if (r.stale.empty() && r.correction) all.push_back({r.row, r.name, r.correction, c.stretch_id(), c.title});
     return all;
+}
+
+std::string proposed_name(const InForce& by) {
+    std::string title = by.title.empty() ? handover::title_of(*by.correction) : by.title;
+    const std::string taken =
+        by.correction->sources.empty() ? std::string() : by.correction->sources.front().metadata.taken.substr(0, 10);
+    if (!taken.empty()) title += ", " + taken;
+    if (!by.stretch.empty()) title += (taken.empty() ? ", " : " ") + by.stretch;
+    return with_rendering(title, by.rendering);
 }
 
 HandedOver write_rendering(const InForce& by, const std::string& format, handover::Options options,
                            const std::filesystem::path& file) {
-    if (options.name.empty()) {
-        const std::string title = handover::title_of(*by.correction);
-        options.name = with_rendering(by.stretch.empty() ? title : title + ", " + by.stretch, by.rendering);
-    }
+    if (options.name.empty()) options.name = proposed_name(by);
     HandedOver handed = write_file(*by.correction, format, options, file);
     handed.correction = by.rendering.empty() ? 0 : by.row;
     return handed;

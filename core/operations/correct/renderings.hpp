@@ -37,10 +37,14 @@ struct InForce {
     std::string rendering;
     std::shared_ptr<const fit::Correction> correction;
     std::string stretch = {}; ///< id of its stretch, where the setup has several
+    std::string title = {};   ///< the setup's, which tells bodies of one model apart; empty: model and light
 };
 /// The setup's own, then its renderings that hold.
 std::vector<InForce> in_force(const shoot::Shoot& shoot, const Chain& chain);
-/// A handover file of one; its title in the file tells the rendering, unless `options` have a title.
+/// What a file of it is called inside: "Stills A, Window, 2026-05-04 10:00, warm"; date and time of its chart shot, the
+/// time where the setup has several stretches.
+std::string proposed_name(const InForce& by);
+/// A handover file of one, by the name that is proposed unless `options` have one.
 HandedOver write_rendering(const InForce& by, const std::string& format, handover::Options options,
                            const std::filesystem::path& file);
 /// A file's title and name with a rendering: "Stills A, window, web"; without one as they are.
