@@ -203,23 +203,48 @@ QAction* MainWindow::add(QMenu* to, const QString& icon_name, const QString& tex
 void MainWindow::make_menus() {
     auto* menu = new QMenu(this);
     menu->setToolTipsVisible(true);
+    make_job_actions(menu->addMenu(icon("folder"), tr("&Job")));
+    make_edit_actions(menu->addMenu(icon("undo"), tr("&Edit")));
+    make_place_actions(menu->addMenu(icon("back"), tr("&Go")));
+    make_picture_actions(menu->addMenu(icon("whole"), tr("&View")));
+    QMenu* help = menu->addMenu(icon("help"), tr("&Help"));
+    add(help, "help", tr("Keys"), QKeySequence::HelpContents, [this] { shortcuts(); });
+    add(help, "", tr("Open the demo job"), {}, [this] { open_demo(); });
+    help->addSeparator();
+    add(help, "", tr("About Refero"), {}, [this] { about(); });
+    menu->addSeparator();
+    add(menu, "", tr("Quit"), QKeySequence::Quit, [this] { close(); });
+    menu_button_->setMenu(menu);
+}
+
+void MainWindow::make_job_actions(QMenu* menu) {
     add(menu, "", tr("New job \u2026"), QKeySequence::New, [this] { new_job(); });
     add(menu, "open", tr("Open \u2026"), QKeySequence::Open, [this] { choose_files(); });
+    QMenu* recent = menu->addMenu(tr("Open recent"));
+    connect(menu, &QMenu::aboutToShow, this, [this, recent] {
+        recent->clear();
+        for (const QString& file : QSettings().value("jobs").toStringList())
+            if (QFileInfo::exists(file))
+                recent
+                    ->addAction(QFileInfo(file).completeBaseName(), this,
+                                [this, file] { open({fs::path(file.toStdString())}); })
+                    ->setToolTip(file);
+        recent->setToolTipsVisible(true);
+        recent->setEnabled(!recent->isEmpty());
+    });
     add(menu, "export", tr("Save the job as \u2026"), QKeySequence::SaveAs, [this] { save_as(); });
-    add(menu, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     menu->addSeparator();
+    add(menu, "folder", tr("Find moved frames \u2026"), {}, [this] { find_moved(); });
+    add(menu, "", tr("Simulated camera"), Qt::Key_S, [this] { show_camera(!camera_->isVisible()); });
+}
+
+void MainWindow::make_edit_actions(QMenu* menu) {
     undo_ =
         add(menu, "undo", tr("Undo"), QKeySequence::Undo, [this] { in_kit() ? desk_.kit.undo() : desk_.job.undo(); });
     redo_ =
         add(menu, "redo", tr("Redo"), QKeySequence::Redo, [this] { in_kit() ? desk_.kit.redo() : desk_.job.redo(); });
     tell_history();
     menu->addSeparator();
-    make_place_actions(menu);
-    menu->addSeparator();
-    add(menu, "folder", tr("Find moved frames \u2026"), {}, [this] { find_moved(); });
-    add(menu, "", tr("Simulated camera"), Qt::Key_S, [this] { show_camera(!camera_->isVisible()); });
-    menu->addSeparator();
-    add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
     add(menu, "fit", tr("Do the next step"), Qt::CTRL | Qt::Key_Return, [this] {
         if (places_->currentWidget() == setup_view_) setup_view_->go_on();
         if (places_->currentWidget() == match_) {
@@ -231,22 +256,6 @@ void MainWindow::make_menus() {
     });
     add(menu, "all", tr("Fit all setups that are read"), Qt::CTRL | Qt::SHIFT | Qt::Key_Return,
         [this] { desk_.setups.fit_all(); });
-    menu->addSeparator();
-    make_picture_actions(menu);
-    menu->addSeparator();
-    auto* themes = menu->addMenu(icon("theme"), tr("Surround"));
-    add(themes, "", tr("Light"), {}, [this] { use_theme(Theme::Kind::light); });
-    add(themes, "", tr("Mid grey"), {}, [this] { use_theme(Theme::Kind::mid); });
-    add(themes, "", tr("Dark"), {}, [this] { use_theme(Theme::Kind::dark); });
-    add(menu, "help", tr("Keys"), QKeySequence::HelpContents, [this] { shortcuts(); });
-    add(menu, "", tr("About Refero"), {}, [this] { about(); });
-    menu->addSeparator();
-    add(menu, "", tr("Quit"), QKeySequence::Quit, [this] { close(); });
-    for (int i = 0; i < step_count; ++i)
-        add(nullptr, "", name_of(static_cast<Step>(i)), Qt::ALT | static_cast<Qt::Key>(Qt::Key_1 + i), [this, i] {
-            if (places_->currentWidget() == setup_view_) setup_view_->choose(static_cast<Step>(i));
-        });
-    menu_button_->setMenu(menu);
 }
 
 void MainWindow::make_place_actions(QMenu* menu) {
@@ -267,7 +276,13 @@ void MainWindow::make_place_actions(QMenu* menu) {
         if (!desk_.job.is_open()) return notice(tr("Open a job first: the set view shows its newest chart shot."));
         set_view_->begin(current_setup());
     });
-    add(nullptr, "", tr("Filter the board"), QKeySequence::Find, [this] {
+    menu->addSeparator();
+    add(menu, "back", tr("Back to the board"), Qt::Key_Backspace, [this] { show_board(); });
+    for (int i = 0; i < step_count; ++i)
+        add(nullptr, "", name_of(static_cast<Step>(i)), Qt::ALT | static_cast<Qt::Key>(Qt::Key_1 + i), [this, i] {
+            if (places_->currentWidget() == setup_view_) setup_view_->choose(static_cast<Step>(i));
+        });
+    add(menu, "", tr("Filter the board"), QKeySequence::Find, [this] {
         show_board();
         board()->filter()->setFocus();
     });
@@ -305,6 +320,11 @@ void MainWindow::make_picture_actions(QMenu* menu) {
             for (PictureView* each : findChildren<PictureView*>()) each->tell_colours(on);
         }
     });
+    menu->addSeparator();
+    QMenu* themes = menu->addMenu(icon("theme"), tr("Surround"));
+    add(themes, "", tr("Light"), {}, [this] { use_theme(Theme::Kind::light); });
+    add(themes, "", tr("Mid grey"), {}, [this] { use_theme(Theme::Kind::mid); });
+    add(themes, "", tr("Dark"), {}, [this] { use_theme(Theme::Kind::dark); });
 }
 
 void MainWindow::use_theme(Theme::Kind kind) {

@@ -71,6 +71,8 @@ private:
     /// An action with its key, in a menu where one is given.
     QAction* add(QMenu* to, const QString& icon_name, const QString& text, const QKeySequence& key,
                  const std::function<void()>& action);
+    void make_job_actions(QMenu* menu);
+    void make_edit_actions(QMenu* menu);
     void make_place_actions(QMenu* menu);
     void make_picture_actions(QMenu* menu);
     void tell_place();

@@ -77,10 +77,10 @@ QWidget* MainWindow::make_start() {
                   tr("Name cameras, lenses and lights. Refero says which chart shots are needed, how large the "
                      "chart has to be, and checks each as it comes in."),
                   fresh, {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover}));
-    row->addWidget(
-        new WayIn(tr("A frame of a chart"),
-                  tr("Drop it here. The chart is found, read and judged; a correction is fitted and proved."), open,
-                  {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover}));
+    row->addWidget(new WayIn(
+        tr("A frame of a chart"),
+        tr("Drop it here. The chart is found, read and judged; a correction is fitted and its accuracy checked."), open,
+        {Step::shot, Step::reading, Step::balance, Step::correction, Step::proof, Step::handover}));
     row->addWidget(
         new WayIn(tr("A frame with a card"),
                   tr("One click on a grey or white card, or the middle of a diffuser's frame, balances every frame "

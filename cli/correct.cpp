@@ -288,7 +288,7 @@ Result prove_elsewhere(const ProveArguments& a) {
                          {"cross_validated", json_of(trim.cross_validated)},
                          {"left_out", trim.left_out}};
     line("trimmed, on its patches", trim.fit);
-    line("trimmed, patches left out", trim.cross_validated);
+    line("trimmed, patches held out", trim.cross_validated);
     if (!a.trim.empty()) {
         handover::Options options;
         options.input_encoding = a.usage.input_encoding;

@@ -135,7 +135,7 @@ Result fit(store::JobFile& job, const JobArguments& a) {
                                         {"model", fit::name_of(made.model)},
                                         {"fit", json_of(made.fit)},
                                         {"cross_validated", json_of(made.cross_validated)}});
-            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches left out\n", title_of(c),
+            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches held out\n", title_of(c),
                                  fit::name_of(made.model), made.cross_validated.mean);
         } catch (const Error& e) { note_failure(r, c.title, e); }
     }

@@ -90,7 +90,7 @@ Run add_match(CLI::App& app) {
                   {"cross_validated", json_of(m.cross_validated)},
                   {"unseen", json_of(m.correction.unseen)},
                   {"candidates", Json::array()}};
-        r.words = formatted("{}, {}: CIEDE2000 between both cameras {:.2f} before, {:.2f} on patches left out, some "
+        r.words = formatted("{}, {}: CIEDE2000 between both cameras {:.2f} before, {:.2f} on patches held out, some "
                             "{:.1f} on other colours\n",
                             fit::name_of(m.correction.model), match::name_of(m.way), m.before.mean,
                             m.cross_validated.mean, m.correction.unseen.mean);

@@ -57,7 +57,7 @@ Run add_monitor(CLI::App& app) {
         for (const auto& [space, share] : d.coverage) r.words += formatted("{:<12} {:.1f} %\n", space, 100 * share);
         r.words += formatted("CIEDE2000 {:.2f} on average, {:.2f} at most\n{}: {}\n", d.delta_e_2000.mean,
                              d.delta_e_2000.max, display::name_of(d.verdict), d.words);
-        r.words += formatted("Its profile leaves {:.2f} on average, with a table {:.2f} on patches left out{}\n",
+        r.words += formatted("Its profile leaves {:.2f} on average, with a table {:.2f} on patches held out{}\n",
                              d.after_profile.mean, d.after_table.mean, d.table_pays ? ": a table pays" : "");
         if (!d.advice.empty()) r.words += d.advice + "\n";
         for (const display::Fault& f : d.faults) r.words += formatted("Turn {}: {}\n", f.control, f.words);

@@ -87,7 +87,7 @@ void Setups::prove_on(Id setup, const fs::path& file, std::function<void(std::sh
         if (f.path == row.path) row = f;
     const Chain chain = chains_.at(setup);
     const operations::FrameSource source = operations::source_of(job_.shoot(), row, chain.row.mode);
-    tasks_.run({Doing::proving, setup}, tr("Proving on %1").arg(name_of_file(file)),
+    tasks_.run({Doing::proving, setup}, tr("Checking accuracy on %1").arg(name_of_file(file)),
                [=](std::stop_token stop, const Progress& progress) -> Tasks::Then {
                    const auto proof =
                        std::make_shared<const prove::Proof>(operations::prove_on(chain, source, progress, stop));

@@ -9,7 +9,7 @@ QString name_of(Step step) {
     case Step::reading: return QObject::tr("Reading");
     case Step::balance: return QObject::tr("Balance");
     case Step::correction: return QObject::tr("Correction");
-    case Step::proof: return QObject::tr("Proof");
+    case Step::proof: return QObject::tr("Accuracy");
     case Step::handover: return QObject::tr("Handover");
     }
     return {};
@@ -92,7 +92,7 @@ QString next_of(const Chain& c, Step step, const Tasks& tasks) {
         if (tasks.busy(Doing::fitting, c.id) || c.balance_only()) return {};
         if (c.correction_stale()) return QString::fromStdString(c.stale.front().remedy);
         return !c.correction && c.balance && c.refused.empty() ? QObject::tr("Fit the correction") : QString();
-    case Step::proof: return c.correction && !c.proved ? QObject::tr("Prove it on this chart shot") : QString();
+    case Step::proof: return c.correction && !c.proved ? QObject::tr("Check accuracy on this chart shot") : QString();
     case Step::handover:
         if (!c.correction) return {};
         return c.handovers.empty()                         ? QObject::tr("Export a file")

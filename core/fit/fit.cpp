@@ -221,20 +221,20 @@ const Trial& choose(const std::vector<Trial>& trials, Intent intent, std::string
             why =
                 mean < -error
                     ? formatted("{}: it learnt from surfaces of this kind of work, and leaves {:.2f} CIEDE2000 "
-                                "more than {} on patches left out",
+                                "more than {} on patches held out",
                                 name, -mean, than)
                 : mean > error
-                    ? formatted("{}: {:.2f} CIEDE2000 better than {} on patches left out, more than the uncertainty of "
+                    ? formatted("{}: {:.2f} CIEDE2000 better than {} on patches held out, more than the uncertainty of "
                                 "{:.2f}",
                                 name, mean, than, error)
-                    : formatted("{}: as good as {} on patches left out, and taught by more colours than the chart has",
+                    : formatted("{}: as good as {} on patches held out, and taught by more colours than the chart has",
                                 name, than);
             others.clear();
         } else if (mean > 0) {
             others += given > 0 && clear_gain && mean > 3 * error
-                          ? formatted("; {} gains {:.2f} on patches left out, which tell little of this kind of work",
+                          ? formatted("; {} gains {:.2f} on patches held out, which tell little of this kind of work",
                                       name, mean)
-                          : formatted("; {} gains {:.2f} on patches left out, with an uncertainty of {:.2f} not enough",
+                          : formatted("; {} gains {:.2f} on patches held out, with an uncertainty of {:.2f} not enough",
                                       name, mean, error);
         }
     }
@@ -336,7 +336,7 @@ Correction build(const read::Reading& reading, const chart::Reference& reference
     constexpr double never_of_a_camera = 8; // CIEDE2000, median of the patches left out
     if (c.model != Model::diagonal && c.cross_validated.median > never_of_a_camera)
         c.cautions.insert(c.cautions.begin(),
-                          formatted("Most patches left out are far from their values ({:.0f} CIEDE2000 in the median): "
+                          formatted("Most patches held out are far from their values ({:.0f} CIEDE2000 in the median): "
                                     "look for wrong reference values or a wrong chart before blaming camera or light",
                                     c.cross_validated.median));
     return c;

@@ -204,7 +204,7 @@ Match match(const read::Reading& reading, const chart::Reference& target, const 
         return std::pair(!a.second, a.first.cross_validated.mean) < std::pair(!b.second, b.first.cross_validated.mean);
     });
     for (const auto& entry : all) m.candidates.push_back(entry.first);
-    m.correction.choice = formatted("match, {}: {:.2f} CIEDE2000 between both cameras on patches left out",
+    m.correction.choice = formatted("match, {}: {:.2f} CIEDE2000 between both cameras on patches held out",
                                     m.way == Way::direct ? "straight to the lead's rendering" : "through the reference",
                                     m.cross_validated.mean);
     ByHand hand = by_hand(other, target, definition, m.correction, own_colours);

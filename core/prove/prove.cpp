@@ -164,7 +164,7 @@ std::string in_words(const Proof& proof, const fit::Correction& c) {
     for (const fit::Candidate& k : c.candidates)
         if (k.withdrawn.empty()) least = std::min(least, k.cross_validated.mean);
     if (std::isfinite(least) && least > accepted_by_half)
-        words += formatted(" No model leaves less than {:.1f} on patches left out: camera and light see these colours "
+        words += formatted(" No model leaves less than {:.1f} on patches held out: camera and light see these colours "
                            "otherwise than the eye does. More fitting will not help; a light of fuller spectrum will.",
                            least);
     return words;

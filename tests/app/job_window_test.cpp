@@ -199,7 +199,7 @@ TEST_F(JobWindow, a_file_dropped_on_a_cell_goes_there_and_a_correction_dragged_o
     EXPECT_EQ(desk().chains.at(id(3)).taken_from, id(1));
     desk().frames.take_in({shoot(id(3), "b.dng", "2026-05-04T10:10:00")}, id(3));
     ASSERT_TRUE(wait_for([&] { return desk().chains.at(id(3)).shot != nullptr; }));
-    EXPECT_EQ(next_of(desk().chains.at(id(3)), Step::proof, desk().tasks), "Prove it on this chart shot");
+    EXPECT_EQ(next_of(desk().chains.at(id(3)), Step::proof, desk().tasks), "Check accuracy on this chart shot");
     desk().setups.prove(id(3));
     EXPECT_EQ(desk().chains.at(id(3)).state, shoot::State::proved);
     EXPECT_GT(desk().chains.at(id(3)).proof_mean,

@@ -92,7 +92,7 @@ TEST_F(LookPages, a_look_is_drawn_kept_switched_off_and_taken_back) {
     auto* steps = child<QTableWidget>("lookSteps");
     ASSERT_EQ(steps->rowCount(), 7);
     EXPECT_TRUE(steps->item(0, 0)->text().contains("Black"));
-    EXPECT_TRUE(steps->item(3, 1)->text().contains("left out"));
+    EXPECT_TRUE(steps->item(3, 1)->text().contains("held out"));
     photograph(window, "look");
     child<QTabWidget>("lookTabs")->setCurrentIndex(2);
     photograph(window, "look-steps");

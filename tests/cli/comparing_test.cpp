@@ -31,7 +31,7 @@ TEST_F(Comparing, a_job_is_archived_and_opened_elsewhere) {
     EXPECT_EQ(notes, 1);
     const auto report = run("job shoot.refero report -o report.html");
     EXPECT_EQ(report.status, 0) << report.err;
-    EXPECT_NE(bytes("report.html").find("left out"), std::string::npos);
+    EXPECT_NE(bytes("report.html").find("held out"), std::string::npos);
     const auto pdf = run("job shoot.refero report -o report.pdf");
     ASSERT_EQ(pdf.status, 0) << pdf.err;
     EXPECT_EQ(std::system(("cd '" + scratch.folder().string() + "' && pdftotext report.pdf report.txt").c_str()), 0);

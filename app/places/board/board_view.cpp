@@ -204,8 +204,8 @@ BoardView::BoardView(Desk& desk, QWidget* parent)
     fit_all_ = new QPushButton(tr("Fit all that are read"));
     fit_all_->setProperty("primary", true);
     fit_all_->setObjectName("fitAllButton");
-    fit_all_->setToolTip(
-        tr("Fits and proves every setup that has a reading and no correction, or one that a new fit would mend"));
+    fit_all_->setToolTip(tr("Fits every setup that has a reading and no correction, or one that a new fit would mend, "
+                            "and checks its accuracy"));
     connect(fit_all_, &QPushButton::clicked, &desk_.setups, &Setups::fit_all);
     head->addWidget(fit_all_);
     layout->addLayout(head);
@@ -378,7 +378,7 @@ void BoardView::lent(Id from, Id to) {
     desk_.notices.tell(
         other.isEmpty()
             ? tr("%1 has a copy of the correction of %2.").arg(desk_.chains.title_of(to), desk_.chains.title_of(from))
-            : tr("Careful: this correction was made for another %1 (%2). A correction holds for one setup: prove it on "
+            : tr("Careful: this correction was made for another %1 (%2). A correction holds for one setup: check it on "
                  "the chart shot of %3 before it is used. Ctrl+Z takes it back.")
                   .arg(other.join(tr(" and ")), desk_.chains.title_of(from), desk_.chains.title_of(to)));
 }
@@ -409,7 +409,7 @@ void BoardView::menu_at(const QPoint& at) {
         ->setEnabled(s.balance && s.refused.empty() && !s.balance_only());
     if (desk_.setups.fallback_for(setup))
         menu.addAction(tr("Take the kit's fallback"), this, [this, setup] { desk_.setups.take_fallback(setup); });
-    menu.addAction(tr("Prove on its chart shot"), this, [this, setup] { desk_.setups.prove(setup); })
+    menu.addAction(tr("Check accuracy on its chart shot"), this, [this, setup] { desk_.setups.prove(setup); })
         ->setEnabled(s.correction_id && s.shot);
     if (s.refused.empty())
         menu.addAction(tr("Refuse the chart shot"), this, [this, setup] { desk_.setups.refuse(setup, {}); })

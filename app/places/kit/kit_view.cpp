@@ -406,7 +406,7 @@ QWidget* KitView::make_fallbacks() {
         {{tr("Camera"), [](const Fallback& f) { return qt(f.camera); }},
          {tr("Light"), [](const Fallback& f) { return qt(shoot::words_for(f.kind)); }},
          {tr("Made"), [](const Fallback& f) { return qt(f.made).left(10); }},
-         {tr("Mean CIEDE2000, left out"), [](const Fallback& f) {
+         {tr("Mean CIEDE2000, held out"), [](const Fallback& f) {
               try {
                   return QString::number(fit::from_json(f.content).cross_validated.mean, 'f', 2);
               } catch (const Error&) { return QString("\u2013"); }

@@ -42,7 +42,7 @@ ModesView::ModesView(Desk& desk, QWidget* parent)
                           {tr("Chroma"), tr("Of the colours, times their reference: how saturated it draws")},
                           {tr("dB"), tr("The grey nearest 20 % over the noise of one pixel")},
                           {tr("Through"), tr("Mean CIEDE2000 through the look that is tried, exposed by its grey")},
-                          {tr("Corrected"), tr("Mean CIEDE2000 that its correction leaves, patches left out")}},
+                          {tr("Corrected"), tr("Mean CIEDE2000 that its correction leaves, patches held out")}},
                          tr("Modes and cameras under this light"))) {
     auto* row = side_row();
     const auto add = [&](const QString& name, QComboBox* box, const QString& tooltip) {
@@ -65,10 +65,11 @@ ModesView::ModesView(Desk& desk, QWidget* parent)
     side()->addWidget(words_);
     auto* actions = side_row();
     open_ = side_button(tr("Open its setup"), {}, tr("To its chain: fit it, or look at its proof"), true, actions);
-    through_ = side_button(tr("Try a look \u2026"), {},
-                           tr("Each mode through one look, LUT or profile made elsewhere: on codes as the mode records "
-                              "them, of raw files on balanced ones"),
-                           false, actions);
+    through_ =
+        side_button(tr("Try a look \u2026"), {},
+                    tr("Each mode through one look, LUT or profile that is imported: on codes as the mode records "
+                       "them, of raw files on balanced ones"),
+                    false, actions);
     through_->setObjectName("modesThrough");
     without_ =
         side_button(tr("Without it"), {}, tr("Back to what each mode makes by its balance alone"), false, actions);
@@ -76,7 +77,7 @@ ModesView::ModesView(Desk& desk, QWidget* parent)
     actions->addStretch();
     connect(through_, &QPushButton::clicked, this, [this] {
         const QString file = QFileDialog::getOpenFileName(
-            this, tr("A look or LUT made elsewhere"), last_folder(),
+            this, tr("Import a look or LUT"), last_folder(),
             tr("Looks (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.icc *.icm);;All files (*)"));
         if (!file.isEmpty()) try_look(file.toStdString());
     });

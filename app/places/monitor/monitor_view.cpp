@@ -106,7 +106,7 @@ MonitorView::MonitorView(Desk& desk, QWidget* parent)
         tr("Shows patches full screen, on the screen that this window stands on, and reads them (Ctrl+Return)"), true,
         actions);
     check_->setObjectName("monitorCheck");
-    auto* values = side_button(tr("Values measured elsewhere \u2026"), "table",
+    auto* values = side_button(tr("Import measured values \u2026"), "table",
                                tr("A table of R G B and X Y Z, CSV or CGATS, from another instrument"), false, actions);
     actions->addStretch();
     actions = side_row();

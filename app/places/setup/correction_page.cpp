@@ -32,7 +32,7 @@ constexpr int candidate_height = 40;
 CorrectionPage::CorrectionPage(Desk& desk, QWidget* parent)
     : Page(desk, parent),
       picture_(new PictureView),
-      left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
+      left_out_(new Figure(tr("Mean CIEDE2000, patches held out"))),
       choice_(new FlowLabel),
       differs_(new FlowLabel),
       model_(new QComboBox),
@@ -130,7 +130,7 @@ void CorrectionPage::fill_tabs() {
     tabs_->addTab(candidates_tab(), tr("Candidates"));
     tabs_->addTab(renderings_, tr("Renderings"));
     tabs_->addTab(versions_tab(), tr("Versions"));
-    tabs_->addTab(elsewhere_, tr("Elsewhere"));
+    tabs_->addTab(elsewhere_, tr("Imported"));
     tabs_->addTab(weights_, tr("Weights"));
     tabs_->addTab(ramps_, tr("Ramps"));
     tabs_->addTab(scopes_, tr("Scopes"));
@@ -196,7 +196,7 @@ void CorrectionPage::show_tab() {
 QWidget* CorrectionPage::versions_tab() {
     versions_ = plain_table({{tr("Made"), tr("Newest first; the first is in force")},
                              {tr("Model"), {}},
-                             {tr("Left out"), tr("Mean CIEDE2000 on patches left out, of its own chart shot")},
+                             {tr("Held out"), tr("Mean CIEDE2000 on patches held out, of its own chart shot")},
                              {tr("On this chart shot"),
                               tr("Mean CIEDE2000 on the chart shot in force, exposure scaled to the white patch")},
                              {tr(""), {}}},
@@ -242,10 +242,10 @@ QWidget* CorrectionPage::candidates_tab() {
     candidates_ = plain_table(
         {{tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
          {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
-         {tr("Left out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
-         {tr("Worst"), tr("The patch that is predicted worst when left out")},
-         {tr("Hue"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were left out")},
-         {tr("Elsewhere"),
+         {tr("Held out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
+         {tr("Worst"), tr("The patch that is predicted worst when held out")},
+         {tr("Hue"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were held out")},
+         {tr("Other colours"),
           tr("Mean CIEDE2000 expected on a thousand plausible surfaces, through the camera's estimated sensitivities")},
          {tr("Neutrals"), tr("Chroma that is left on the neutral patches, mean")},
          {tr("Noise"), tr("Noise in the corrected picture over that of the balanced one")}},

@@ -17,14 +17,14 @@ ElsewherePanel::ElsewherePanel(Desk& desk, QWidget* parent)
     : QWidget(parent),
       desk_(desk),
       table_(plain_table(
-          {{tr("Correction"), tr("Made elsewhere; the first is what the matrix in the raw file makes of the colours")},
+          {{tr("Correction"), tr("Imported; the first is what the matrix in the raw file makes of the colours")},
            {tr("Kind"), {}},
            {tr("As it is"), tr("Mean CIEDE2000 on this chart shot, exposure scaled to the white patch. It was not "
                                "fitted to it: this is evidence")},
            {tr("Worst"), tr("The patch that is furthest off")},
-           {tr("Trimmed"), tr("Mean CIEDE2000 with a small correction after it, a matrix, on patches left out")},
+           {tr("Trimmed"), tr("Mean CIEDE2000 with a small correction after it, a matrix, on patches held out")},
            {tr(""), {}}},
-          tr("Made elsewhere"))),
+          tr("Imported"))),
       open_(new QPushButton(tr("Open one \u2026"))),
       trim_(new QPushButton(tr("Write it trimmed \u2026"))),
       remove_(new QPushButton(tr("Remove"))),
@@ -104,7 +104,7 @@ void ElsewherePanel::change_usage() {
 
 void ElsewherePanel::open() {
     const QString file = QFileDialog::getOpenFileName(
-        this, tr("Open a correction made elsewhere"), last_folder(),
+        this, tr("Import a correction"), last_folder(),
         tr("Corrections (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.icc *.icm *.txt *.mat *.json)"));
     if (file.isEmpty() || !desk_.chains.has(setup_)) return;
     remember_folder(QFileInfo(file).path());

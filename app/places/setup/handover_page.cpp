@@ -308,12 +308,12 @@ void HandoverPage::show_setup(Id setup) {
         double matrix = 0;
         for (const fit::Candidate& c : s.correction->candidates)
             if (c.model == fit::Model::matrix) matrix = c.cross_validated.mean;
-        fits_->setText(tr("This format cannot hold the chosen model (left out: mean %1). It gets the best matrix for "
+        fits_->setText(tr("This format cannot hold the chosen model (held out: mean %1). It gets the best matrix for "
                           "the same reading (mean %2).")
                            .arg(s.correction->cross_validated.mean, 0, 'f', 2)
                            .arg(matrix, 0, 'f', 2));
     } else
-        fits_->setText(tr("Holds the chosen model, left out: mean CIEDE2000 %1.")
+        fits_->setText(tr("Holds the chosen model, held out: mean CIEDE2000 %1.")
                            .arg(s.correction->cross_validated.mean, 0, 'f', 2));
     if (s.correction && !s.correction->finish.empty() && !s.balance_only() && !apart) {
         const bool held = !f || f->finish;

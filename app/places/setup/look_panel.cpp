@@ -81,7 +81,7 @@ QHBoxLayout* LookPanel::choice_row() {
     keep_->setToolTip(tr("Keeps the look in the kit under a name, for the next job of this client"));
     auto* file = new QPushButton(tr("Bring \u2026"));
     file->setObjectName("lookBring");
-    file->setToolTip(tr("A LUT or an ASC CDL made elsewhere, from display codes to display codes. The curve and the "
+    file->setToolTip(tr("A LUT or an ASC CDL that is imported, from display codes to display codes. The curve and the "
                         "ring come after it"));
     row->addWidget(label);
     row->addWidget(choice_, 1);
@@ -101,7 +101,7 @@ QHBoxLayout* LookPanel::choice_row() {
     connect(keep_, &QPushButton::clicked, this, &LookPanel::keep);
     connect(file, &QPushButton::clicked, this, [this] {
         const QString chosen = QFileDialog::getOpenFileName(
-            this, tr("A look made elsewhere"), last_folder(),
+            this, tr("Import a look"), last_folder(),
             tr("Looks (*.cube *.clf *.ctf *.spi3d *.3dl *.cdl *.cc *.ccc *.json);;All files (*)"));
         if (!chosen.isEmpty()) bring(chosen.toStdString());
     });

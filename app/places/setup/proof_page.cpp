@@ -10,7 +10,7 @@ namespace refero::app {
 ProofPage::ProofPage(Desk& desk, QWidget* parent)
     : Page(desk, parent),
       swatches_(new Swatches),
-      left_out_(new Figure(tr("Mean CIEDE2000, patches left out"))),
+      left_out_(new Figure(tr("Mean CIEDE2000, patches held out"))),
       words_(new FlowLabel),
       facts_(new Facts),
       bars_(new ProofPlot),
@@ -31,12 +31,12 @@ ProofPage::ProofPage(Desk& desk, QWidget* parent)
     auto* label = new QLabel(tr("&on"));
     label->setBuddy(on_);
     prove_ = side_button(
-        tr("Prove it on this chart shot"), {},
+        tr("Check accuracy on this chart shot"), {},
         tr("Keeps the differences that the correction leaves on this setup's own chart shot (Ctrl+Return)"), true, row);
     row->addWidget(label);
     row->addWidget(on_, 1);
     on_->setObjectName("proveOn");
-    on_->setAccessibleName(tr("Prove on"));
+    on_->setAccessibleName(tr("Check accuracy on"));
     on_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     on_->setToolTip(tr(
         "Another frame of a chart: of this setup, of another day, or another chart. The correction has not seen it"));
@@ -158,7 +158,7 @@ void ProofPage::show_proof(const Chain& s, const prove::Proof* proof) {
     table_->set(rows);
     if (!proof) {
         prove_->hide();
-        left_out_->set("\u2013", tr("Nothing is proved yet. Fit a correction first."));
+        left_out_->set("\u2013", tr("Accuracy is not checked yet. Fit a correction first."));
         words_->clear();
         facts_->set({});
         return;
@@ -220,10 +220,11 @@ void ProofPage::show_facts(const Chain& s) {
         return all.size() > 5 ? all.mid(0, 4).join(", ") + QObject::tr(" and %1 more").arg(all.size() - 4)
                               : all.join(", ");
     };
-    std::vector<std::pair<QString, QString>> facts{{tr("Left out"), row(c.cross_validated)},
+    std::vector<std::pair<QString, QString>> facts{{tr("Held out"), row(c.cross_validated)},
                                                    {tr("Fitted"), row(proof.delta_e_2000)}};
     if (c.unseen.max > 0)
-        facts.emplace_back(tr("Elsewhere"), tr("about %1 expected on\nother surfaces").arg(c.unseen.mean, 0, 'f', 1));
+        facts.emplace_back(tr("Other colours"),
+                           tr("about %1 expected on\nother surfaces").arg(c.unseen.mean, 0, 'f', 1));
     facts.emplace_back(
         tr("Sure to"),
         uncertainty_ ? tr("\u00b1 %1 a patch, by noise\nand choice of patches").arg(uncertainty_->typical, 0, 'f', 2)

@@ -27,7 +27,7 @@ RenderingsPanel::RenderingsPanel(Desk& desk, QWidget* parent)
       desk_(desk),
       table_(plain_table({{tr("Name"), tr("Double-click a name to change it")},
                           {tr("For"), tr("What the fit cares for most")},
-                          {tr("Left out"), tr("Mean CIEDE2000 on patches left out")},
+                          {tr("Held out"), tr("Mean CIEDE2000 on patches held out")},
                           {tr("State"), {}},
                           {tr("Files"), tr("Handed over and still current")},
                           {tr("After it"), tr("Finish and look")}},

@@ -61,7 +61,7 @@ void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_vali
             ticks->addTick(x.back(), ids_.back());
         }
     }
-    say(proof ? QString() : tr("Nothing is proved yet"));
+    say(proof ? QString() : tr("Accuracy is not checked yet"));
     for (QCPAbstractItem* item :
          std::initializer_list<QCPAbstractItem*>{fitted_, left_out_, fitted_words_, left_out_words_})
         item->setVisible(proof != nullptr);
@@ -77,7 +77,7 @@ void ProofPlot::set(const prove::Proof* proof, const fit::Statistics& cross_vali
         left_out_->point1->setCoords(0, left_out);
         left_out_->point2->setCoords(1, left_out);
         fitted_words_->setText(tr("mean %1 %2").arg(basis).arg(fitted, 0, 'f', 2));
-        left_out_words_->setText(tr("mean left out %1").arg(left_out, 0, 'f', 2));
+        left_out_words_->setText(tr("mean held out %1").arg(left_out, 0, 'f', 2));
         // Words apart also where the lines nearly meet.
         fitted_words_->setPositionAlignment(Qt::AlignRight | (left_out >= fitted ? Qt::AlignTop : Qt::AlignBottom));
         left_out_words_->setPositionAlignment(Qt::AlignRight | (left_out >= fitted ? Qt::AlignBottom : Qt::AlignTop));

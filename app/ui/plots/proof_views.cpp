@@ -34,7 +34,7 @@ LightnessPlot::LightnessPlot(QWidget* parent) : Plot(parent), colours_(addGraph(
 
 void LightnessPlot::set(const prove::Proof* proof) {
     dress();
-    say(proof ? QString() : tr("Nothing is proved yet"));
+    say(proof ? QString() : tr("Accuracy is not checked yet"));
     dots(colours_, QCPScatterStyle::ssCircle, Theme::now().text, false);
     dots(neutrals_, QCPScatterStyle::ssSquare, Theme::now().text, true);
     QVector<double> x[2], y[2];
@@ -87,7 +87,7 @@ void CastPlot::set(const prove::Proof* proof) {
 }
 
 HueWheel::HueWheel(QWidget* parent) : QWidget(parent) {
-    setAccessibleDescription(tr("Nothing is proved yet"));
+    setAccessibleDescription(tr("Accuracy is not checked yet"));
     setMinimumSize(160, 140);
     setAccessibleName(tr("Hues on a ring"));
     setToolTip(tr("Each colour stands on the ring at its reference hue. The line from it leads where the correction "
@@ -99,7 +99,7 @@ void HueWheel::set(const prove::Proof* proof) {
     if (proof)
         for (const auto& p : proof->patches)
             if (chroma_of(p.reference_lab) >= neutral_chroma && p.fitted) patches_.push_back(p);
-    setAccessibleDescription(patches_.empty() ? tr("Nothing is proved yet") : QString());
+    setAccessibleDescription(patches_.empty() ? tr("Accuracy is not checked yet") : QString());
     update();
 }
 
@@ -110,7 +110,7 @@ void HueWheel::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setFont(small_font());
     painter.setPen(t.dim);
-    if (patches_.empty()) return void(painter.drawText(rect(), Qt::AlignCenter, tr("Nothing is proved yet")));
+    if (patches_.empty()) return void(painter.drawText(rect(), Qt::AlignCenter, tr("Accuracy is not checked yet")));
     // The largest error of each kind takes a sixth of the turn, or a third of the radius.
     double hue = 0.1, chroma = 0.1;
     for (const auto& p : patches_) {

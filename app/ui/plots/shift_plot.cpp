@@ -16,7 +16,7 @@ void ShiftPlot::set(const prove::Proof* proof) {
     for (QCPItemLine* arrow : arrows_) removeItem(arrow);
     arrows_.clear();
     clearGraphs();
-    say(proof ? QString() : tr("Nothing is proved yet"));
+    say(proof ? QString() : tr("Accuracy is not checked yet"));
     double reach = 20, longest = 0;
     if (proof) {
         for (const auto& p : proof->patches) {

@@ -50,7 +50,7 @@ void Swatches::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), Theme::now().surround);
     if (!definition_ || proofs_.empty()) {
         painter.setPen(Theme::now().text);
-        painter.drawText(rect(), Qt::AlignCenter, tr("Nothing is proved yet.\nFit a correction first."));
+        painter.drawText(rect(), Qt::AlignCenter, tr("Accuracy is not checked yet.\nFit a correction first."));
         return;
     }
     painter.setFont(small_font());

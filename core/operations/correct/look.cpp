@@ -102,7 +102,7 @@ std::vector<LookStep> look_steps(const Chain& c, const LookSeen& seen) {
     all.push_back({"Balance", c.balance ? formatted("greys within {:.1f} points", off) : "", "within 1 point",
                    c.balance && off <= balance::most_off_points});
     const bool proved = c.correction && !c.balance_only();
-    all.push_back({"Correction", proved ? formatted("dE {:.2f} left out", c.correction->cross_validated.mean) : "",
+    all.push_back({"Correction", proved ? formatted("dE {:.2f} held out", c.correction->cross_validated.mean) : "",
                    "in force and fresh", proved && !c.correction_stale()});
     all.push_back({"Contrast", formatted("x {:.2f}", seen.contrast), "to taste", {}});
     all.push_back({"Saturation", formatted("x {:.2f}", seen.chroma_ratio), "to taste", {}});

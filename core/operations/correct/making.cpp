@@ -121,7 +121,7 @@ Change prove(const Chain& chain) {
                     "Read its chart shot and fit it first");
     const fit::Statistics d =
         prove::against(*chain.correction, chain.shot->reading, *chain.reference, true).delta_e_2000;
-    Change c("Prove " + chain.title, chain.title);
+    Change c("Check accuracy of " + chain.title, chain.title);
     c.add(shoot::ProofRecord{.correction = chain.correction_id,
                              .chart_shot = chain.chart_shot,
                              .made = utc_now(),

@@ -60,7 +60,7 @@ HandedOver write_trimmed(const Chain& chain, const prove::Named& other, const fs
     const std::string name = other.file.filename().string();
     handover::write_cube(prove::trimmed(e.own, trim), "Trimmed to a chart shot: " + name, file, options);
     return recorded({file, "trimmed LUT",
-                     formatted("{} with a small correction after it: CIEDE2000 {:.2f} on patches left out", name,
+                     formatted("{} with a small correction after it: CIEDE2000 {:.2f} on patches held out", name,
                                trim.cross_validated.mean)});
 }
 

@@ -95,7 +95,7 @@ std::string note_of(const PlateSet& set, const PlateResult& result, const PlateO
     if (!shot.lens.empty() || shot.focal_mm > 0)
         text += formatted("Lens: {}{}.\n", shot.lens.empty() ? "not named" : shot.lens,
                           shot.focal_mm > 0 ? formatted(", {:g} mm", shot.focal_mm) : std::string());
-    text += formatted("Colour: CIEDE2000 {:.2f} in the mean on patches left out; values of the chart are {}.\n",
+    text += formatted("Colour: CIEDE2000 {:.2f} in the mean on patches held out; values of the chart are {}.\n",
                       c.cross_validated.mean, c.reference.nominal ? "nominal" : "measured");
     return text;
 }

@@ -61,10 +61,9 @@ std::string goodness_of(const Chain& c) {
                "make "
                "them.";
     const fit::Statistics& s = c.correction->cross_validated;
-    return formatted(
-        "Model {}. On patches that were left out it is off by CIEDE2000 {:.2f} on average, {:.2f} at most; "
-        "half of observers begin to see 0.8.",
-        fit::name_of(c.correction->model), s.mean, s.max);
+    return formatted("Model {}. On patches held out it is off by CIEDE2000 {:.2f} on average, {:.2f} at most; "
+                     "half of observers begin to see 0.8.",
+                     fit::name_of(c.correction->model), s.mean, s.max);
 }
 
 std::string values_of(const Chain& c) {
@@ -114,7 +113,7 @@ std::string report_html(const shoot::Shoot& shoot, const std::vector<Chain>& cha
                       "color:#666}</style></head><body>\n<h1>" +
                       html(brief.title) + "</h1>\n<p>" + html(brief.client) + (brief.client.empty() ? "" : ", ") +
                       html(brief.date) + "</p>\n";
-    out += "<table><tr><th>Setup</th><th>State</th><th>Gate</th><th>Left out, mean</th></tr>\n";
+    out += "<table><tr><th>Setup</th><th>State</th><th>Gate</th><th>Held out, mean</th></tr>\n";
     for (const Chain& c : chains)
         out += formatted("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td></tr>\n", html(title_in_time(c)),
                          shoot::name_of(c.state), c.gate() ? html(inspect::name_of(*c.gate())) : "&ndash;",
