@@ -11,34 +11,11 @@
 #include "base/statistics.hpp"
 #include "find/internal/figures.hpp"
 #include "find/internal/steps.hpp"
+#include "find/internal/straight.hpp"
 
 namespace refero::find {
 
 namespace {
-
-/// Pixels per place unit, straightened: place (u0 - card_margin) is at pixel 0.
-struct Straight {
-    cv::Mat codes; ///< CV_32FC3, square root of balanced light
-    Homography frame_from_px;
-    double pitch = 0;
-    cv::Mat inside; ///< CV_8U, within the corners that were given
-};
-
-struct Box {
-    double x0, y0, x1, y1; ///< pixels of the straightened picture
-    double width() const { return x1 - x0; }
-    double height() const { return y1 - y0; }
-    Point middle() const { return {(x0 + x1) / 2, (y0 + y1) / 2}; }
-};
-
-bool within(const Corners& q, const Point& p) {
-    const double turn = chart::signed_area(q) < 0 ? -1 : 1;
-    for (std::size_t i = 0; i < 4; ++i) {
-        const Point a = q[(i + 1) % 4] - q[i], b = p - q[i];
-        if (turn * (a.x() * b.y() - a.y() * b.x()) < 0) return false;
-    }
-    return true;
-}
 
 struct LatticeSeen {
     const Picture* picture = nullptr;
@@ -100,137 +77,6 @@ void turn_to(Lattice& lattice, const Corners& q) {
         lattice.v1 = std::max(lattice.v1, place.second);
     }
     lattice.pixels_from_place.matrix = lattice.pixels_from_place.matrix * chosen;
-}
-
-/// `width`, `height`: of the array in place units, from place `from`.
-Straight straightened(const std::vector<Picture>& pyramid, const Homography& full_from_place, const Point& from,
-                      const Point& to, const Corners& about) {
-    const Point middle = (from + to) / 2;
-    const double native =
-        std::min((full_from_place(middle + Point(0.5, 0)) - full_from_place(middle - Point(0.5, 0))).norm(),
-                 (full_from_place(middle + Point(0, 0.5)) - full_from_place(middle - Point(0, 0.5))).norm());
-    Straight s;
-    s.pitch = std::clamp(native * pyramid.front().scale, 12.0, static_cast<double>(px_per_pitch));
-    // The picture that is nearest to the size that is wanted, no smaller.
-    const Picture* source = &pyramid.front();
-    for (const Picture& p : pyramid)
-        if (native * p.scale >= s.pitch) source = &p;
-    Eigen::Matrix3d place_from_px;
-    place_from_px << 1 / s.pitch, 0, from.x(), 0, 1 / s.pitch, from.y(), 0, 0, 1;
-    s.frame_from_px.matrix = full_from_place.matrix * place_from_px;
-    const cv::Size size(static_cast<int>(std::ceil((to.x() - from.x()) * s.pitch)),
-                        static_cast<int>(std::ceil((to.y() - from.y()) * s.pitch)));
-    s.codes = cv::Mat(size, CV_32FC3);
-    s.inside = cv::Mat(size, CV_8U);
-    cv::Mat map_x(size, CV_32F), map_y(size, CV_32F);
-    for (int y = 0; y < size.height; ++y)
-        for (int x = 0; x < size.width; ++x) {
-            const Point full = s.frame_from_px({x + 0.5, y + 0.5});
-            s.inside.at<uchar>(y, x) = within(about, full) ? 255 : 0;
-            map_x.at<float>(y, x) = static_cast<float>(full.x() * source->scale - 0.5);
-            map_y.at<float>(y, x) = static_cast<float>(full.y() * source->scale - 0.5);
-        }
-    cv::Mat light;
-    cv::remap(source->linear, light, map_x, map_y, cv::INTER_LINEAR, cv::BORDER_REPLICATE);
-    for (int y = 0; y < size.height; ++y) {
-        const auto* from_row = light.ptr<cv::Vec3f>(y);
-        auto* to_row = s.codes.ptr<cv::Vec3f>(y);
-        for (int x = 0; x < size.width; ++x)
-            for (int c = 0; c < 3; ++c)
-                to_row[x][c] = std::sqrt(std::max(0.0f, from_row[x][c] * source->gain[static_cast<std::size_t>(c)]));
-    }
-    return s;
-}
-
-/// Largest change to a neighbour, over the channels, of a picture smoothed a little.
-cv::Mat changes_of(const cv::Mat& codes) {
-    cv::Mat smooth, dx, dy;
-    cv::GaussianBlur(codes, smooth, {0, 0}, 0.8);
-    cv::Sobel(smooth, dx, CV_32F, 1, 0, 3, 0.25);
-    cv::Sobel(smooth, dy, CV_32F, 0, 1, 3, 0.25);
-    cv::Mat all(codes.size(), CV_32F);
-    for (int y = 0; y < codes.rows; ++y)
-        for (int x = 0; x < codes.cols; ++x) {
-            const auto &a = dx.at<cv::Vec3f>(y, x), &b = dy.at<cv::Vec3f>(y, x);
-            float most = 0;
-            for (int c = 0; c < 3; ++c) most = std::max(most, std::hypot(a[c], b[c]));
-            all.at<float>(y, x) = most;
-        }
-    return all;
-}
-
-/// Where the picture changes most across a side of a region, to a part of a pixel.
-double edge_near(const cv::Mat& codes, const Box& box, int side, double reach) {
-    const bool across_x = side % 2 == 0; // 0 left, 1 top, 2 right, 3 bottom
-    const double at = side == 0 ? box.x0 : side == 1 ? box.y0 : side == 2 ? box.x1 : box.y1;
-    const int outward = side < 2 ? -1 : 1;
-    const int first = static_cast<int>(std::floor(outward < 0 ? at - reach : at - 2)),
-              last = static_cast<int>(std::ceil(outward < 0 ? at + 2 : at + reach));
-    const double low = across_x ? box.y0 + 0.25 * box.height() : box.x0 + 0.25 * box.width(),
-                 high = across_x ? box.y1 - 0.25 * box.height() : box.x1 - 0.25 * box.width();
-    std::vector<double> change;
-    for (int p = first; p <= last; ++p) { // between pixels p - 1 and p
-        cv::Vec3d sum(0, 0, 0);
-        int n = 0;
-        for (int t = static_cast<int>(low); t < high; ++t, ++n) {
-            const int x = across_x ? p : t, y = across_x ? t : p;
-            const int px = across_x ? x - 1 : x, py = across_x ? y : y - 1;
-            if (px < 0 || py < 0 || x >= codes.cols || y >= codes.rows) continue;
-            const auto &a = codes.at<cv::Vec3f>(py, px), &b = codes.at<cv::Vec3f>(y, x);
-            for (int c = 0; c < 3; ++c) sum[c] += static_cast<double>(b[c] - a[c]);
-        }
-        change.push_back(n ? cv::norm(sum) / n : 0);
-    }
-    // The first clear change on the way out: behind it lies the neighbour's.
-    const double most = *std::max_element(change.begin(), change.end());
-    const int count = static_cast<int>(change.size());
-    int peak = -1;
-    for (int k = 0; k < count; ++k) {
-        const int i = outward < 0 ? count - 1 - k : k;
-        const double before = i > 0 ? change[static_cast<std::size_t>(i - 1)] : 0,
-                     after = i + 1 < count ? change[static_cast<std::size_t>(i + 1)] : 0;
-        const double here = change[static_cast<std::size_t>(i)];
-        if (here >= before && here >= after && here > clear_change * most) {
-            peak = i;
-            break;
-        }
-    }
-    if (peak < 0 || most < 1e-4) return at;
-    // The centre of the change about its peak.
-    double weight = 0, sum = 0;
-    for (int i = std::max(0, peak - 2); i <= std::min(count - 1, peak + 2); ++i) {
-        weight += change[static_cast<std::size_t>(i)];
-        sum += change[static_cast<std::size_t>(i)] * (first + i);
-    }
-    return sum / weight;
-}
-
-std::vector<Box> boxes_in(const Straight& s) {
-    const cv::Mat change = changes_of(s.codes);
-    std::vector<float> all;
-    for (int y = 0; y < change.rows; y += 2)
-        for (int x = 0; x < change.cols; x += 2)
-            if (s.inside.at<uchar>(y, x)) all.push_back(change.at<float>(y, x));
-    if (all.empty()) return {};
-    // Flat is what half of the card's ground is, and a little more.
-    std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() * 2 / 5), all.end());
-    const float flat = std::max(0.004f, 2.5f * all[all.size() * 2 / 5]);
-    cv::Mat ground = (change < flat) & s.inside;
-    cv::erode(ground, ground, cv::getStructuringElement(cv::MORPH_RECT, {3, 3}));
-    cv::Mat labels, stats, centres;
-    const int count = cv::connectedComponentsWithStats(ground, labels, stats, centres, 4);
-    std::vector<Box> boxes;
-    for (int k = 1; k < count; ++k) {
-        const int w = stats.at<int>(k, cv::CC_STAT_WIDTH), h = stats.at<int>(k, cv::CC_STAT_HEIGHT);
-        const double area = stats.at<int>(k, cv::CC_STAT_AREA);
-        if (w < smallest_patch * s.pitch || h < smallest_patch * s.pitch || area < fills * w * h) continue;
-        const double x = stats.at<int>(k, cv::CC_STAT_LEFT), y = stats.at<int>(k, cv::CC_STAT_TOP);
-        const Box rough{x, y, x + w, y + h};
-        const double reach = edge_reach * s.pitch + 2;
-        boxes.push_back({edge_near(s.codes, rough, 0, reach), edge_near(s.codes, rough, 1, reach),
-                         edge_near(s.codes, rough, 2, reach), edge_near(s.codes, rough, 3, reach)});
-    }
-    return boxes;
 }
 
 struct Patches {
@@ -445,13 +291,14 @@ std::vector<colour::Vec3> write_down(const frame::Frame& frame, const Straight& 
     std::vector<colour::Vec3> rgb;
     for (std::size_t i = 0; i < all.size(); ++i) {
         const Box& b = all[i];
-        // To hundredths, so that what is written fits into its size.
+        // Sides to hundredths, so that what is written fits into its size and neighbours do not overlap.
         const auto hundredths = [](double mm) { return std::round(100 * std::max(0.0, mm)) / 100; };
+        const double x0 = hundredths((b.x0 - whole.x0) * mm_x), y0 = hundredths((b.y0 - whole.y0) * mm_y);
         const chart::Patch p{laid.ids[i],
-                             hundredths((b.x0 - whole.x0) * mm_x),
-                             hundredths((b.y0 - whole.y0) * mm_y),
-                             hundredths(b.width() * mm_x),
-                             hundredths(b.height() * mm_y),
+                             x0,
+                             y0,
+                             hundredths(hundredths((b.x1 - whole.x0) * mm_x) - x0),
+                             hundredths(hundredths((b.y1 - whole.y0) * mm_y) - y0),
                              "other"};
         t.definition.width_mm = std::max(t.definition.width_mm, p.x_mm + p.w_mm);
         t.definition.height_mm = std::max(t.definition.height_mm, p.y_mm + p.h_mm);
@@ -509,6 +356,117 @@ std::optional<Card> card_on(const std::vector<Picture>& pyramid, LatticeSeen& se
     return card;
 }
 
+/// Rectangles of any arrangement, straightened by the corners alone, row by row.
+struct Arrangement {
+    Straight straight;
+    std::vector<std::vector<Box>> rows;
+    std::size_t patches() const {
+        std::size_t n = 0;
+        for (const auto& row : rows) n += row.size();
+        return n;
+    }
+};
+
+double area_of(const Box& b) { return b.width() * b.height(); }
+
+/// Share of the smaller one that both cover.
+double common_share(const Box& a, const Box& b) {
+    const double w = std::min(a.x1, b.x1) - std::max(a.x0, b.x0), h = std::min(a.y1, b.y1) - std::max(a.y0, b.y0);
+    return w > 0 && h > 0 ? w * h / std::min(area_of(a), area_of(b)) : 0;
+}
+
+/// Neighbours whose sides were taken a little too far out meet halfway.
+void part(Box& a, Box& b) {
+    const double w = std::min(a.x1, b.x1) - std::max(a.x0, b.x0), h = std::min(a.y1, b.y1) - std::max(a.y0, b.y0);
+    if (w <= 0 || h <= 0) return;
+    if (w < h) {
+        Box &left = a.x0 < b.x0 ? a : b, &right = a.x0 < b.x0 ? b : a;
+        left.x1 = right.x0 = (left.x1 + right.x0) / 2;
+    } else {
+        Box &upper = a.y0 < b.y0 ? a : b, &lower = a.y0 < b.y0 ? b : a;
+        upper.y1 = lower.y0 = (upper.y1 + lower.y0) / 2;
+    }
+}
+
+Arrangement arranged(const std::vector<Picture>& pyramid, const Corners& about) {
+    const double across = (about[1] - about[0]).norm() + (about[2] - about[3]).norm(),
+                 down = (about[3] - about[0]).norm() + (about[2] - about[1]).norm();
+    const double n = places_across, m = n * down / std::max(1.0, across);
+    const Corners places{Point(0, 0), Point(n, 0), Point(n, m), Point(0, m)};
+    Arrangement a{straightened(pyramid, chart::homography(places, about), {0, 0}, {n, m}, about), {}};
+    std::vector<Box> boxes = boxes_in(a.straight);
+    const double whole = static_cast<double>(a.straight.codes.total());
+    std::erase_if(boxes, [&](const Box& b) { return !(area_of(b) > 0) || area_of(b) > ground_share * whole; });
+    // What lies in another is its print; what is much smaller than the rest is none of the card's patches.
+    std::stable_sort(boxes.begin(), boxes.end(), [](const Box& x, const Box& y) { return area_of(x) > area_of(y); });
+    std::vector<Box> kept;
+    for (const Box& b : boxes)
+        if (std::none_of(kept.begin(), kept.end(), [&](const Box& k) { return common_share(k, b) > 0.5; }))
+            kept.push_back(b);
+    if (kept.empty()) return a;
+    const double usual = area_of(kept[kept.size() / 2]);
+    std::erase_if(kept, [&](const Box& b) { return area_of(b) < smallest_share * usual; });
+    for (std::size_t i = 0; i < kept.size(); ++i)
+        for (std::size_t k = i + 1; k < kept.size(); ++k) part(kept[i], kept[k]);
+    std::stable_sort(kept.begin(), kept.end(),
+                     [](const Box& x, const Box& y) { return x.middle().y() < y.middle().y(); });
+    for (const Box& b : kept) {
+        if (!a.rows.empty()) {
+            const Box& first = a.rows.back().front();
+            if (std::abs(b.middle().y() - first.middle().y()) < 0.4 * std::min(b.height(), first.height())) {
+                a.rows.back().push_back(b);
+                continue;
+            }
+        }
+        a.rows.push_back({b});
+    }
+    for (auto& row : a.rows)
+        std::stable_sort(row.begin(), row.end(), [](const Box& x, const Box& y) { return x.x0 < y.x0; });
+    return a;
+}
+
+/// A box in pixels of the frame: its middle and sides.
+struct Seen {
+    Point middle, size;
+};
+Seen seen_at(const Straight& s, const Box& b) {
+    const Point x0 = s.frame_from_px({b.x0, b.middle().y()}), x1 = s.frame_from_px({b.x1, b.middle().y()}),
+                y0 = s.frame_from_px({b.middle().x(), b.y0}), y1 = s.frame_from_px({b.middle().x(), b.y1});
+    return {s.frame_from_px(b.middle()), {(x1 - x0).norm(), (y1 - y0).norm()}};
+}
+
+/// What a lattice says of the card is not what lies there: rows of another pitch, bars, more than one grid.
+bool explains(const Straight& s, const Laid& laid, const Arrangement& arrangement) {
+    std::vector<Seen> all;
+    for (const auto& row : arrangement.rows)
+        for (const Box& b : row) all.push_back(seen_at(arrangement.straight, b));
+    int agree = 0, of_laid = 0;
+    for (const Box& b : laid.boxes) {
+        const Seen one = seen_at(s, b);
+        const bool there = std::any_of(all.begin(), all.end(), [&](const Seen& o) {
+            const Point ratio = one.size.cwiseQuotient(o.size.cwiseMax(1));
+            return (one.middle - o.middle).norm() < 0.35 * std::min(one.size.minCoeff(), o.size.minCoeff()) &&
+                   ratio.minCoeff() > 0.7 && ratio.maxCoeff() < 1.4;
+        });
+        agree += there;
+        ++of_laid;
+    }
+    return agree - (of_laid - agree) >= lattice_share * static_cast<double>(all.size());
+}
+
+Laid laid_out(const Arrangement& a, Taught& t) {
+    Laid laid;
+    for (std::size_t v = 0; v < a.rows.size(); ++v)
+        for (std::size_t u = 0; u < a.rows[v].size(); ++u) {
+            laid.boxes.push_back(a.rows[v][u]);
+            laid.ids.push_back(
+                chart::grid(static_cast<int>(u) + 1, static_cast<int>(v) + 1, 1, 1, 0, 0).patches.back().id);
+            t.columns = std::max(t.columns, static_cast<int>(u) + 1);
+        }
+    t.rows = static_cast<int>(a.rows.size());
+    return laid;
+}
+
 } // namespace
 
 Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, std::stop_token stop) {
@@ -523,13 +481,20 @@ Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, s
         auto here = card_on(pyramid, seen, about);
         if (here && (!card || here->patches.cells.size() > card->patches.cells.size())) card = std::move(here);
     }
-    if (!card)
-        throw Error(ErrorKind::input, "no lattice of patches is seen between these corners", frame.file,
-                    "Set them about the whole card, in focus and evenly lit, with at least six patches of one size");
     throw_if_stopped(stop);
     Taught t;
-    const Laid laid = laid_out(card->straight, card->patches, t);
-    const std::vector<colour::Vec3> rgb = write_down(frame, card->straight, laid, width_mm, t);
+    Laid laid;
+    if (card) laid = laid_out(card->straight, card->patches, t);
+    const Arrangement any = arranged(pyramid, about);
+    const bool free = any.patches() >= 6 && (!card || !explains(card->straight, laid, any));
+    if (!card && !free)
+        throw Error(ErrorKind::input, "no patches are seen between these corners", frame.file,
+                    "Set them about the whole card, in focus and evenly lit, with at least six patches");
+    if (free) {
+        t = {};
+        laid = laid_out(any, t);
+    }
+    const std::vector<colour::Vec3> rgb = write_down(frame, free ? any.straight : card->straight, laid, width_mm, t);
     propose(t, rgb, frame);
     return t;
 }

@@ -14,7 +14,8 @@ struct Taught {
     int bars = 0;                 ///< patches of another size
 };
 /// `about` are four corners about the card, in the order top-left, top-right, bottom-right, bottom-left as it is to be
-/// read; they need not be exact. `width_mm` is the patch array's; 0: a pitch of 20 mm is taken. Throws Error(input)
+/// read; they need not be exact for cards whose patches lie on one lattice; other arrangements of rectangles are
+/// straightened by them. `width_mm` is the patch array's; 0: a pitch of 20 mm is taken. Throws Error(input)
 /// where no lattice of at least six patches lies in it.
 Taught teach(const frame::Frame& frame, const chart::Corners& about, double width_mm = 0, std::stop_token stop = {});
 /// A proposal for `about` where nobody gave it: the outline of the card with most patches in the frame, a little wider;

@@ -13,8 +13,11 @@ std::string title_of(const fit::Correction& c) {
     std::string title = c.sources.empty()                          ? "Camera"
                         : c.sources.front().metadata.model.empty() ? c.sources.front().metadata.camera()
                                                                    : c.sources.front().metadata.model;
+    if (!c.sources.empty() && !c.sources.front().metadata.lens.empty()) title += ", " + c.sources.front().metadata.lens;
     if (!c.light_name.empty()) title += ", " + c.light_name;
     else if (c.light) title += ", " + std::to_string(static_cast<int>(std::lround(c.light->kelvin / 50) * 50)) + " K";
+    if (!c.sources.empty() && !c.sources.front().metadata.taken.empty())
+        title += ", " + c.sources.front().metadata.taken.substr(0, 10);
     return title;
 }
 

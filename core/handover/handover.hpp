@@ -96,7 +96,7 @@ std::string camera_model_of(const fit::Correction& correction);
 /// acescct; holds until the light is changed." `options`: input_encoding.
 std::string sentence_of(const fit::Correction& correction, const Format& format, const Options& options);
 
-/// "Stills A, window" ...: short, so that it can be found again.
+/// "Stills A, 50 mm, Window, 2026-05-04": camera, lens where the file names one, light, and the day of the chart shot.
 std::string title_of(const fit::Correction& correction);
 
 } // namespace refero::handover

@@ -105,7 +105,53 @@ TEST(Teach, where_there_is_no_card_it_says_so) {
     try {
         find::teach(frame_of(r), empty);
         FAIL() << "taught something";
-    } catch (const Error& e) { EXPECT_NE(std::string(e.what()).find("no lattice"), std::string::npos) << e.what(); }
+    } catch (const Error& e) { EXPECT_NE(std::string(e.what()).find("no patches"), std::string::npos) << e.what(); }
+}
+
+// A balance page: rows of different pitch and count, bars, and a row without gaps.
+TEST(Teach, rows_of_different_pitch_bars_and_patches_without_gaps) {
+    const Scratch folder;
+    chart::Definition d;
+    chart::Reference reference;
+    d.id = d.title = "page";
+    d.width_mm = 144;
+    const auto row = [&](char letter, int count, double y, double w, double h, double gap) {
+        for (int i = 0; i < count; ++i) {
+            const std::string id = letter + std::to_string(i + 1);
+            const int n = i + 7 * (letter - 'A');
+            d.patches.push_back({id, i * (w + gap), y, w, h, letter == 'D' ? "neutral" : "other"});
+            reference.xyz[id] = colour::xyz_from_lab(
+                letter == 'D' ? colour::Vec3(94 - 8.0 * i, 0, 0)
+                              : colour::Vec3(30 + n * 37 % 58, n * 29 % 71 - 35, n * 43 % 79 - 39));
+        }
+        d.height_mm = y + h;
+    };
+    row('A', 6, 0, 20, 20, 4.8);
+    row('B', 9, 26, 12, 14, 4.5);
+    row('C', 3, 46, 44, 12, 6);
+    row('D', 8, 64, 18, 18, 0);
+    const chart::Definition truth = chart::save_definition(d, reference, folder / "page.json");
+    for (const char* how :
+         {R"("at":[0.5,0.5],"width":0.6)", R"("at":[0.48,0.52],"width":0.5,"rotation_deg":14,"tilt_deg":12)"}) {
+        const auto r = shown(truth, how);
+        const find::Taught t = find::teach(frame_of(r), about(r.charts[0].corners, 0.03), truth.width_mm);
+        ASSERT_EQ(t.definition.patches.size(), truth.patches.size()) << how;
+        EXPECT_EQ(t.rows, 4);
+        for (const chart::Patch& p : truth.patches) {
+            const int at = t.definition.index_of(p.id);
+            ASSERT_GE(at, 0) << p.id;
+            const chart::Patch& q = t.definition.patches[static_cast<std::size_t>(at)];
+            for (const double off : {q.x_mm - p.x_mm, q.y_mm - p.y_mm, q.x_mm + q.w_mm - p.x_mm - p.w_mm,
+                                     q.y_mm + q.h_mm - p.y_mm - p.h_mm})
+                EXPECT_LT(std::abs(off), 1.0) << p.id << " " << how; // corners by hand are as exact as the hand
+        }
+        chart::Definition own = t.definition;
+        own.id = own.title = "taught";
+        EXPECT_NO_THROW(own = chart::save_definition(own, t.reference, folder / "taught.json"));
+        const auto other = shown(truth, R"("at":[0.45,0.55],"width":0.5,"rotation_deg":160,"tilt_deg":10)");
+        test::measured("a card of rows of different pitch, taught, is found by itself in %d of 1",
+                       static_cast<int>(find::locate(frame_of(other), {own}).size()));
+    }
 }
 
 } // namespace

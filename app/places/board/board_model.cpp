@@ -20,7 +20,7 @@ QString words_for(shoot::State state) {
     case shoot::State::shot: return QObject::tr("shot");
     case shoot::State::read: return QObject::tr("read");
     case shoot::State::corrected: return QObject::tr("corrected");
-    case shoot::State::proved: return QObject::tr("checked");
+    case shoot::State::proved: return QObject::tr("proved");
     case shoot::State::handed_over: return QObject::tr("handed over");
     case shoot::State::stale: return QObject::tr("stale");
     }

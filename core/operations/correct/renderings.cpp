@@ -148,9 +148,9 @@ std::vector<InForce> in_force(const shoot::Shoot& shoot, const Chain& c) {
 }
 
 std::string proposed_name(const InForce& by) {
-    std::string title = by.title.empty() ? handover::title_of(*by.correction) : by.title;
-    const std::string taken =
-        by.correction->sources.empty() ? std::string() : by.correction->sources.front().metadata.taken.substr(0, 10);
+    std::string title = by.title, taken;
+    if (title.empty()) title = handover::title_of(*by.correction); // with the day
+    else if (!by.correction->sources.empty()) taken = by.correction->sources.front().metadata.taken.substr(0, 10);
     if (!taken.empty()) title += ", " + taken;
     if (!by.stretch.empty()) title += (taken.empty() ? ", " : " ") + by.stretch;
     return with_rendering(title, by.rendering);
