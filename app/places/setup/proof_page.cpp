@@ -1,4 +1,7 @@
 #include "proof_page.hpp"
+
+#include <cmath>
+
 #include "ui/widgets/flow_label.hpp"
 
 #include <QFileDialog>
@@ -21,7 +24,8 @@ ProofPage::ProofPage(Desk& desk, QWidget* parent)
       casts_(new CastPlot),
       wheel_(new HueWheel),
       on_(new QComboBox) {
-    table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, hue angle"));
+    table_->setToolTip(tr("CIEDE2000, and corrected minus reference in CIELAB (D50): lightness, chroma, and "
+                          "the hue angle of what is no grey"));
     side()->addWidget(left_out_);
     words_->setObjectName("proofWords");
     words_->setToolTip(tr("Levels of just noticeable and acceptable difference: Paravina and others 2015"));
@@ -151,10 +155,13 @@ void ProofPage::show_proof(const Chain& s, const prove::Proof* proof) {
     show_view();
     std::vector<PatchRow> rows;
     if (proof)
-        for (const auto& p : proof->patches)
+        for (const auto& p : proof->patches) {
+            constexpr double min_chroma = 5; // nearer to grey a hue angle is noise
+            const bool grey = std::hypot(p.reference_lab[1], p.reference_lab[2]) < min_chroma;
             rows.push_back({QString::fromStdString(p.id),
                             colour_of_lab(p.reference_lab),
-                            {p.delta_e_2000, p.lightness, p.chroma, p.hue_deg}});
+                            {p.delta_e_2000, p.lightness, p.chroma, grey ? NAN : p.hue_deg}});
+        }
     table_->set(rows);
     if (!proof) {
         prove_->hide();
