@@ -142,7 +142,7 @@ std::string nearest(const std::string& word, const std::vector<std::string>& kno
     std::string best;
     std::size_t least = word.size() / 3 + 1;
     for (const std::string& k : known)
-        if (const std::size_t d = distance(to_lower(word), k); d < least || (d == least && best.empty() && d <= 2)) {
+        if (const std::size_t d = distance(to_lower(word), k); d < least) {
             least = d;
             best = k;
         }

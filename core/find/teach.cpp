@@ -391,7 +391,8 @@ void part(Box& a, Box& b) {
 Arrangement arranged(const std::vector<Picture>& pyramid, const Corners& about) {
     const double across = (about[1] - about[0]).norm() + (about[2] - about[3]).norm(),
                  down = (about[3] - about[0]).norm() + (about[2] - about[1]).norm();
-    const double n = places_across, m = n * down / std::max(1.0, across);
+    if (down > max_aspect * across || across > max_aspect * down) return {}; // no card is so narrow
+    const double n = places_across, m = n * down / across;
     const Corners places{Point(0, 0), Point(n, 0), Point(n, m), Point(0, m)};
     Arrangement a{straightened(pyramid, chart::homography(places, about), {0, 0}, {n, m}, about), {}};
     std::vector<Box> boxes = boxes_in(a.straight);
@@ -435,7 +436,7 @@ Seen seen_at(const Straight& s, const Box& b) {
     return {s.frame_from_px(b.middle()), {(x1 - x0).norm(), (y1 - y0).norm()}};
 }
 
-/// What a lattice says of the card is not what lies there: rows of another pitch, bars, more than one grid.
+/// True where what a lattice says of the card is what lies there; not for rows of another pitch or more than one grid.
 bool explains(const Straight& s, const Laid& laid, const Arrangement& arrangement) {
     std::vector<Seen> all;
     for (const auto& row : arrangement.rows)

@@ -142,7 +142,9 @@ Written write(const fit::Correction& correction, const std::string& id, const st
     if (options.name.empty()) options.name = title_of(correction);
     if (options.sentence.empty() && format.holds != Format::Holds::nothing)
         options.sentence = sentence_of(correction, format, options);
-    std::replace(options.sentence.begin(), options.sentence.end(), '\n', ' ');
+    for (std::string* words : {&options.name, &options.sentence}) // each is one line of a file
+        std::replace_if(
+            words->begin(), words->end(), [](unsigned char c) { return c < 0x20; }, ' ');
     if (options.second && !format.has(Option::second))
         throw Error(ErrorKind::usage, "this format does not hold two lights", {}, "Leave the second correction out");
     const fit::Correction held = format.holds == Format::Holds::matrix ? fit::as_matrix(correction) : correction;

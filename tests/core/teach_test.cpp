@@ -103,6 +103,9 @@ TEST(Teach, where_there_is_no_card_it_says_so) {
     const chart::Corners empty{chart::Point(1100, 100), chart::Point(1400, 100), chart::Point(1400, 400),
                                chart::Point(1100, 400)};
     try {
+        const chart::Corners narrow{chart::Point(1100, 100), chart::Point(1102, 100), chart::Point(1102, 900),
+                                    chart::Point(1100, 900)};
+        EXPECT_THROW(find::teach(frame_of(r), narrow), Error);
         find::teach(frame_of(r), empty);
         FAIL() << "taught something";
     } catch (const Error& e) { EXPECT_NE(std::string(e.what()).find("no patches"), std::string::npos) << e.what(); }

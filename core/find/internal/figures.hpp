@@ -70,6 +70,7 @@ inline constexpr int px_per_pitch = 56;        ///< of the straightened picture,
 inline constexpr std::size_t likely_cards = 3; ///< lattices of a scale whose patches are looked for
 inline constexpr double usual_pitch_mm = 20;   ///< where no size is given
 inline constexpr double places_across = 12;    ///< a card of no lattice is straightened in so many places
+inline constexpr double max_aspect = 12;       ///< of a card's outline, and the inverse
 inline constexpr double ground_share = 0.4;    ///< of the card: a larger flat rectangle is its ground
 inline constexpr double smallest_share = 0.1;  ///< of the usual patch's area: print is smaller
 inline constexpr double lattice_share = 0.7;   ///< of what lies there a lattice must explain

@@ -150,8 +150,8 @@ public:
                 keep_good_ones(seen, now.picture);
             } catch (const Error& e) {
                 if (e.kind() != ErrorKind::input) throw;
-                unreadable = e;
-                break;
+                unreadable = e; // damaged here: what follows may be whole
+                if (!coming.valid() && next < end) coming = decode(next);
             }
         return seen;
     }
