@@ -79,85 +79,6 @@ void turn_to(Lattice& lattice, const Corners& q) {
     lattice.pixels_from_place.matrix = lattice.pixels_from_place.matrix * chosen;
 }
 
-struct Patches {
-    std::map<Place, Box> cells;
-    std::vector<Box> bars;
-    int columns = 0, rows = 0;
-};
-
-double median_of(const std::vector<Box>& boxes, double (Box::*size)() const) {
-    std::vector<double> all;
-    for (const Box& b : boxes) all.push_back((b.*size)());
-    return median(all);
-}
-
-/// Boxes of the usual size at the lattice's places are its cells; the rest are bars.
-Patches sorted(const Straight& s, const std::vector<Box>& boxes, const Point& from) {
-    Patches out;
-    std::vector<Box> of_size;
-    for (const Box& b : boxes)
-        if (b.width() < 1.1 * s.pitch && b.height() < 1.1 * s.pitch) of_size.push_back(b);
-    if (of_size.size() < 6) return out;
-    // Where the sides of a cell lie about its place, by most of them; one side may be taken for its neighbour's.
-    const auto place_of = [&](const Box& b) {
-        const Point p = b.middle() / s.pitch + from;
-        return Point(std::round(p.x()), std::round(p.y()));
-    };
-    const auto sides_of = [&](const Box& b) {
-        const Point at = (place_of(b) - from) * s.pitch;
-        return std::array{b.x0 - at.x(), b.y0 - at.y(), b.x1 - at.x(), b.y1 - at.y()};
-    };
-    std::array<std::vector<double>, 4> sides;
-    for (const Box& b : of_size)
-        for (std::size_t k = 0; k < 4; ++k) sides[k].push_back(sides_of(b)[k]);
-    std::array<double, 4> usual{};
-    for (std::size_t k = 0; k < 4; ++k) usual[k] = median(sides[k]);
-    const double w = usual[2] - usual[0], h = usual[3] - usual[1];
-    int u0 = 1 << 20, v0 = 1 << 20, u1 = -(1 << 20), v1 = -(1 << 20);
-    for (const Box& b : boxes) {
-        const Point place = place_of(b), at = (place - from) * s.pitch;
-        const auto here = sides_of(b);
-        int agree = 0, near = 0;
-        for (std::size_t k = 0; k < 4; ++k) {
-            const double outward = (k < 2 ? -1 : 1) * (here[k] - usual[k]) / s.pitch;
-            agree += std::abs(outward) < card_alike / 2;
-            near += outward > -card_alike / 2 && outward < widest_gap;
-        }
-        const bool cell = agree >= 2 && near == 4;
-        if (!cell) {
-            out.bars.push_back(b);
-            continue;
-        }
-        const int u = static_cast<int>(place.x()), v = static_cast<int>(place.y());
-        Box own = b; // what disagrees is the neighbour's
-        if (std::abs(here[0] - usual[0]) > card_alike * s.pitch / 2) own.x0 = at.x() + usual[0];
-        if (std::abs(here[1] - usual[1]) > card_alike * s.pitch / 2) own.y0 = at.y() + usual[1];
-        if (std::abs(here[2] - usual[2]) > card_alike * s.pitch / 2) own.x1 = at.x() + usual[2];
-        if (std::abs(here[3] - usual[3]) > card_alike * s.pitch / 2) own.y1 = at.y() + usual[3];
-        out.cells.emplace(Place(u, v), own);
-        u0 = std::min(u0, u);
-        u1 = std::max(u1, u);
-        v0 = std::min(v0, v);
-        v1 = std::max(v1, v);
-    }
-    if (out.cells.empty()) return out;
-    std::map<Place, Box> moved;
-    for (const auto& [place, box] : out.cells) moved.emplace(Place(place.first - u0, place.second - v0), box);
-    out.cells = std::move(moved);
-    out.columns = u1 - u0 + 1;
-    out.rows = v1 - v0 + 1;
-    // What lies beyond the card's own patches, its rim or its shadow, is no bar of it: bars keep to its columns or
-    // rows.
-    const Box around{(u0 - 0.6 - from.x()) * s.pitch, (v0 - 0.6 - from.y()) * s.pitch, (u1 + 0.6 - from.x()) * s.pitch,
-                     (v1 + 0.6 - from.y()) * s.pitch};
-    std::erase_if(out.bars, [&](const Box& b) {
-        const Point m = b.middle();
-        const bool over = m.x() > around.x0 && m.x()<around.x1, beside = m.y()> around.y0 && m.y() < around.y1;
-        return !(over || beside) || b.width() < smallest_patch * w || b.height() < smallest_patch * h;
-    });
-    return out;
-}
-
 /// Ratio of the pitches, horizontal over vertical, of a plane seen by a pinhole of the frame's focal length.
 double aspect_of(const frame::Frame& f, const Homography& full_from_px) {
     const double focal_35 = f.metadata.focal_35mm_mm;
@@ -238,40 +159,56 @@ struct Laid {
     std::vector<std::string> ids;
 };
 
-Laid laid_out(const Straight& s, Patches& patches, Taught& t) {
-    // One size and one pitch for the lattice.
-    std::vector<Box> cells;
-    for (const auto& [place, box] : patches.cells) cells.push_back(box);
-    const double w = median_of(cells, &Box::width), h = median_of(cells, &Box::height);
-    std::vector<double> x0, y0;
-    for (const auto& [place, box] : patches.cells) {
-        x0.push_back(box.middle().x() - place.first * s.pitch);
-        y0.push_back(box.middle().y() - place.second * s.pitch);
-    }
-    const Point first(median(x0) - w / 2, median(y0) - h / 2);
-    t.columns = patches.columns;
-    t.rows = patches.rows;
-    Laid laid;
-    // A patch of the ground's own colour has no edges: in a grid that is full otherwise there is one all the same.
-    const bool mostly_full =
-        static_cast<double>(patches.cells.size()) >= fullness * static_cast<double>(patches.columns * patches.rows);
-    const auto free_of_bars = [&](int u, int v) {
-        const Point middle = first + Point(w, h) / 2 + s.pitch * Point(u, v);
-        return std::none_of(patches.bars.begin(), patches.bars.end(), [&](const Box& b) {
-            return middle.x() > b.x0 && middle.x() < b.x1 && middle.y() > b.y0 && middle.y() < b.y1;
-        });
+std::string grid_id(long column, std::size_t row) {
+    return chart::grid(static_cast<int>(column) + 1, static_cast<int>(row) + 1, 1, 1, 0, 0).patches.back().id;
+}
+
+/// A grid's patches by rows and columns, bars after them; where no grid holds most patches, all by their rows.
+Laid laid_out(const Arrangement& a, Taught& t) {
+    const auto held_by = [&](const Block& block) {
+        std::size_t n = 0;
+        for (const std::size_t r : block.rows)
+            n += static_cast<std::size_t>(
+                std::count_if(a.rows[r].begin(), a.rows[r].end(), [&](const Box& b) { return block.holds(b); }));
+        return n;
     };
-    for (int v = 0; v < patches.rows; ++v)
-        for (int u = 0; u < patches.columns; ++u)
-            if (patches.cells.contains({u, v}) || (mostly_full && free_of_bars(u, v))) {
-                laid.boxes.push_back({first.x() + u * s.pitch, first.y() + v * s.pitch, first.x() + u * s.pitch + w,
-                                      first.y() + v * s.pitch + h});
-                laid.ids.push_back(chart::grid(u + 1, v + 1, 1, 1, 0, 0).patches.back().id);
+    const Block* grid = nullptr;
+    for (const Block& block : a.blocks)
+        if (static_cast<double>(held_by(block)) >= lattice_share * static_cast<double>(a.patches())) grid = &block;
+    Laid laid;
+    if (!grid) {
+        for (std::size_t v = 0; v < a.rows.size(); ++v)
+            for (std::size_t u = 0; u < a.rows[v].size(); ++u) {
+                laid.boxes.push_back(a.rows[v][u]);
+                laid.ids.push_back(grid_id(static_cast<long>(u), v));
+                t.columns = std::max(t.columns, static_cast<int>(u) + 1);
             }
-    std::sort(patches.bars.begin(), patches.bars.end(), [](const Box& a, const Box& b) {
-        return std::pair(std::round(a.y0), a.x0) < std::pair(std::round(b.y0), b.x0);
-    });
-    for (const Box& bar : patches.bars) {
+        t.rows = static_cast<int>(a.rows.size());
+        return laid;
+    }
+    long first = 1 << 20, last = -(1 << 20);
+    std::vector<Box> bars;
+    std::size_t row = 0;
+    for (std::size_t r = 0; r < a.rows.size(); ++r) {
+        const bool of_grid = std::find(grid->rows.begin(), grid->rows.end(), r) != grid->rows.end();
+        for (const Box& b : a.rows[r])
+            if (!of_grid || !grid->holds(b)) bars.push_back(b);
+            else {
+                first = std::min(first, grid->column(b));
+                last = std::max(last, grid->column(b));
+            }
+    }
+    for (const std::size_t r : grid->rows) {
+        for (const Box& b : a.rows[r])
+            if (grid->holds(b)) {
+                laid.boxes.push_back(b);
+                laid.ids.push_back(grid_id(grid->column(b) - first, row));
+            }
+        ++row;
+    }
+    t.rows = static_cast<int>(row);
+    t.columns = static_cast<int>(last - first) + 1;
+    for (const Box& bar : bars) {
         laid.boxes.push_back(bar);
         laid.ids.push_back("bar" + std::to_string(++t.bars));
     }
@@ -310,13 +247,18 @@ std::vector<colour::Vec3> write_down(const frame::Frame& frame, const Straight& 
     return rgb;
 }
 
-struct Card {
-    Straight straight;
-    Patches patches;
-};
+/// Straightened by the corners alone; nothing where they are too narrow for a card.
+Arrangement by_corners(const std::vector<Picture>& pyramid, const Corners& about) {
+    const double across = (about[1] - about[0]).norm() + (about[2] - about[3]).norm(),
+                 down = (about[3] - about[0]).norm() + (about[2] - about[1]).norm();
+    if (down > max_aspect * across || across > max_aspect * down) return {};
+    const double n = places_across, m = n * down / across;
+    return arranged(pyramid, chart::homography({Point(0, 0), Point(n, 0), Point(n, m), Point(0, m)}, about), {0, 0},
+                    {n, m}, about);
+}
 
-/// The card whose patches lie on a lattice, straightened; none without six of them.
-std::optional<Card> card_on(const std::vector<Picture>& pyramid, LatticeSeen& seen, const Corners& about) {
+/// Straightened by the lattice that its patches lie on, which needs no exact corners.
+Arrangement by_lattice(const std::vector<Picture>& pyramid, LatticeSeen& seen, const Corners& about) {
     turn_to(seen.lattice, scaled(about, seen.picture->scale));
     const Lattice& l = seen.lattice;
     const double to_full = 1 / seen.picture->scale;
@@ -330,142 +272,7 @@ std::optional<Card> card_on(const std::vector<Picture>& pyramid, LatticeSeen& se
         from = from.cwiseMin(p.cwiseMax(Point(l.u0 - 8, l.v0 - 8)));
         to = to.cwiseMax(p.cwiseMin(Point(l.u1 + 8, l.v1 + 8)));
     }
-    Card card{straightened(pyramid, full_from_place, from, to, about), {}};
-    Straight& s = card.straight;
-    card.patches = sorted(s, boxes_in(s), from);
-    if (card.patches.cells.size() < 6) return std::nullopt;
-    // Straightened anew by the patches' own middles, which are better known than the lattice's.
-    std::vector<Point> places, pixels;
-    for (const auto& [place, box] : card.patches.cells) {
-        places.emplace_back(place.first, place.second);
-        pixels.push_back(s.frame_from_px(box.middle()));
-    }
-    if (const auto better = projective_fit(places, pixels)) {
-        const Homography now = better->inverse();
-        Point a(1e9, 1e9), b(-1e9, -1e9);
-        for (const Point& corner :
-             {Point(0, 0), Point(s.codes.cols, 0), Point(s.codes.cols, s.codes.rows), Point(0, s.codes.rows)}) {
-            const Point p = now(s.frame_from_px(corner));
-            a = a.cwiseMin(p);
-            b = b.cwiseMax(p);
-        }
-        s = straightened(pyramid, *better, a, b, about);
-        card.patches = sorted(s, boxes_in(s), a);
-        if (card.patches.cells.size() < 6) return std::nullopt;
-    }
-    return card;
-}
-
-/// Rectangles of any arrangement, straightened by the corners alone, row by row.
-struct Arrangement {
-    Straight straight;
-    std::vector<std::vector<Box>> rows;
-    std::size_t patches() const {
-        std::size_t n = 0;
-        for (const auto& row : rows) n += row.size();
-        return n;
-    }
-};
-
-double area_of(const Box& b) { return b.width() * b.height(); }
-
-/// Share of the smaller one that both cover.
-double common_share(const Box& a, const Box& b) {
-    const double w = std::min(a.x1, b.x1) - std::max(a.x0, b.x0), h = std::min(a.y1, b.y1) - std::max(a.y0, b.y0);
-    return w > 0 && h > 0 ? w * h / std::min(area_of(a), area_of(b)) : 0;
-}
-
-/// Neighbours whose sides were taken a little too far out meet halfway.
-void part(Box& a, Box& b) {
-    const double w = std::min(a.x1, b.x1) - std::max(a.x0, b.x0), h = std::min(a.y1, b.y1) - std::max(a.y0, b.y0);
-    if (w <= 0 || h <= 0) return;
-    if (w < h) {
-        Box &left = a.x0 < b.x0 ? a : b, &right = a.x0 < b.x0 ? b : a;
-        left.x1 = right.x0 = (left.x1 + right.x0) / 2;
-    } else {
-        Box &upper = a.y0 < b.y0 ? a : b, &lower = a.y0 < b.y0 ? b : a;
-        upper.y1 = lower.y0 = (upper.y1 + lower.y0) / 2;
-    }
-}
-
-Arrangement arranged(const std::vector<Picture>& pyramid, const Corners& about) {
-    const double across = (about[1] - about[0]).norm() + (about[2] - about[3]).norm(),
-                 down = (about[3] - about[0]).norm() + (about[2] - about[1]).norm();
-    if (down > max_aspect * across || across > max_aspect * down) return {}; // no card is so narrow
-    const double n = places_across, m = n * down / across;
-    const Corners places{Point(0, 0), Point(n, 0), Point(n, m), Point(0, m)};
-    Arrangement a{straightened(pyramid, chart::homography(places, about), {0, 0}, {n, m}, about), {}};
-    std::vector<Box> boxes = boxes_in(a.straight);
-    const double whole = static_cast<double>(a.straight.codes.total());
-    std::erase_if(boxes, [&](const Box& b) { return !(area_of(b) > 0) || area_of(b) > ground_share * whole; });
-    // What lies in another is its print; what is much smaller than the rest is none of the card's patches.
-    std::stable_sort(boxes.begin(), boxes.end(), [](const Box& x, const Box& y) { return area_of(x) > area_of(y); });
-    std::vector<Box> kept;
-    for (const Box& b : boxes)
-        if (std::none_of(kept.begin(), kept.end(), [&](const Box& k) { return common_share(k, b) > 0.5; }))
-            kept.push_back(b);
-    if (kept.empty()) return a;
-    const double usual = area_of(kept[kept.size() / 2]);
-    std::erase_if(kept, [&](const Box& b) { return area_of(b) < smallest_share * usual; });
-    for (std::size_t i = 0; i < kept.size(); ++i)
-        for (std::size_t k = i + 1; k < kept.size(); ++k) part(kept[i], kept[k]);
-    std::stable_sort(kept.begin(), kept.end(),
-                     [](const Box& x, const Box& y) { return x.middle().y() < y.middle().y(); });
-    for (const Box& b : kept) {
-        if (!a.rows.empty()) {
-            const Box& first = a.rows.back().front();
-            if (std::abs(b.middle().y() - first.middle().y()) < 0.4 * std::min(b.height(), first.height())) {
-                a.rows.back().push_back(b);
-                continue;
-            }
-        }
-        a.rows.push_back({b});
-    }
-    for (auto& row : a.rows)
-        std::stable_sort(row.begin(), row.end(), [](const Box& x, const Box& y) { return x.x0 < y.x0; });
-    return a;
-}
-
-/// A box in pixels of the frame: its middle and sides.
-struct Seen {
-    Point middle, size;
-};
-Seen seen_at(const Straight& s, const Box& b) {
-    const Point x0 = s.frame_from_px({b.x0, b.middle().y()}), x1 = s.frame_from_px({b.x1, b.middle().y()}),
-                y0 = s.frame_from_px({b.middle().x(), b.y0}), y1 = s.frame_from_px({b.middle().x(), b.y1});
-    return {s.frame_from_px(b.middle()), {(x1 - x0).norm(), (y1 - y0).norm()}};
-}
-
-/// True where what a lattice says of the card is what lies there; not for rows of another pitch or more than one grid.
-bool explains(const Straight& s, const Laid& laid, const Arrangement& arrangement) {
-    std::vector<Seen> all;
-    for (const auto& row : arrangement.rows)
-        for (const Box& b : row) all.push_back(seen_at(arrangement.straight, b));
-    int agree = 0, of_laid = 0;
-    for (const Box& b : laid.boxes) {
-        const Seen one = seen_at(s, b);
-        const bool there = std::any_of(all.begin(), all.end(), [&](const Seen& o) {
-            const Point ratio = one.size.cwiseQuotient(o.size.cwiseMax(1));
-            return (one.middle - o.middle).norm() < 0.35 * std::min(one.size.minCoeff(), o.size.minCoeff()) &&
-                   ratio.minCoeff() > 0.7 && ratio.maxCoeff() < 1.4;
-        });
-        agree += there;
-        ++of_laid;
-    }
-    return agree - (of_laid - agree) >= lattice_share * static_cast<double>(all.size());
-}
-
-Laid laid_out(const Arrangement& a, Taught& t) {
-    Laid laid;
-    for (std::size_t v = 0; v < a.rows.size(); ++v)
-        for (std::size_t u = 0; u < a.rows[v].size(); ++u) {
-            laid.boxes.push_back(a.rows[v][u]);
-            laid.ids.push_back(
-                chart::grid(static_cast<int>(u) + 1, static_cast<int>(v) + 1, 1, 1, 0, 0).patches.back().id);
-            t.columns = std::max(t.columns, static_cast<int>(u) + 1);
-        }
-    t.rows = static_cast<int>(a.rows.size());
-    return laid;
+    return arranged(pyramid, full_from_place, from, to, about);
 }
 
 } // namespace
@@ -476,26 +283,25 @@ Taught teach(const frame::Frame& frame, const Corners& about, double width_mm, s
                     "Give them in order: top-left, top-right, bottom-right, bottom-left");
     const auto pyramid = pyramid_of(frame, finest_side, coarsest_side);
     throw_if_stopped(stop);
-    std::optional<Card> card;
-    for (LatticeSeen& seen : lattices_in(pyramid, about)) {
+    Arrangement card = by_corners(pyramid, about);
+    // Corners that are far from exact leave fewer rectangles than the patches' own lattice shows.
+    auto lattices = lattices_in(pyramid, about);
+    std::stable_sort(lattices.begin(), lattices.end(), [](const LatticeSeen& a, const LatticeSeen& b) {
+        return a.lattice.cells.size() > b.lattice.cells.size();
+    });
+    std::size_t tried = 0;
+    for (LatticeSeen& seen : lattices) {
         throw_if_stopped(stop);
-        auto here = card_on(pyramid, seen, about);
-        if (here && (!card || here->patches.cells.size() > card->patches.cells.size())) card = std::move(here);
+        if (10 * seen.lattice.cells.size() < 9 * card.patches() || ++tried > likely_cards) break;
+        Arrangement here = by_lattice(pyramid, seen, about);
+        if (10 * here.patches() > 11 * card.patches()) card = std::move(here);
     }
-    throw_if_stopped(stop);
-    Taught t;
-    Laid laid;
-    if (card) laid = laid_out(card->straight, card->patches, t);
-    const Arrangement any = arranged(pyramid, about);
-    const bool free = any.patches() >= 6 && (!card || !explains(card->straight, laid, any));
-    if (!card && !free)
+    if (card.patches() < least_patches)
         throw Error(ErrorKind::input, "no patches are seen between these corners", frame.file,
                     "Set them about the whole card, in focus and evenly lit, with at least six patches");
-    if (free) {
-        t = {};
-        laid = laid_out(any, t);
-    }
-    const std::vector<colour::Vec3> rgb = write_down(frame, free ? any.straight : card->straight, laid, width_mm, t);
+    Taught t;
+    const Laid laid = laid_out(card, t);
+    const std::vector<colour::Vec3> rgb = write_down(frame, card.straight, laid, width_mm, t);
     propose(t, rgb, frame);
     return t;
 }
@@ -542,13 +348,13 @@ Corners outline_of_card(const frame::Frame& whole, const std::vector<Corners>& k
         };
         const Corners outline{at(a.x(), a.y()), at(b.x(), a.y()), at(b.x(), b.y()), at(a.x(), b.y())};
         if (!chart::is_convex(outline)) continue;
-        // Texture makes lattices, too: what counts is how many flat patches lie on one.
-        const auto card = card_on(pyramid, seen, outline);
-        if (!card || card->patches.cells.size() <= most) continue;
-        most = card->patches.cells.size();
+        // Texture makes lattices, too: what counts is how many flat patches lie there.
+        const std::size_t patches = by_corners(pyramid, outline).patches();
+        if (patches <= most) continue;
+        most = patches;
         best = outline;
     }
-    if (most < 6 || !chart::is_convex(best))
+    if (most < least_patches || !chart::is_convex(best))
         throw Error(ErrorKind::input, "no card is seen in this frame", whole.file,
                     "Give its corners, and show it in focus and evenly lit");
     return best;

@@ -2,6 +2,7 @@
 // frames of refero-find-bench, of other seeds than the reported ones.
 #pragma once
 
+#include <array>
 #include <cstddef>
 
 namespace refero::find {
@@ -56,24 +57,31 @@ inline constexpr double most_tilt_deg = 80;      ///< no patch shows its own col
 inline constexpr int most_doubtful = 12;         ///< candidates that may fail before the search ends
 inline constexpr std::size_t at_a_time = 2;      ///< of them, beside each other
 
-// Cards that are taught (teach.cpp): shares of a pitch, unless said otherwise; chosen on simulated cards.
+// Cards that are taught (teach.cpp, straight.cpp, arrangement.cpp), chosen on cards that refero-cards-bench makes up.
 
-inline constexpr double smallest_patch = 0.3;  ///< side
-inline constexpr double card_margin = 1.2;     ///< looked at about the lattice: bars lie beside it
-inline constexpr double edge_reach = 0.18;     ///< how far from a flat region its edge may lie
-inline constexpr double fills = 0.72;          ///< share of its box that a rectangle's flat region fills
-inline constexpr double clear_change = 0.2;    ///< of the largest change nearby: a patch's own edge is no less
-inline constexpr double widest_gap = 0.35;     ///< beyond a patch's side the neighbour's may be taken for it
-inline constexpr double fullness = 0.75;       ///< of a grid's places, from which on it has no holes
-inline constexpr double card_alike = 0.12;     ///< size and place of a lattice's patch against the usual
-inline constexpr int px_per_pitch = 56;        ///< of the straightened picture, at most
+inline constexpr double least_side_share = 0.018; ///< of the straightened picture's longer side: print is smaller
+inline constexpr double edge_reach = 0.2;         ///< of a side: how far from a flat region its edge may lie
+inline constexpr double fills = 0.72;             ///< fraction of its box that a rectangle's flat region fills
+/// Of the largest change nearby, and of the changes on the patch itself: its own edge is no less than both.
+inline constexpr double clear_change = 0.05, noise_change = 3;
+/// Of a side, beyond which nothing is evened out; a side so far out is the neighbour's.
+inline constexpr double widest_gap = 0.4;
+/// Limits of flatness, times two and a half of what the flatter two fifths of the card reach.
+inline constexpr std::array flatness_factors{0.35f, 0.6f, 1.0f, 1.7f, 3.0f, 5.0f};
+inline constexpr double run_together = 0.55;  ///< of a rectangle that others fill: they are the patches
+inline constexpr double ground_share = 0.4;   ///< of the card: a larger flat rectangle is its ground
+inline constexpr double smallest_share = 0.1; ///< of the usual patch's area: print is smaller
+inline constexpr double alike_size = 0.1;     ///< relative: sides that differ by less are of one size
+inline constexpr double snap = 0.05;          ///< of a side: what is off its row or step by less is evened out
+inline constexpr double fullness = 0.75;      ///< of a grid's places, from which on it has no holes
+inline constexpr double card_margin = 1.2;    ///< pitches looked at about a lattice: bars lie beside it
+inline constexpr double card_px = 1000;       ///< of the straightened picture's longer side, at most
 inline constexpr std::size_t likely_cards = 3; ///< lattices of a scale whose patches are looked for
 inline constexpr double usual_pitch_mm = 20;   ///< where no size is given
 inline constexpr double places_across = 12;    ///< a card of no lattice is straightened in so many places
 inline constexpr double max_aspect = 12;       ///< of a card's outline, and the inverse
-inline constexpr double ground_share = 0.4;    ///< of the card: a larger flat rectangle is its ground
-inline constexpr double smallest_share = 0.1;  ///< of the usual patch's area: print is smaller
-inline constexpr double lattice_share = 0.7;   ///< of what lies there a lattice must explain
+inline constexpr std::size_t least_patches = 6; ///< of a card
+inline constexpr double lattice_share = 0.7;    ///< of a card's patches: a grid that holds them names them
 inline constexpr double equal_ratio = 0.05;    ///< of balanced channels: greys of one card agree so far
 inline constexpr double lightest_grey = 0.9;   ///< luminance of the lightest grey, where nothing says what it is
 
