@@ -17,8 +17,8 @@ using chart::Point;
 
 namespace {
 
-constexpr std::array kinds{"grid without gaps",   "grid, thin gaps", "grid, wide gaps", "rows of different pitch",
-                           "grid and bars",       "balance page",    "two panels",      "two panels, folded",
+constexpr std::array kinds{"grid without gaps",      "grid, thin gaps", "grid, wide gaps", "rows of different pitch",
+                           "grid and bars",          "balance page",    "two panels",      "two panels, folded",
                            "hue circle in a square", "ladder"};
 
 struct Card {
@@ -64,8 +64,7 @@ Json any_colour(Draw& d) {
 void grid_into(Card& card, Draw& d, int columns, int rows, double w, double h, double gap, double x = 0, double y = 0,
                std::size_t panel = 0) {
     for (int r = 0; r < rows; ++r)
-        for (int c = 0; c < columns; ++c)
-            card.add(x + c * (w + gap), y + r * (h + gap), w, h, any_colour(d), panel);
+        for (int c = 0; c < columns; ++c) card.add(x + c * (w + gap), y + r * (h + gap), w, h, any_colour(d), panel);
 }
 
 Card made_up(std::size_t kind, Draw& d) {
@@ -162,16 +161,15 @@ std::vector<Panel> panels_of(const Card& card, const fs::path& folder, const std
         for (std::size_t i = 0; i < card.panel_of.size(); ++i) {
             if (card.panel_of[i] != k) continue;
             part.definition.patches.push_back(card.definition.patches[i]);
-            part.reference.xyz[card.definition.patches[i].id] =
-                card.reference.xyz.at(card.definition.patches[i].id);
+            part.reference.xyz[card.definition.patches[i].id] = card.reference.xyz.at(card.definition.patches[i].id);
         }
         Point from(1e9, 1e9);
         for (const chart::Patch& p : part.definition.patches) from = from.cwiseMin(Point(p.x_mm, p.y_mm));
         part.frame();
         part.definition.id = part.definition.title = formatted("{}-{}", name, k);
-        all.push_back({chart::save_definition(part.definition, part.reference,
-                                              folder / formatted("{}-{}.json", name, k)),
-                       from, from + Point(part.definition.width_mm, part.definition.height_mm), k ? fold_deg : 0});
+        all.push_back(
+            {chart::save_definition(part.definition, part.reference, folder / formatted("{}-{}.json", name, k)), from,
+             from + Point(part.definition.width_mm, part.definition.height_mm), k ? fold_deg : 0});
     }
     return all;
 }
@@ -233,6 +231,7 @@ int main(int argc, char** argv) {
     const bool cases = std::getenv("REFERO_CASES") != nullptr;
     const TemporaryFolder folder(fs::temp_directory_path(), "refero-cards");
     std::array<Score, kinds.size()> scores;
+    std::vector<chart::Definition> known; ///< all that were taught
     for (int i = 0; i < cards; ++i) {
         const std::size_t kind = static_cast<std::size_t>(i) % kinds.size();
         Draw d{std::mt19937_64(seed * 1000003 + static_cast<std::uint64_t>(i))};
@@ -272,7 +271,9 @@ int main(int argc, char** argv) {
                 // In millimetres of the card: scaled alike, and laid on each other by the means.
                 std::vector<double> distances;
                 std::vector<std::pair<const chart::Patch*, const chart::Patch*>> pairs;
-                const auto middle = [](const chart::Patch& p) { return Point(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2); };
+                const auto middle = [](const chart::Patch& p) {
+                    return Point(p.x_mm + p.w_mm / 2, p.y_mm + p.h_mm / 2);
+                };
                 const Point scale(truth.width_mm / t.definition.width_mm, truth.height_mm / t.definition.height_mm);
                 for (const chart::Patch& p : truth.patches) {
                     const chart::Patch* nearest = nullptr;
@@ -306,21 +307,21 @@ int main(int argc, char** argv) {
         score.taught += right;
         if (cases && !right) std::cout << formatted("  {} {}:{}\n", name, kinds[kind], why);
         // Found in other frames, panel by panel, by what the picture taught of it.
-        std::vector<chart::Definition> own;
+        const std::size_t before = known.size();
         for (std::size_t k = 0; k < taught.size(); ++k) {
             chart::Definition definition = taught[k].definition;
             definition.id = definition.title = formatted("taught{}-{}", i, k);
             try {
-                own.push_back(chart::save_definition(definition, taught[k].reference,
-                                                     folder.path() / (definition.id + ".json")));
+                known.push_back(
+                    chart::save_definition(definition, taught[k].reference, folder.path() / (definition.id + ".json")));
             } catch (const Error& e) {
                 if (cases) std::cout << "  " << name << ": " << e.what() << "\n";
             }
         }
+        const std::vector<chart::Definition> own(known.begin() + static_cast<std::ptrdiff_t>(before), known.end());
         for (int n = 0; n < pictures; ++n) {
             const Panel& panel = panels[static_cast<std::size_t>(n) % panels.size()];
-            const Drawn drawn =
-                draw(d, {{panel.definition.file.string(), panel.definition}}, true, true);
+            const Drawn drawn = draw(d, {{panel.definition.file.string(), panel.definition}}, true, true);
             Json only = drawn.scene; // the one that is looked for; others would be known by nobody
             only["charts"] = Json::array({drawn.scene["charts"][0]});
             only["charts"][0]["mirrored"] = false;
@@ -330,12 +331,12 @@ int main(int argc, char** argv) {
             bool found = false;
             for (const find::Placement& p : find::locate(frame, own)) {
                 double off = 0;
-                for (std::size_t c = 0; c < 4; ++c)
-                    off += (p.corners[c] - truth.charts[0].corners[c]).norm() / 4;
+                for (std::size_t c = 0; c < 4; ++c) off += (p.corners[c] - truth.charts[0].corners[c]).norm() / 4;
                 const double pitch = std::sqrt(std::abs(chart::signed_area(truth.charts[0].corners)) /
                                                static_cast<double>(panel.definition.patches.size()));
                 found = found || off < 0.25 * pitch;
-                if (cases && off >= 0.25 * pitch) std::cout << formatted("  {}: off by {:.2f} pitches\n", name, off / pitch);
+                if (cases && off >= 0.25 * pitch)
+                    std::cout << formatted("  {}: off by {:.2f} pitches\n", name, off / pitch);
             }
             score.found += found;
             if (cases && !found) {
@@ -347,8 +348,9 @@ int main(int argc, char** argv) {
     }
     Score all;
     const auto print = [](const char* name, const Score& s) {
-        std::cout << formatted("{:<26} taught {:3d} of {:3d}, worst side in the median {:.4f} of a pitch; found {:3d} of {:3d}\n",
-                               name, s.taught, s.cards, s.off.empty() ? 0 : median(s.off), s.found, s.pictures);
+        std::cout << formatted(
+            "{:<26} taught {:3d} of {:3d}, worst side in the median {:.4f} of a pitch; found {:3d} of {:3d}\n", name,
+            s.taught, s.cards, s.off.empty() ? 0 : median(s.off), s.found, s.pictures);
     };
     for (std::size_t k = 0; k < kinds.size(); ++k) {
         if (!scores[k].cards) continue;
@@ -360,5 +362,14 @@ int main(int argc, char** argv) {
         all.off.insert(all.off.end(), scores[k].off.begin(), scores[k].off.end());
     }
     print("all", all);
+    // Pictures without any of them, full of rows of rectangles.
+    Draw d{std::mt19937_64(seed)};
+    int wrong = 0;
+    const int bare = pictures > 0 ? cards / 2 : 0;
+    for (int i = 0; i < bare; ++i) {
+        const auto found = find::locate(frame_of(draw(d, {}, false, true).scene, folder.path()), known);
+        wrong += static_cast<int>(found.size());
+    }
+    std::cout << formatted("{} of these {} definitions found in {} pictures without one\n", wrong, known.size(), bare);
     return 0;
 }

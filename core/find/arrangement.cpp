@@ -78,7 +78,7 @@ std::vector<Row> rows_of(std::vector<Box> boxes) {
     return rows;
 }
 
-double median_over(const Row& row, double Box::* side) {
+double median_over(const Row& row, double Box::*side) {
     std::vector<double> all;
     for (const Box& b : row) all.push_back(b.*side);
     return median(all);
@@ -89,8 +89,8 @@ double median_over(const Row& row, double Box::* side) {
 void even_out(double& from, double& to, double usual_from, double usual_to) {
     const double side = usual_to - usual_from, off = snap * side;
     const bool from_agrees = std::abs(from - usual_from) < off, to_agrees = std::abs(to - usual_to) < off,
-               from_beyond = from < usual_from && usual_from - from < widest_gap * side,
-               to_beyond = to > usual_to && to - usual_to < widest_gap * side;
+               from_beyond = from < usual_from && usual_from - from<widest_gap * side, to_beyond = to> usual_to &&
+                             to - usual_to < widest_gap * side;
     if ((from_agrees || from_beyond) && (to_agrees || to_beyond)) {
         from = usual_from;
         to = usual_to;
@@ -178,9 +178,8 @@ std::optional<Steps> steps_of(const std::vector<Span>& spans) {
         best.first = y / n - best.pitch * x / n;
         if (!(best.pitch > 0.9 * side)) return std::nullopt;
     }
-    return agree >= 3 && static_cast<double>(agree) >= 0.75 * static_cast<double>(spans.size())
-               ? std::optional(best)
-               : std::nullopt;
+    return agree >= 3 && static_cast<double>(agree) >= 0.75 * static_cast<double>(spans.size()) ? std::optional(best)
+                                                                                                : std::nullopt;
 }
 
 bool follows(const Span& s, const Steps& steps) {
@@ -262,7 +261,8 @@ void even_out(std::vector<Row>& rows, Block& block) {
     const long first = columns.begin()->first, last = columns.rbegin()->first;
     // Rows in equal steps are evened out, too.
     std::vector<Span> downs;
-    for (const std::size_t r : block.rows) downs.push_back({median_over(rows[r], &Box::y0), median_over(rows[r], &Box::y1)});
+    for (const std::size_t r : block.rows)
+        downs.push_back({median_over(rows[r], &Box::y0), median_over(rows[r], &Box::y1)});
     if (const auto down = steps_of(downs))
         for (const std::size_t r : block.rows)
             for (Box& b : rows[r]) {

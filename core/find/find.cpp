@@ -41,7 +41,7 @@ struct Level {
           regions(flat_regions(p, coarsest ? 0.2 * static_cast<double>(p.linear.total()) : 50.0 * 50.0, enlarge)),
           near(near_of(regions)),
           ground(p, regions, near),
-          lattices(find::lattices(regions, near, extent)) {}
+          lattices(extent.most_cells ? find::lattices(regions, near, extent) : std::vector<Lattice>()) {}
 };
 
 struct Candidate {
@@ -193,6 +193,7 @@ std::vector<Placement> locate_as_is(const frame::Frame& frame, const std::vector
     if (grids.empty() || frame.width < 16 || frame.height < 16) return {};
     Extent extent;
     for (const Grid& grid : grids) {
+        if (grid.pattern) continue;
         extent.most_side = std::max({extent.most_side, grid.columns + 4, grid.rows + 4});
         extent.most_cells = std::max(extent.most_cells, 2 * grid.patch.size());
     }
@@ -215,14 +216,25 @@ std::vector<Placement> locate_as_is(const frame::Frame& frame, const std::vector
     tbb::parallel_for(std::size_t{0}, lattices.size(), [&](std::size_t i) {
         if (stop.stop_requested()) return;
         for (const Grid& grid : grids)
-            for (Match& match : identify(grid, *lattices[i].second, lattices[i].first->ground, 3))
-                of_lattice[i].push_back({std::move(match), lattices[i].first});
+            if (!grid.pattern)
+                for (Match& match : identify(grid, *lattices[i].second, lattices[i].first->ground, 3))
+                    of_lattice[i].push_back({std::move(match), lattices[i].first});
         std::stable_sort(of_lattice[i].begin(), of_lattice[i].end(), likelier);
         if (of_lattice[i].size() > 6) of_lattice[i].resize(6);
     });
     throw_if_stopped(stop);
     std::vector<Candidate> candidates;
     for (auto& of : of_lattice) candidates.insert(candidates.end(), of.begin(), of.end());
+    std::vector<std::pair<const Level*, const Grid*>> patterns;
+    for (const auto& level : levels)
+        for (const Grid& grid : grids)
+            if (grid.pattern) patterns.emplace_back(level.get(), &grid);
+    std::vector<std::vector<Match>> of_pattern(patterns.size());
+    tbb::parallel_for(std::size_t{0}, patterns.size(), [&](std::size_t i) {
+        if (!stop.stop_requested()) of_pattern[i] = identify_pattern(*patterns[i].second, patterns[i].first->ground, 4);
+    });
+    for (std::size_t i = 0; i < patterns.size(); ++i)
+        for (Match& match : of_pattern[i]) candidates.push_back({std::move(match), patterns[i].first});
     tbb::parallel_for(std::size_t{0}, candidates.size(), [&](std::size_t i) {
         if (stop.stop_requested() || !holds(candidates[i])) candidates[i].match.fit.evidence = 0;
     });

@@ -238,6 +238,32 @@ ColourFit explain(const std::vector<Seen>& seen, std::size_t patches, std::vecto
 
 } // namespace
 
+namespace {
+
+/// All patches that make regions, and how far they are from each other.
+Grid pattern_of(const chart::Definition& d, std::vector<Vec3> xyz) {
+    Grid g;
+    g.definition = &d;
+    g.xyz = std::move(xyz);
+    g.pattern = true;
+    std::vector<double> distances;
+    for (std::size_t i = 0; i < d.patches.size(); ++i) {
+        const chart::Patch& p = d.patches[i];
+        if (std::max(p.w_mm, p.h_mm) > max_aspect_of_region * std::min(p.w_mm, p.h_mm)) continue;
+        g.patch.push_back(i);
+        double least = INFINITY;
+        for (const chart::Patch& o : d.patches)
+            if (&o != &p)
+                least = std::min(least, std::hypot(o.x_mm + o.w_mm / 2 - p.x_mm - p.w_mm / 2,
+                                                   o.y_mm + o.h_mm / 2 - p.y_mm - p.h_mm / 2));
+        distances.push_back(least);
+    }
+    if (!distances.empty()) g.pitch_x_mm = g.pitch_y_mm = median(distances);
+    return g;
+}
+
+} // namespace
+
 std::vector<Grid> grids_of(const chart::Definition& d) {
     if (d.patches.size() < 8) return {};
     std::vector<Vec3> xyz;
@@ -293,6 +319,9 @@ std::vector<Grid> grids_of(const chart::Definition& d) {
     std::stable_sort(grids.begin(), grids.end(),
                      [](const Grid& a, const Grid& b) { return a.patch.size() > b.patch.size(); });
     if (grids.size() > 4) grids.resize(4);
+    const auto most = grids.empty() ? 0 : grids.front().patch.size();
+    if (static_cast<double>(most) < block_share * static_cast<double>(d.patches.size()))
+        if (Grid whole = pattern_of(d, std::move(xyz)); whole.patch.size() >= 8) grids.push_back(std::move(whole));
     return grids;
 }
 

@@ -63,7 +63,9 @@ Straight straightened(const std::vector<Picture>& pyramid, const Homography& ful
 namespace {
 
 /// Pixels; what has a shorter side is print.
-double least_side_px(const Straight& s) { return std::max(6.0, least_side_share * std::max(s.codes.cols, s.codes.rows)); }
+double least_side_px(const Straight& s) {
+    return std::max(6.0, least_side_share * std::max(s.codes.cols, s.codes.rows));
+}
 
 /// Largest change to a neighbour, over the channels, of a picture smoothed a little.
 cv::Mat changes_of(const cv::Mat& codes) {
@@ -82,8 +84,9 @@ cv::Mat changes_of(const cv::Mat& codes) {
     return all;
 }
 
-/// Where the picture changes most across a side of a region, to a part of a pixel.
-double edge_near(const cv::Mat& codes, const Box& box, int side, double reach) {
+/// Where the picture changes first and clearly across a side of a region, to a part of a pixel; nothing where it does
+/// not.
+std::optional<double> edge_near(const cv::Mat& codes, const Box& box, int side, double reach) {
     const bool across_x = side % 2 == 0; // 0 left, 1 top, 2 right, 3 bottom
     const double at = side == 0 ? box.x0 : side == 1 ? box.y0 : side == 2 ? box.x1 : box.y1;
     const int outward = side < 2 ? -1 : 1;
@@ -123,7 +126,7 @@ double edge_near(const cv::Mat& codes, const Box& box, int side, double reach) {
             break;
         }
     }
-    if (peak < 0 || most < 1e-4) return at;
+    if (peak < 0 || most < 1e-4) return std::nullopt;
     // The centre of the change about its peak.
     double weight = 0, sum = 0;
     for (int i = std::max(0, peak - 2); i <= std::min(count - 1, peak + 2); ++i) {
@@ -204,8 +207,13 @@ std::vector<Box> boxes_in(const Straight& s) {
         const double reach = edge_reach_of(b);
         constexpr double rim = 2;
         const Box flat{b.x0 + rim, b.y0 + rim, b.x1 - rim, b.y1 - rim};
-        b = {edge_near(s.codes, flat, 0, reach), edge_near(s.codes, flat, 1, reach), edge_near(s.codes, flat, 2, reach),
-             edge_near(s.codes, flat, 3, reach)};
+        std::array<std::optional<double>, 4> sides;
+        for (int side = 0; side < 4; ++side)
+            sides[static_cast<std::size_t>(side)] = edge_near(s.codes, flat, side, reach);
+        const auto clear = std::count_if(sides.begin(), sides.end(), [](const auto& side) { return side.has_value(); });
+        b = clear < least_clear_sides ? Box{} // texture
+                                      : Box{sides[0].value_or(flat.x0), sides[1].value_or(flat.y0),
+                                            sides[2].value_or(flat.x1), sides[3].value_or(flat.y1)};
     }
     std::erase_if(kept, [](const Box& b) { return !(b.width() > 2 && b.height() > 2); });
     return kept;
@@ -231,17 +239,21 @@ std::optional<Homography> squared_up(const Straight& s, const std::vector<Box>& 
                  : side == 1 ? part.y0
                  : side == 2 ? part.x1
                              : part.y1) += side < 2 ? inward : -inward;
-                const double edge = edge_near(s.codes, part, side, 2 * reach);
-                const Point p = vertical ? Point(edge, part.middle().y()) : Point(part.middle().x(), edge);
-                return Point((p - middle) / half);
+                const auto edge = edge_near(s.codes, part, side, 2 * reach);
+                if (!edge) return std::optional<Point>();
+                const Point p = vertical ? Point(*edge, part.middle().y()) : Point(part.middle().x(), *edge);
+                return std::optional<Point>((p - middle) / half);
             };
-            const Point p = at(first), q = at(second);
+            const auto one = at(first), other = at(second);
+            if (!one || !other) continue;
+            const Point &p = *one, &q = *other;
             const auto perspective = [&](const Point& o) { return (vertical ? o.x() : o.y()) * o; };
             const Point d = perspective(p) - perspective(q);
             rows.push_back(vertical ? Eigen::Vector4d(p.y() - q.y(), 0, d.x(), d.y())
                                     : Eigen::Vector4d(0, p.x() - q.x(), d.x(), d.y()));
             right.push_back(vertical ? q.x() - p.x() : q.y() - p.y());
         }
+    if (rows.size() < 8) return std::nullopt;
     Eigen::Vector4d solved = Eigen::Vector4d::Zero();
     std::vector<double> weight(rows.size(), 1);
     for (int round = 0; round < 6; ++round) {

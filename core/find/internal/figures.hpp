@@ -26,6 +26,16 @@ inline constexpr std::size_t most_lattices = 20;
 inline constexpr double least_patch_area = 0.035, most_patch_area = 3;
 inline constexpr double half_places = 0.4; ///< of places between, from which on the pitch is half of what it seemed
 
+// Patches on no lattice (point_pattern.cpp).
+
+inline constexpr double block_share = 0.6;       ///< of a chart's patches: a block of so many is found as a lattice
+inline constexpr std::size_t max_anchors = 24;   ///< of a chart: patches that a map is begun from
+inline constexpr std::size_t max_neighbours = 9; ///< of a region that are tried as neighbouring patches
+inline constexpr double max_squeeze = 3;         ///< of an affine map: a chart seen at 70 degrees
+/// Natural logarithm of how much brighter one patch may be beside another than it should be: shadows and curves.
+inline constexpr double max_log_brightness = 0.9;
+inline constexpr double max_aspect_of_region = 3.5; ///< of a patch whose flat part is a region (regions.cpp)
+
 // How well a chart explains what is seen (identify.cpp).
 
 inline constexpr double clipped_code = 0.985; ///< of the channel's white
@@ -61,6 +71,7 @@ inline constexpr std::size_t at_a_time = 2;      ///< of them, beside each other
 
 inline constexpr double least_side_share = 0.018; ///< of the straightened picture's longer side: print is smaller
 inline constexpr double edge_reach = 0.2;         ///< of a side: how far from a flat region its edge may lie
+inline constexpr int least_clear_sides = 3;       ///< of a rectangle: texture has none
 inline constexpr double fills = 0.72;             ///< fraction of its box that a rectangle's flat region fills
 /// Of the largest change nearby, and of the changes on the patch itself: its own edge is no less than both.
 inline constexpr double clear_change = 0.05, noise_change = 3;
@@ -68,21 +79,21 @@ inline constexpr double clear_change = 0.05, noise_change = 3;
 inline constexpr double widest_gap = 0.4;
 /// Limits of flatness, times two and a half of what the flatter two fifths of the card reach.
 inline constexpr std::array flatness_factors{0.35f, 0.6f, 1.0f, 1.7f, 3.0f, 5.0f};
-inline constexpr double run_together = 0.55;  ///< of a rectangle that others fill: they are the patches
-inline constexpr double ground_share = 0.4;   ///< of the card: a larger flat rectangle is its ground
-inline constexpr double smallest_share = 0.1; ///< of the usual patch's area: print is smaller
-inline constexpr double alike_size = 0.1;     ///< relative: sides that differ by less are of one size
-inline constexpr double snap = 0.05;          ///< of a side: what is off its row or step by less is evened out
-inline constexpr double fullness = 0.75;      ///< of a grid's places, from which on it has no holes
-inline constexpr double card_margin = 1.2;    ///< pitches looked at about a lattice: bars lie beside it
-inline constexpr double card_px = 1000;       ///< of the straightened picture's longer side, at most
-inline constexpr std::size_t likely_cards = 3; ///< lattices of a scale whose patches are looked for
-inline constexpr double usual_pitch_mm = 20;   ///< where no size is given
-inline constexpr double places_across = 12;    ///< a card of no lattice is straightened in so many places
-inline constexpr double max_aspect = 12;       ///< of a card's outline, and the inverse
+inline constexpr double run_together = 0.55;    ///< of a rectangle that others fill: they are the patches
+inline constexpr double ground_share = 0.4;     ///< of the card: a larger flat rectangle is its ground
+inline constexpr double smallest_share = 0.1;   ///< of the usual patch's area: print is smaller
+inline constexpr double alike_size = 0.1;       ///< relative: sides that differ by less are of one size
+inline constexpr double snap = 0.05;            ///< of a side: what is off its row or step by less is evened out
+inline constexpr double fullness = 0.75;        ///< of a grid's places, from which on it has no holes
+inline constexpr double card_margin = 1.2;      ///< pitches looked at about a lattice: bars lie beside it
+inline constexpr double card_px = 1000;         ///< of the straightened picture's longer side, at most
+inline constexpr std::size_t likely_cards = 3;  ///< lattices of a scale whose patches are looked for
+inline constexpr double usual_pitch_mm = 20;    ///< where no size is given
+inline constexpr double places_across = 12;     ///< a card of no lattice is straightened in so many places
+inline constexpr double max_aspect = 12;        ///< of a card's outline, and the inverse
 inline constexpr std::size_t least_patches = 6; ///< of a card
 inline constexpr double lattice_share = 0.7;    ///< of a card's patches: a grid that holds them names them
-inline constexpr double equal_ratio = 0.05;    ///< of balanced channels: greys of one card agree so far
-inline constexpr double lightest_grey = 0.9;   ///< luminance of the lightest grey, where nothing says what it is
+inline constexpr double equal_ratio = 0.05;     ///< of balanced channels: greys of one card agree so far
+inline constexpr double lightest_grey = 0.9;    ///< luminance of the lightest grey, where nothing says what it is
 
 } // namespace refero::find

@@ -105,8 +105,9 @@ struct Grid {
     std::vector<std::pair<int, int>> place; ///< column, row of each
     double first_x_mm = 0, first_y_mm = 0, pitch_x_mm = 0, pitch_y_mm = 0; ///< of patch centres
     std::vector<colour::Vec3> xyz;                                         ///< of every patch of the definition
+    bool pattern = false; ///< no block: all patches but the narrowest, wherever they lie; `place` is empty
 };
-/// The blocks of eight patches and more; none without a reference.
+/// The blocks of eight patches and more, and the whole where no block is most of it; none without a reference.
 std::vector<Grid> grids_of(const chart::Definition& definition);
 
 /// How well colours seen are explained by known XYZ through one camera and light, a matrix.
@@ -136,6 +137,8 @@ struct Ground {
 };
 /// The likeliest assignments of a grid to a lattice by the colours of its cells, best first, at most `most`.
 std::vector<Match> identify(const Grid& grid, const Lattice& lattice, const Ground& ground, std::size_t most);
+/// The same of a grid that is a pattern.
+std::vector<Match> identify_pattern(const Grid& grid, const Ground& ground, std::size_t most);
 /// Lays a match's grid on the regions that lie and look right, again and again. False if it does not hold.
 bool settle(Match& match, const Ground& ground);
 /// The fit of the whole chart at these corners (picture pixels).

@@ -14,7 +14,7 @@ struct Straight {
 };
 
 struct Box {
-    double x0, y0, x1, y1; ///< pixels of the straightened picture
+    double x0 = 0, y0 = 0, x1 = 0, y1 = 0; ///< pixels of the straightened picture
     double width() const { return x1 - x0; }
     double height() const { return y1 - y0; }
     double area() const { return width() * height(); }
