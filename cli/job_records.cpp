@@ -3,6 +3,7 @@
 #include <set>
 
 #include "job.hpp"
+#include "operations/capture/day.hpp"
 #include "operations/capture/frames.hpp"
 #include "operations/capture/intake.hpp"
 #include "operations/handover/evening.hpp"
@@ -47,54 +48,31 @@ std::vector<operations::Chain> chosen(const shoot::Shoot& shoot, const std::stri
 
 void tell_arrivals(Result& r, const shoot::Shoot& shoot) {
     const auto or_null = [](const std::string& text) { return text.empty() ? Json() : Json(text); };
+    const auto time_or_null = [](double at_s) { return std::isfinite(at_s) ? Json(shoot::time_of(at_s)) : Json(); };
+    const operations::Day day = operations::day_of(shoot);
     std::map<shoot::Id, int> of_camera;
-    int companions = 0;
-    for (const shoot::FrameRecord& f : shoot.frames) {
-        companions += f.same_as != 0;
-        ++of_camera[f.camera];
-    }
+    for (const shoot::FrameRecord& f : shoot.frames) ++of_camera[f.camera];
     r.json["frames"] = shoot.frames.size();
     r.json["chart_shots"] = shoot.chart_shots.size();
-    r.json["companions"] = companions;
+    r.json["companions"] = day.companions;
     r.json["cameras"] = r.json["lights"] = r.json["forgotten"] = r.json["questions"] = Json::array();
     for (const shoot::CameraRecord& c : shoot.cameras)
         r.json["cameras"].push_back({{"name", c.name},
                                      {"model", or_null(c.model)},
                                      {"serial_number", or_null(c.serial_number)},
                                      {"frames", of_camera[c.id]}});
-    for (const shoot::LightRecord& l : shoot.lights) {
-        double kelvin = l.kelvin, duv = 0, from = INFINITY, to = -INFINITY;
-        for (const shoot::ChartShotRecord& s : shoot.chart_shots) {
-            const shoot::SetupRecord* setup = shoot::record(shoot.setups, s.setup);
-            const shoot::FrameRecord* f = shoot::record(shoot.frames, s.frame);
-            if (!setup || setup->light != l.id || !f) continue;
-            const double at = shoot::time_in_job(shoot, *f);
-            if (std::isfinite(at) && at < from && s.kelvin > 0) { // as the first chart shot tells it
-                kelvin = s.kelvin;
-                duv = s.duv;
-            }
-            from = std::fmin(from, at);
-            to = std::fmax(to, at);
-        }
+    for (const operations::DayLight& l : day.lights)
         r.json["lights"].push_back({{"name", l.name},
-                                    {"kelvin", kelvin > 0 ? Json(kelvin) : Json()},
-                                    {"duv", duv != 0 ? Json(duv) : Json()},
-                                    {"from", std::isfinite(from) ? Json(shoot::time_of(from)) : Json()},
-                                    {"to", std::isfinite(to) ? Json(shoot::time_of(to)) : Json()}});
-    }
-    std::map<std::string, std::vector<std::string>> nameless; // by folder and pattern of names
-    for (const shoot::FrameRecord& f : shoot.frames) {
-        const shoot::CameraRecord* camera = shoot::record(shoot.cameras, f.camera);
-        const bool names_none = f.model.empty() && f.serial_number.empty() && f.reel.empty() && f.problem.empty();
-        if (names_none && (!camera || operations::is_nameless(*camera)))
-            nameless[shoot::pattern_of(f.path)].push_back(f.path);
-    }
-    for (const auto& [pattern, files] : nameless) {
-        r.json["questions"].push_back({{"about", "which camera made these files?"}, {"files", files}});
+                                    {"kelvin", l.kelvin > 0 ? Json(l.kelvin) : Json()},
+                                    {"duv", l.duv != 0 ? Json(l.duv) : Json()},
+                                    {"from", time_or_null(l.from_s)},
+                                    {"to", time_or_null(l.to_s)}});
+    for (const operations::NamelessFiles& n : day.nameless) {
+        r.json["questions"].push_back({{"about", "which camera made these files?"}, {"files", n.files}});
         r.words += formatted("Which camera made {} and {} more? Rename it, or take the files with --camera NAME\n",
-                             files.front(), files.size() - 1);
+                             n.files.front(), n.files.size() - 1);
     }
-    for (const shoot::Forgotten& f : shoot::forgotten(shoot)) {
+    for (const shoot::Forgotten& f : day.forgotten) {
         const std::size_t n = f.frames.size();
         r.json["forgotten"].push_back(
             {{"from", or_null(f.from)}, {"to", or_null(f.to)}, {"frames", n}, {"reason", f.reason}});

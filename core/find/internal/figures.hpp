@@ -34,7 +34,7 @@ inline constexpr std::size_t max_neighbours = 9; ///< of a region that are tried
 inline constexpr double max_squeeze = 3;         ///< of an affine map: a chart seen at 70 degrees
 /// Natural logarithm of how much brighter one patch may be beside another than it should be: shadows and curves.
 inline constexpr double max_log_brightness = 0.9;
-inline constexpr double max_aspect_of_region = 3.5; ///< of a patch whose flat part is a region (regions.cpp)
+inline constexpr double max_aspect_of_region = 3.7; ///< of a patch whose flat part is a region (regions.cpp)
 
 // How well a chart explains what is seen (identify.cpp).
 
