@@ -75,6 +75,8 @@ MainWindow::MainWindow(const Unstyled&)
 
     connect(board_->board(), &BoardView::setup_opened, this, &MainWindow::open_setup);
     connect(board_->frames_view(), &FramesView::setup_opened, this, &MainWindow::open_setup);
+    connect(board_->arrivals_view(), &ArrivalsView::setup_opened, this, &MainWindow::open_setup);
+    connect(&desk_.frames, &Frames::many_arrive, this, [this] { show_board(BoardPlace::arrivals); });
     connect(match_->modes_view(), &ModesView::setup_opened, this, &MainWindow::open_setup);
     connect(camera_, &SimulatedCamera::closed, this, [this] { show_camera(false); });
     connect(&desk_.frames, &Frames::lens_wanted, this, &MainWindow::ask_for_lens);
@@ -98,7 +100,7 @@ MainWindow::MainWindow(const Unstyled&)
     connect(&desk_.notices, &Notices::told, this, &MainWindow::notice);
     connect(&desk_.chains, &Chains::structure_changed, this, [this] {
         remember_job();
-        if (places_->currentWidget() == start_ && desk_.chains.count()) show_board();
+        if (places_->currentWidget() == start_ && desk_.chains.count()) show_board(board_->view());
         // The open setup was undone or taken out of the plan.
         else if (places_->currentWidget() == setup_view_ && !desk_.chains.has(setup_view_->setup())) show_board();
         tell_place();
@@ -265,6 +267,7 @@ void MainWindow::make_place_actions(QMenu* menu) {
     add(menu, "", tr("Kit"), Qt::Key_4, [this] { show_kit(); });
     add(menu, "", tr("Monitor"), Qt::Key_5, [this] { show_monitor(); });
     add(menu, "", tr("Practice"), Qt::Key_6, [this] { show_practice(); });
+    add(menu, "", tr("Arrivals"), Qt::Key_A, [this] { show_board(BoardPlace::arrivals); });
     add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
     add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
     add(menu, "", tr("Compare pictures"), Qt::Key_G, [this] {
@@ -375,14 +378,15 @@ void MainWindow::tell_place() {
 }
 
 void MainWindow::show_board(BoardPlace::View view) {
-    if (!desk_.job.is_open()) return places_->setCurrentWidget(start_), tell_place();
+    if (!desk_.job.is_open()) return board_->show_view(view), places_->setCurrentWidget(start_), tell_place();
     setup_view_->close();
     places_->setCurrentWidget(board_);
     board_->show_view(view);
     tell_place();
     if (view == BoardPlace::setups) board()->table()->setFocus();
     else if (view == BoardPlace::frames) board_->frames_view()->table()->setFocus();
-    else board_->log_view()->table()->setFocus();
+    else if (view == BoardPlace::log) board_->log_view()->table()->setFocus();
+    else board_->setFocus();
 }
 
 void MainWindow::show_plan() {

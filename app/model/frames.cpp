@@ -65,7 +65,13 @@ Frames::Frames(JobDocument& job, KitDocument& kit, Chains& chains, Pictures& pic
 
 void Frames::open(const std::vector<fs::path>& files, Id current) {
     in_order(files, [this, current](const std::vector<fs::path>& all) {
-        for (const fs::path& file : all) notices_.guarded([&] { open_one(file, current, all.size() == 1); });
+        pile_step_ = 0;
+        pile_ = all.size();
+        for (const fs::path& file : all) notices_.guarded([&] { open_one(file, current, all.size()); });
+        const bool frames = std::any_of(all.begin(), all.end(), [](const fs::path& file) {
+            return fs::is_directory(file) || frame::is_frame_name(file);
+        });
+        if (frames && (all.size() > 1 || fs::is_directory(all.front()))) emit many_arrive();
     });
 }
 
@@ -79,7 +85,7 @@ void Frames::in_order(const std::vector<fs::path>& files,
                });
 }
 
-void Frames::open_one(const fs::path& file, Id current, bool alone) {
+void Frames::open_one(const fs::path& file, Id current, std::size_t of) {
     std::error_code ec;
     const fs::file_status status = fs::status(file, ec);
     if (fs::is_directory(status)) {
@@ -99,7 +105,7 @@ void Frames::open_one(const fs::path& file, Id current, bool alone) {
     if (extension == ".refero") job_.open(file);
     else if (extension == ".json") open_json(file);
     else if (extension == ".cgats" || extension == ".txt") open_reference(file, current);
-    else if (frame::is_frame_name(file)) take(file, {.by_hand = true, .current = current, .alone = alone});
+    else if (frame::is_frame_name(file)) take(file, {.by_hand = true, .current = current, .alone = of == 1});
     else
         throw Error(
             ErrorKind::input, "Refero does not know this kind of file", file,
@@ -161,7 +167,7 @@ void Frames::take(const fs::path& file, const operations::TakeIn& how) {
     for (const shoot::FrameRecord& f : job_.shoot().frames)
         if (f.path == path.string()) {
             if (how.by_hand && (!f.problem.empty() || operations::state_of(f) != operations::FileState::same)) break;
-            if (f.setup && how.by_hand && !f.same_as) emit setup_opened(f.setup);
+            if (f.setup && how.by_hand && !f.same_as && how.alone) emit setup_opened(f.setup);
             return;
         }
     look(path, how);
@@ -195,6 +201,18 @@ void Frames::look_again(const std::vector<Id>& frames) {
             look(f->path, {.by_hand = false, .confirmed = watcher_.in_folders(f->path) || !f->sha256.empty()});
 }
 
+std::optional<store::Ids> Frames::keep_in_pile(shoot::Change rows) {
+    if (pile_step_ && job_.step() < pile_step_) pile_step_ = 0; // it was undone meanwhile
+    if (pile_step_) {
+        rows.quiet = true;
+        return job_.change(rows, false, pile_step_);
+    }
+    rows.what = "Take in " + std::to_string(pile_) + " files";
+    const auto ids = job_.change(rows);
+    if (ids) pile_step_ = job_.step();
+    return ids;
+}
+
 void Frames::arrived(const operations::Arrival& arrival, const Rendition& picture, const operations::TakeIn& how) {
     if (!job_.is_open()) job_.start_untitled();
     const fs::path path = arrival.row.path;
@@ -208,14 +226,15 @@ void Frames::arrived(const operations::Arrival& arrival, const Rendition& pictur
     for (const shoot::FrameRecord& f : job_.shoot().frames)
         if (f.path == path.string() && changed_.erase(f.id)) emit missing_changed(); // it is brought up to date
     const operations::Taken t = operations::take_in(job_.shoot(), kit_.kit(), arrival, how);
-    const auto ids = job_.change(t.rows, !how.by_hand);
+    const bool one_of_many = how.by_hand && !how.alone && !how.card && !how.setup;
+    const auto ids = one_of_many ? keep_in_pile(t.rows) : job_.change(t.rows, !how.by_hand);
     if (!ids) return;
     const auto own = [&](Id id) { return id < 0 ? ids->at(id) : id; };
     if (!t.told.empty()) notices_.tell(qt(t.told));
     if (t.chart_shot) {
         const Id setup = own(t.setup);
         readings_.remember_light(own(t.chart_shot));
-        if (how.by_hand && chains_.has(setup)) {
+        if (how.by_hand && !one_of_many && chains_.has(setup)) {
             pictures_.look_at(setup);
             if (arrival.measured.frame && !picture.empty())
                 pictures_.bring(setup, chains_.at(setup).source, arrival.measured.frame, picture);

@@ -49,12 +49,13 @@ public:
 
 signals:
     void setup_opened(Id setup);
+    void many_arrive(); ///< a card, a folder, a pile of files was brought
     void missing_changed();
     /// A camera's files name no lens: which one is it?
     void lens_wanted(Id camera);
 
 private:
-    void open_one(const fs::path& file, Id current, bool alone);
+    void open_one(const fs::path& file, Id current, std::size_t of);
     /// Several files in the order of their times, found out beside the window; one at once.
     void in_order(const std::vector<fs::path>& files, const std::function<void(const std::vector<fs::path>&)>& then);
     void look(const fs::path& file, const operations::TakeIn& how);
@@ -62,6 +63,8 @@ private:
     void open_reference(const fs::path& file, Id current);
     void take(const fs::path& file, const operations::TakeIn& how);
     void arrived(const operations::Arrival& arrival, const Rendition& picture, const operations::TakeIn& how);
+    /// What came in with others: one step of undo for all of them.
+    std::optional<store::Ids> keep_in_pile(shoot::Change rows);
     void look_for_missing();
 
     JobDocument& job_;
@@ -72,7 +75,9 @@ private:
     Watcher& watcher_;
     Tasks& tasks_;
     Notices& notices_;
-    QTimer settle_timer_; ///< ordinary frames find their places once nothing more comes
+    QTimer settle_timer_;  ///< ordinary frames find their places once nothing more comes
+    Id pile_step_ = 0;     ///< of the files that were brought together last; 0: none of them is kept yet
+    std::size_t pile_ = 0; ///< how many they are
     int missing_ = 0;
     std::set<Id> changed_;
     std::set<Id> asked_for_lens_;

@@ -20,6 +20,7 @@ Desk::Desk()
       readings(job, kit, chains, pictures, tasks, notices),
       setups(job, kit, chains, pictures, tasks, notices),
       stretches(job, chains, notices),
+      arrivals(job, chains, notices),
       cards(job, kit, chains, pictures, tasks, notices),
       watcher(job, tasks),
       frames(job, kit, chains, pictures, readings, watcher, tasks, notices),

@@ -2,6 +2,7 @@
 // parts; the parts tell each other through signals.
 #pragma once
 
+#include "model/arrivals.hpp"
 #include "model/batches.hpp"
 #include "model/cards.hpp"
 #include "model/document.hpp"
@@ -32,6 +33,7 @@ struct Desk {
     Readings readings;
     Setups setups;
     Stretches stretches;
+    Arrivals arrivals;
     Cards cards;
     Watcher watcher;
     Frames frames;

@@ -46,11 +46,16 @@ void Setups::accept(Id setup) {
 }
 
 void Setups::fit(Id setup) {
-    if (!chains_.has(setup) || tasks_.busy(Doing::fitting, setup)) return;
+    if (chains_.has(setup) && !tasks_.busy(Doing::fitting, setup)) fit(chains_.at(setup));
+}
+
+void Setups::fit(const Chain& chain) {
+    const Id setup = chain.id;
     operations::FitRequest request;
-    if (!notices_.guarded([&] { request = operations::fit_request(job_.shoot(), chains_.at(setup)); })) return;
-    const operations::FrameSource source = chains_.at(setup).source;
-    const auto pixels = pictures_.of(setup).frame;
+    if (!notices_.guarded([&] { request = operations::fit_request(job_.shoot(), chain); })) return;
+    const operations::FrameSource source = chain.source;
+    const bool looked_at = chain.stretch == chains_.at(setup).stretch;
+    const auto pixels = looked_at ? pictures_.of(setup).frame : nullptr;
     tasks_.run({Doing::fitting, setup}, tr("Fitting %1").arg(qt(request.title)),
                [=, this](std::stop_token stop, const Progress&) -> Tasks::Then {
                    const fit::Correction made = operations::fit(request, stop);
@@ -72,8 +77,11 @@ void Setups::fit(Id setup) {
 }
 
 void Setups::fit_all() {
-    for (const Id id : chains_.ids())
-        if (chains_.at(id).wants_fit()) fit(id);
+    for (const Id id : chains_.ids()) {
+        if (tasks_.busy(Doing::fitting, id)) continue;
+        for (const Chain& chain : chains_.stretches(id))
+            if (chain.wants_fit()) fit(chain);
+    }
 }
 
 void Setups::prove(Id setup) {

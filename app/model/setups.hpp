@@ -22,6 +22,7 @@ public:
     void refuse(Id setup, const QString& why);
     void accept(Id setup);
     void fit(Id setup);
+    /// Every stretch of every setup that is read and wants it.
     void fit_all();
     /// Proves the correction in force on the setup's own chart shot.
     void prove(Id setup);
@@ -65,6 +66,8 @@ signals:
     void fitted(Id setup);
 
 private:
+    void fit(const Chain& chain);
+
     JobDocument& job_;
     KitDocument& kit_;
     Chains& chains_;

@@ -1,9 +1,10 @@
-// The place Board: setups, the frames that came in, the log of what was done, and pictures beside each other.
+// The place Board: setups, the day as it came in, all frames, the log of what was done, and pictures beside each other.
 #pragma once
 
 #include <QStackedWidget>
 
 #include "board_view.hpp"
+#include "places/arrivals/arrivals_view.hpp"
 #include "places/compare/compare_view.hpp"
 #include "places/frames/frames_view.hpp"
 #include "places/log/log_view.hpp"
@@ -15,17 +16,19 @@ class BoardPlace : public QWidget {
     Q_OBJECT
 
 public:
-    enum View { setups, frames, log, compare };
+    enum View { setups, arrivals, frames, log, compare };
     explicit BoardPlace(Desk& desk, QWidget* parent = nullptr);
     void show_view(View view);
     View view() const { return static_cast<View>(pages_->currentIndex()); }
     BoardView* board() { return board_; }
+    ArrivalsView* arrivals_view() { return arrivals_; }
     FramesView* frames_view() { return frames_; }
     LogView* log_view() { return log_; }
     CompareView* compare_view() { return compare_; }
 
 private:
     BoardView* board_;
+    ArrivalsView* arrivals_;
     FramesView* frames_;
     LogView* log_;
     CompareView* compare_;

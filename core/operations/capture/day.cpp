@@ -213,41 +213,47 @@ std::string free_light_name(const shoot::Shoot& shoot) {
     }
 }
 
-shoot::Change part_light(const shoot::Shoot& shoot, const std::vector<Id>& chart_shots, const std::string& name) {
+shoot::Change move_to_light(const shoot::Shoot& shoot, const std::vector<Id>& chart_shots, Id light,
+                            const std::string& name) {
     const std::set<Id> shots(chart_shots.begin(), chart_shots.end());
-    if (std::any_of(shoot.lights.begin(), shoot.lights.end(), [&](const auto& l) { return l.name == name; }))
-        throw Error(ErrorKind::usage, "there is a light '" + name + "' already", {}, "Choose another name");
     std::set<Id> setups, lights;
-    bool stays = false;
     for (const shoot::ChartShotRecord& s : shoot.chart_shots)
-        if (shots.contains(s.id)) setups.insert(s.setup);
-    for (const Id id : setups)
-        if (const shoot::SetupRecord* s = shoot::record(shoot.setups, id)) lights.insert(s->light);
-    for (const shoot::ChartShotRecord& s : shoot.chart_shots) {
-        const shoot::SetupRecord* row = shoot::record(shoot.setups, s.setup);
-        stays = stays || (row && lights.contains(row->light) && !shots.contains(s.id));
+        if (const shoot::SetupRecord* row = shoot::record(shoot.setups, s.setup);
+            row && shots.contains(s.id) && row->light != light) {
+            setups.insert(row->id);
+            lights.insert(row->light);
+        }
+    if (setups.empty()) return {};
+    const shoot::LightRecord* known = shoot::record(shoot.lights, light);
+    shoot::Change c(known ? "Lit by " + known->name : "Another light: " + name, known ? known->name : name);
+    if (!known) {
+        if (std::any_of(shoot.lights.begin(), shoot.lights.end(), [&](const auto& l) { return l.name == name; }))
+            throw Error(ErrorKind::usage, "there is a light '" + name + "' already", {}, "Choose another name");
+        const bool stays = std::any_of(shoot.chart_shots.begin(), shoot.chart_shots.end(), [&](const auto& s) {
+            const shoot::SetupRecord* row = shoot::record(shoot.setups, s.setup);
+            return row && lights.contains(row->light) && !shots.contains(s.id);
+        });
+        if (!stays)
+            throw Error(ErrorKind::usage, "these are all chart shots of that light", {}, "Rename the light instead");
+        shoot::LightRecord fresh = *shoot::record(shoot.lights, *lights.begin());
+        fresh.id = 0;
+        fresh.uid = new_uid();
+        fresh.name = name;
+        fresh.position = static_cast<int>(shoot.lights.size());
+        light = c.add(fresh);
     }
-    if (setups.empty() || !stays)
-        throw Error(ErrorKind::usage, "these are all chart shots of that light", {}, "Rename the light instead");
-    shoot::Change c("Another light: " + name, name);
-    shoot::LightRecord light = *shoot::record(shoot.lights, *lights.begin());
-    light.id = 0;
-    light.uid = new_uid();
-    light.name = name;
-    light.position = static_cast<int>(shoot.lights.size());
-    const Id fresh = c.add(light);
     for (const Id id : setups) {
         shoot::SetupRecord s = *shoot::record(shoot.setups, id);
-        const bool whole = std::none_of(shoot.chart_shots.begin(), shoot.chart_shots.end(), [&](const auto& shot) {
-            return shot.setup == id && !shots.contains(shot.id);
-        });
-        s.light = fresh;
-        if (whole) {
+        const shoot::SetupRecord* there = shoot::setup_at(shoot, {s.camera, s.lens, s.mode}, light);
+        const bool whole = std::none_of(shoot.chart_shots.begin(), shoot.chart_shots.end(),
+                                        [&](const auto& shot) { return shot.setup == id && !shots.contains(shot.id); });
+        s.light = light;
+        if (whole && !there) {
             c.update(s);
             continue;
         }
         s.id = 0;
-        move_evidence(c, shoot, id, c.add(s), shots, false);
+        move_evidence(c, shoot, id, there ? there->id : c.add(s), shots, false);
     }
     return c;
 }

@@ -52,9 +52,10 @@ Day day_of(const shoot::Shoot& shoot);
 /// Both lights are one: the second goes, its setups with their chart shots, frames and corrections become the first's.
 /// Empty where they are one already. Throws Error(usage) for a light that is not in the job.
 shoot::Change merge_lights(const shoot::Shoot& shoot, shoot::Id into, shoot::Id from);
-/// These chart shots were lit by another light, of that name: setups of its own, with what was made of the shots.
-/// Throws Error(usage) for a name that is taken, or where nothing would stay behind.
-shoot::Change part_light(const shoot::Shoot& shoot, const std::vector<shoot::Id>& chart_shots, const std::string& name);
+/// These chart shots were lit by this light: what was made of them goes with them. `light` 0: by one that is not in the
+/// job yet, called `name`. Throws Error(usage) for a name that is taken, and where a new light would leave none behind.
+shoot::Change move_to_light(const shoot::Shoot& shoot, const std::vector<shoot::Id>& chart_shots, shoot::Id light,
+                            const std::string& name = {});
 /// A name that no light bears: "Light 3".
 std::string free_light_name(const shoot::Shoot& shoot);
 
