@@ -64,6 +64,7 @@ ArrivalsView::ArrivalsView(Desk& desk, QWidget* parent)
     columns->setSpacing(28);
     const auto part = [&](const QString& title, QVBoxLayout* list, int stretch) {
         auto* side = new QVBoxLayout;
+        side->setSpacing(4);
         side->addWidget(heading(title));
         auto* inner = new QWidget;
         auto* around = new QVBoxLayout(inner);

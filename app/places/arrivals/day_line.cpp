@@ -129,14 +129,26 @@ void DayLine::paint_row(QPainter& p, std::size_t r) const {
     for (const double at : row.frames_s) p.drawLine(QPointF(x_of(at), y + 10), QPointF(x_of(at), y + 17));
     p.setPen(QPen(t.line, 1));
     p.drawLine(QPointF(names_width, y + 13.5), QPointF(width() - right_room, y + 13.5));
+    // Over each mark its light, where there is room, and which of its setup's stretches it governs.
+    double free_from = names_width - 20;
     for (const operations::DayChart& c : row.charts) {
         const QRectF mark = mark_of(c.chart_shot);
         draw_verdict(p, mark, c.verdict, t.text);
+        const auto of_setup = std::count_if(row.charts.begin(), row.charts.end(),
+                                            [&](const operations::DayChart& o) { return o.setup == c.setup; });
+        const QString number = c.stretch && of_setup > 1 ? QString::number(c.stretch) : QString();
+        QString label = qt(shoot::name_in(desk_.job.shoot().lights, c.light));
+        if (!number.isEmpty()) label += " " + number;
         p.setPen(t.text);
         p.setFont(small_font());
-        if (c.stretch)
-            p.drawText(QRectF(mark.center().x() - 20, mark.top() - 15, 40, 14), Qt::AlignCenter,
-                       QString::number(c.stretch));
+        double wide = p.fontMetrics().horizontalAdvance(label) + 6;
+        if (mark.center().x() - wide / 2 < free_from) {
+            label = number;
+            wide = p.fontMetrics().horizontalAdvance(label) + 6;
+        }
+        if (label.isEmpty() || mark.center().x() - wide / 2 < free_from) continue;
+        free_from = mark.center().x() + wide / 2;
+        p.drawText(QRectF(mark.center().x() - wide / 2, mark.top() - 15, wide, 14), Qt::AlignCenter, label);
     }
 }
 

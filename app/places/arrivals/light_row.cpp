@@ -61,7 +61,6 @@ LightRow::LightRow(Desk& desk, const operations::DayLight& light, QWidget* paren
     name_->setAccessibleName(tr("Name of the light"));
     name_->setMinimumWidth(150);
     name_->setMaximumWidth(240);
-    name_->selectAll();
     auto* facts = new QLabel(facts_of(light));
     facts->setProperty("dim", true);
     more_->setText(QString::fromUtf8("\u22ef"));
