@@ -74,6 +74,7 @@ MainWindow::MainWindow(const Unstyled&)
     make_menus();
 
     connect(board_->board(), &BoardView::setup_opened, this, &MainWindow::open_setup);
+    connect(board_->board(), &BoardView::handover_wanted, this, &MainWindow::hand_over);
     connect(board_->frames_view(), &FramesView::setup_opened, this, &MainWindow::open_setup);
     connect(board_->arrivals_view(), &ArrivalsView::setup_opened, this, &MainWindow::open_setup);
     connect(&desk_.frames, &Frames::many_arrive, this, [this] { show_board(BoardPlace::arrivals); });
@@ -269,6 +270,7 @@ void MainWindow::make_place_actions(QMenu* menu) {
     add(menu, "", tr("Practice"), Qt::Key_6, [this] { show_practice(); });
     add(menu, "", tr("Arrivals"), Qt::Key_A, [this] { show_board(BoardPlace::arrivals); });
     add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
+    add(menu, "export", tr("Hand over"), Qt::Key_O, [this] { hand_over(); });
     add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
     add(menu, "", tr("Compare pictures"), Qt::Key_G, [this] {
         const Id setup = current_setup();
@@ -387,6 +389,12 @@ void MainWindow::show_board(BoardPlace::View view) {
     else if (view == BoardPlace::frames) board_->frames_view()->table()->setFocus();
     else if (view == BoardPlace::log) board_->log_view()->table()->setFocus();
     else board_->setFocus();
+}
+
+void MainWindow::hand_over() {
+    const Id setup = current_setup();
+    board_->delivery_view()->choose(setup ? std::vector{setup} : std::vector<Id>());
+    show_board(BoardPlace::delivery);
 }
 
 void MainWindow::show_plan() {

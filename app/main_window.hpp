@@ -46,6 +46,8 @@ public:
     void open_demo(const std::vector<fs::path>& then_open = {});
     void open(const std::vector<fs::path>& files);
     void show_board(BoardPlace::View view = BoardPlace::setups);
+    /// The open setup, or all that have a correction.
+    void hand_over();
     void show_plan();
     void show_match();
     void show_kit();

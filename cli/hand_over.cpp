@@ -1,4 +1,5 @@
 // Verbs that write files: export, simulate.
+#include "operations/handover/delivery.hpp"
 #include "operations/handover/handover.hpp"
 #include "simulate/simulate.hpp"
 #include "verb.hpp"
@@ -48,7 +49,7 @@ Run add_export(CLI::App& app) {
         if (format.first_of(target) == target && (fs::is_directory(target, ec) || a->output.ends_with('/'))) {
             const std::string name = a->options.name.empty() ? handover::title_of(correction) : a->options.name;
             fs::create_directories(target, ec);
-            target /= file_name(name) + format.extension;
+            target /= operations::file_stem(name) + format.extension;
         }
         a->outputs.check({format.first_of(target)},
                          {a->correction, a->second, a->options.input_encoding, a->look.look});

@@ -1,7 +1,6 @@
 // refero-cli job: a job's work without a window, by the same functions.
 #include <set>
 
-#include "handover/destinations.hpp"
 #include "help.hpp"
 #include "job.hpp"
 #include "operations/capture/files.hpp"
@@ -10,6 +9,7 @@
 #include "operations/correct/renderings.hpp"
 #include "operations/handover/archive.hpp"
 #include "operations/handover/batch.hpp"
+#include "operations/handover/delivery.hpp"
 #include "operations/handover/handover.hpp"
 #include "operations/handover/report.hpp"
 #include "operations/match/as_matched.hpp"
@@ -56,11 +56,6 @@ Json status_of(const operations::Chain& c, const shoot::Shoot& shoot) {
 }
 
 /// The title of a chain with its stretch, where the setup has several.
-std::string title_of(const operations::Chain& c) {
-    const std::string id = c.stretch_id();
-    return id.empty() ? c.title : c.title + ", " + id;
-}
-
 /// Chart shots that are not measured as they say now.
 void read_what_is_missing(store::JobFile& job, const std::string& name, Result& r) {
     for (const operations::Chain& c : chosen(job.content(), name)) {
@@ -135,7 +130,7 @@ Result fit(store::JobFile& job, const JobArguments& a) {
                                         {"model", fit::name_of(made.model)},
                                         {"fit", json_of(made.fit)},
                                         {"cross_validated", json_of(made.cross_validated)}});
-            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches held out\n", title_of(c),
+            r.words += formatted("{}: {}, CIEDE2000 {:.2f} on patches held out\n", operations::delivery_title(c),
                                  fit::name_of(made.model), made.cross_validated.mean);
         } catch (const Error& e) { note_failure(r, c.title, e); }
     }
@@ -211,14 +206,6 @@ Result write_all(store::JobFile& job, const JobArguments& a, const std::vector<O
     return r;
 }
 
-/// What a setup records, as destinations ask.
-handover::Records records_of(const shoot::Shoot& shoot, const operations::Chain& c) {
-    const shoot::ModeRecord* mode = shoot::record(shoot.modes, c.row.mode);
-    return !mode || mode->kind == shoot::ModeKind::raw ? handover::Records::raw
-           : mode->kind == shoot::ModeKind::video      ? handover::Records::clips
-                                                       : handover::Records::pictures;
-}
-
 /// The chains with the match to the camera that --as-matched names; which cannot be matched is told as failed.
 std::vector<operations::Chain> as_matched(const shoot::Shoot& shoot, std::vector<operations::Chain> chains,
                                           const std::string& lead, Result& r) {
@@ -235,88 +222,44 @@ std::vector<operations::Chain> as_matched(const shoot::Shoot& shoot, std::vector
         if (!c.shot && !c.correction) continue;
         try {
             matched.push_back(operations::as_matched(shoot, all, c, lead));
-        } catch (const Error& e) { note_failure(r, title_of(c), e); }
+        } catch (const Error& e) { note_failure(r, operations::delivery_title(c), e); }
     }
     return matched;
 }
 
-/// Of those in force: all, the one that is named, or where none is named all.
-std::vector<operations::InForce> wanted(const shoot::Shoot& shoot, const operations::Chain& c,
-                                        const std::string& rendering) {
-    std::vector<operations::InForce> all = operations::in_force(shoot, c);
-    if (!rendering.empty() && rendering != "all")
-        std::erase_if(all, [&](const operations::InForce& f) { return f.rendering != rendering; });
-    return all;
-}
-
 Result hand_over(store::JobFile& job, const JobArguments& a) {
-    std::vector<Output> outputs;
-    std::set<std::string> taken; // names: equal ones are told apart
-    bool known = a.rendering.empty() || a.rendering == "all";
-    const handover::Destination* destination =
-        a.destination.empty() ? nullptr : &handover::destination_named(a.destination);
-    if (destination && a.formats_told)
+    operations::DeliveryRequest request;
+    if (!a.destination.empty()) request.destination = &handover::destination_named(a.destination);
+    if (request.destination && a.formats_told)
         throw Error(ErrorKind::usage, "a destination has its own formats", {}, "Give --for or --formats");
+    std::stringstream formats(a.formats);
+    for (std::string name; std::getline(formats, name, ',');) request.formats.push_back(name);
+    if (a.rendering != "all") request.rendering = a.rendering;
+    request.folder = a.output;
+    if (a.name != JobArguments().name) request.name = a.name;
     Result told;
-    told.json["not_served"] = told.json["failed"] = Json::array();
-    const std::vector<operations::Chain> chains =
-        as_matched(job.content(), chosen(job.content(), a.setup, a.stretch), a.lead, told);
-    for (const operations::Chain& c : chains) {
-        if (!c.correction) continue;
-        std::string formats = a.formats;
-        if (destination) {
-            if (!destination->serves(records_of(job.content(), c))) {
-                told.json["not_served"].push_back({{"setup", c.title}, {"reason", destination->why_not}});
-                told.words += c.title + ": not handed over, " + destination->why_not + "\n";
-                continue;
-            }
-            formats.clear();
-            for (const std::string& f : destination->formats) formats += (formats.empty() ? "" : ",") + f;
-        }
-        std::vector<std::string> files;
-        const std::vector<operations::InForce> renderings = wanted(job.content(), c, a.rendering);
-        if (renderings.empty()) continue;
-        known = true;
-        for (const operations::InForce& by : renderings) {
-            std::stringstream names(formats);
-            for (std::string name; std::getline(names, name, ',');) {
-                const handover::Format& format = handover::format_named(name);
-                const std::string stem = file_name(operations::with_rendering(title_of(c), by.rendering)) +
-                                         (format.extension == ".json" ? "-" + format.id : "");
-                fs::path target = fs::path(a.output) / (stem + format.extension);
-                for (int n = 2; !taken.insert(to_lower(target.filename().string())).second; ++n)
-                    target.replace_filename(formatted("{}-{}{}", stem, n, format.extension));
-                files.push_back(target.filename().string() + ": " + format.title + ". " + format.what + " " +
-                                handover::sentence_of(*by.correction, format, {}));
-                handover::Options options;
-                if (a.name != JobArguments().name) // one name for many would read alike
-                    options.name =
-                        chains.size() * renderings.size() == 1 ? a.name : a.name + ", " + operations::proposed_name(by);
-                outputs.push_back({c, format.first_of(target), c.title, [=, id = format.id] {
-                                       return operations::write_rendering(by, id, options, target);
-                                   }});
-            }
-        }
-        fs::path note = fs::path(a.output) / (file_name(title_of(c)) + "-note.txt");
-        for (int n = 2; !taken.insert(to_lower(note.filename().string())).second; ++n)
-            note.replace_filename(formatted("{}-{}-note.txt", file_name(title_of(c)), n));
-        if (destination) files.push_back("Next: " + destination->next + " Put them into " + destination->where + ".");
-        outputs.push_back({c, note, c.title, [=, text = operations::note_of(job.content(), c, files)] {
-                               write_whole(note, text);
-                               return operations::recorded({note, "note", "what is what, in words"});
-                           }});
-    }
-    if (!known)
+    told.json["failed"] = Json::array();
+    request.chains = as_matched(job.content(), chosen(job.content(), a.setup, a.stretch), a.lead, told);
+    const operations::Delivery delivery = operations::plan_delivery(job.content(), request);
+    if (!delivery.rendering_known)
         throw Error(ErrorKind::usage, "no setup has a rendering '" + a.rendering + "' that holds", {},
                     "Keep one under this name, or fit it anew");
-    if (destination && outputs.empty() && !told.json["not_served"].empty())
-        throw Error(ErrorKind::usage, destination->id + " serves none of these setups: " + destination->why_not, {},
+    if (request.destination && delivery.files.empty() && !delivery.not_served.empty())
+        throw Error(ErrorKind::usage,
+                    request.destination->id + " serves none of these setups: " + request.destination->why_not, {},
                     "Choose another destination");
+    std::vector<Output> outputs;
+    for (const operations::DeliveryFile& f : delivery.files)
+        outputs.push_back({f.chain, f.target, f.chain.title, f.write});
     Result r = write_all(job, a, outputs);
-    r.json["not_served"] = told.json["not_served"];
+    r.json["not_served"] = Json::array();
+    for (const auto& [setup, why] : delivery.not_served) {
+        r.json["not_served"].push_back({{"setup", setup}, {"reason", why}});
+        r.words += setup + ": not handed over, " + why + "\n";
+    }
     for (Json& f : told.json["failed"]) r.json["failed"].push_back(f);
     r.words += told.words;
-    if (destination && !outputs.empty()) r.words += destination->next + "\n";
+    if (request.destination && !outputs.empty()) r.words += request.destination->next + "\n";
     if (told.status > r.status) r.status = told.status;
     return r;
 }

@@ -110,13 +110,4 @@ void say(const std::string& line) {
     std::fflush(to);
 }
 
-std::string file_name(const std::string& title) {
-    std::string name;
-    for (const char c : to_lower(title))
-        if (std::isalnum(static_cast<unsigned char>(c)) || static_cast<unsigned char>(c) >= 0x80) name += c;
-        else if (!name.empty() && name.back() != '-') name += '-';
-    while (name.ends_with('-')) name.pop_back();
-    return name.empty() ? "setup" : name;
-}
-
 } // namespace refero::cli

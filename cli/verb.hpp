@@ -141,7 +141,4 @@ struct LookArgument {
 Json json_of(const fit::Statistics& s);
 Json json_of(const chart::Corners& corners);
 
-/// A name that any file system takes: "Stills A, Window" is stills-a-window.
-std::string file_name(const std::string& title);
-
 } // namespace refero::cli

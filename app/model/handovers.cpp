@@ -86,6 +86,47 @@ void Handovers::write_renderings(Id setup, const std::vector<std::pair<operation
     });
 }
 
+bool Handovers::deliver(const std::vector<operations::Delivery>& deliveries) {
+    std::vector<operations::DeliveryFile> files;
+    std::vector<fs::path> targets;
+    for (const operations::Delivery& d : deliveries)
+        for (const operations::DeliveryFile& f : d.files) {
+            files.push_back(f);
+            targets.push_back(f.target);
+        }
+    if (files.empty() || !may_write(targets, Consent::ask)) return false;
+    for (const fs::path& target : targets) watcher_.know(fs::absolute(target).lexically_normal());
+    tasks_.run(
+        {Doing::writing, 0}, tr("Handing over %1 files").arg(files.size()),
+        [=, this](std::stop_token stop, const Progress& progress) -> Tasks::Then {
+            std::vector<std::pair<Id, operations::HandedOver>> handed;
+            std::string problem;
+            int failed = 0;
+            for (const operations::DeliveryFile& f : files) {
+                throw_if_stopped(stop);
+                try {
+                    std::error_code ec;
+                    fs::create_directories(f.target.parent_path(), ec);
+                    operations::HandedOver one = f.write();
+                    if (!one.correction) one.correction = f.chain.correction_id; // of its own stretch
+                    handed.emplace_back(f.chain.id, std::move(one));
+                } catch (const Error& e) {
+                    if (e.kind() == ErrorKind::cancelled) throw;
+                    if (!failed++) problem = e.sentences();
+                }
+                progress(static_cast<double>(handed.size()) / static_cast<double>(files.size()));
+            }
+            return [=, this] {
+                handed_over(handed);
+                const QString folder = qt(targets.front().parent_path().string());
+                notices_.tell(
+                    failed ? tr("%1 of %2 files were not written. %3").arg(failed).arg(files.size()).arg(qt(problem))
+                           : tr("%1 files are in %2").arg(handed.size()).arg(folder));
+            };
+        });
+    return true;
+}
+
 void Handovers::write_reading(Id setup, const fs::path& file, Consent consent) {
     const auto shot = chains_.at(setup).shot;
     if (!shot || !may_write({file}, consent)) return;

@@ -3,6 +3,7 @@
 
 #include "model/chains.hpp"
 #include "operations/correct/renderings.hpp"
+#include "operations/handover/delivery.hpp"
 #include "operations/handover/handover.hpp"
 #include "operations/match/matching.hpp"
 
@@ -31,6 +32,9 @@ public:
     /// Several renderings of a setup, each to its file.
     void write_renderings(Id setup, const std::vector<std::pair<operations::InForce, fs::path>>& files,
                           const std::string& format, const handover::Options& options, Consent consent = Consent::ask);
+    /// Files of many setups, to one destination or more; false: nothing was begun. What fails is told, the rest goes
+    /// on.
+    bool deliver(const std::vector<operations::Delivery>& deliveries);
     void write_reading(Id setup, const fs::path& file, Consent consent = Consent::ask);
     /// Writes one made elsewhere, with a small fitted correction after it, as a cube.
     void write_trimmed(Id setup, const prove::Named& other, const fs::path& file, Consent consent = Consent::ask);

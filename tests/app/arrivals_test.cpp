@@ -9,6 +9,7 @@
 
 #include "job_window.hpp"
 #include "places/arrivals/arrivals_view.hpp"
+#include "places/delivery/delivery_view.hpp"
 
 namespace refero::app {
 namespace {
@@ -104,6 +105,53 @@ TEST_F(ArrivalsTest, from_a_dropped_card_of_five_lights_to_five_named_correction
     desk().job.undo();
     EXPECT_TRUE(desk().job.shoot().frames.empty());
     EXPECT_TRUE(desk().job.shoot().lights.empty());
+}
+
+// All setups to two destinations from the board, and once more.
+TEST_F(ArrivalsTest, all_setups_are_handed_over_to_two_destinations_in_four_actions) {
+    drop(card_of_five_lights());
+    ASSERT_TRUE(wait_for([&] {
+        return desk().job.is_open() && desk().job.shoot().frames.size() == 15 && is_idle() &&
+               view().lights().size() == 5;
+    }));
+    view().keep_button()->click();
+    ASSERT_TRUE(wait_for([&] {
+        for (const Id id : desk().chains.ids())
+            if (!desk().chains.at(id).correction) return false;
+        return is_idle();
+    }));
+    DeliveryView& delivery = *window.board_place()->delivery_view();
+    const auto hand_over = [&](const fs::path& folder) {
+        int actions = 0;
+        window.board()->findChild<QPushButton*>("handOverButton")->click(), ++actions;
+        EXPECT_EQ(window.board_place()->view(), BoardPlace::delivery);
+        if (delivery.folder()->text() != QString::fromStdString(folder.string()))
+            delivery.folder()->setText(QString::fromStdString(folder.string())), ++actions;
+        if (auto* archive = delivery.findChild<QCheckBox*>("to-archive"); !archive->isChecked())
+            archive->click(), ++actions;
+        EXPECT_TRUE(delivery.findChild<QCheckBox*>("to-develop")->isChecked()) << "raw files are developed";
+        EXPECT_FALSE(delivery.findChild<QCheckBox*>("to-grade")->isEnabled()) << "there are no clips";
+        photograph(window, "delivery");
+        delivery.write_button()->click(), ++actions;
+        EXPECT_TRUE(wait_for([&] { return is_idle(); }));
+        EXPECT_EQ(window.board_place()->view(), BoardPlace::setups);
+        return actions;
+    };
+    const int first = hand_over(scratch / "out");
+    std::size_t profiles = 0, archived = 0, notes = 0;
+    for (const auto& e : fs::directory_iterator(scratch / "out" / "develop")) {
+        profiles += e.path().extension() == ".dcp";
+        notes += e.path().extension() == ".txt";
+    }
+    for (const auto& e : fs::directory_iterator(scratch / "out" / "archive")) archived += e.is_regular_file();
+    EXPECT_EQ(profiles, 5u);
+    EXPECT_EQ(notes, 5u);
+    EXPECT_EQ(archived, 20u); // a CLF, a table, a recipe and a note each
+    for (const Id id : desk().chains.ids()) EXPECT_EQ(desk().chains.at(id).handovers.size(), 6u);
+    fs::remove_all(scratch / "out");
+    EXPECT_LE(hand_over(scratch / "out"), 2);
+    EXPECT_LE(first, 4);
+    test::measured("all setups to two destinations: %d actions", first);
 }
 
 TEST_F(ArrivalsTest, lights_are_merged_and_parted_by_dragging_and_undone) {

@@ -9,6 +9,7 @@ BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
       board_(new BoardView(desk)),
       arrivals_(new ArrivalsView(desk)),
       frames_(new FramesView(desk)),
+      delivery_(new DeliveryView(desk)),
       log_(new LogView(desk)),
       compare_(new CompareView(desk)),
       pages_(new QStackedWidget) {
@@ -23,9 +24,11 @@ BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
                        {tr("Compare"), tr("Two to eight pictures beside each other (G)")}},
                       0, [this](int page) { show_view(static_cast<View>(page)); });
     column->addWidget(names_);
-    for (QWidget* w : std::initializer_list<QWidget*>{board_, arrivals_, frames_, log_, compare_}) pages_->addWidget(w);
+    for (QWidget* w : std::initializer_list<QWidget*>{board_, arrivals_, frames_, delivery_, log_, compare_})
+        pages_->addWidget(w);
     column->addWidget(pages_, 1);
     connect(arrivals_, &ArrivalsView::frames_wanted, this, [this] { show_view(frames); });
+    connect(delivery_, &DeliveryView::done, this, [this] { show_view(setups); });
     connect(arrivals_, &ArrivalsView::done, this, [this] { show_view(setups); });
     show_view(setups);
 }

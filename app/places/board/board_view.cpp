@@ -207,6 +207,11 @@ BoardView::BoardView(Desk& desk, QWidget* parent)
     fit_all_->setToolTip(tr("Fits every setup that has a reading and no correction, or one that a new fit would mend, "
                             "and checks its accuracy"));
     connect(fit_all_, &QPushButton::clicked, &desk_.setups, &Setups::fit_all);
+    hand_over_ = new QPushButton(tr("Hand over \u2026"));
+    hand_over_->setObjectName("handOverButton");
+    hand_over_->setToolTip(tr("All corrections to where their pictures are worked on (O)"));
+    connect(hand_over_, &QPushButton::clicked, this, &BoardView::handover_wanted);
+    head->addWidget(hand_over_);
     head->addWidget(fit_all_);
     layout->addLayout(head);
     set_up_table();
@@ -329,6 +334,9 @@ void BoardView::tell() {
     if (ready) parts << tr("%1 ready to be fitted").arg(ready);
     summary_->setText(parts.join(", "));
     fit_all_->setEnabled(ready > 0);
+    const std::vector<Id> ids = desk_.chains.ids();
+    hand_over_->setEnabled(
+        std::any_of(ids.begin(), ids.end(), [&](Id id) { return desk_.chains.at(id).correction != nullptr; }));
     empty_->setVisible(desk_.chains.count() == 0);
     table_->setVisible(desk_.chains.count() != 0);
 }

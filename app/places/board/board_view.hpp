@@ -25,6 +25,7 @@ public:
 
 signals:
     void setup_opened(Id setup);
+    void handover_wanted();
 
 protected:
     void resizeEvent(QResizeEvent*) override;
@@ -43,7 +44,7 @@ private:
     BoardModel* model_;
     QLabel *title_, *summary_, *empty_;
     QLineEdit* filter_;
-    QPushButton* fit_all_;
+    QPushButton *fit_all_, *hand_over_;
     QTableView* table_;
 };
 
