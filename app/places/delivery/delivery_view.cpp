@@ -20,7 +20,7 @@ DeliveryView::DeliveryView(Desk& desk, QWidget* parent)
       sentence_(new QLabel),
       next_(new FlowLabel),
       setups_(plain_table({{tr("Setup"), tr("Ticked ones are handed over, with all their stretches and renderings")},
-                           {tr("Accuracy"), tr("Colour difference on patches held out, mean CIEDE2000")},
+                           {tr("Mean \u0394E"), tr("Accuracy: colour difference on patches held out, mean CIEDE2000")},
                            {tr("State"), tr("What a stale correction lacks stands on its page")}},
                           tr("Setups to hand over"))),
       folder_(new QLineEdit),
@@ -198,7 +198,10 @@ void DeliveryView::tell() {
         std::size_t served = 0;
         for (const Chain& c : chains) served += d.serves(operations::records_of(desk_.job.shoot(), c));
         ticks_[i]->setEnabled(served > 0 || ticks_[i]->isChecked());
-        QString words = served || chains.empty() ? qt(d.next) : tr("Serves none of these: %1.").arg(qt(d.why_not));
+        QStringList formats;
+        for (const std::string& f : d.formats) formats << qt(handover::format_named(f).title);
+        QString words = served || chains.empty() ? formats.join(", ") + ". " + qt(d.next)
+                                                 : tr("Serves none of these: %1.").arg(qt(d.why_not));
         if (served && served < chains.size())
             words += " " + tr("Not for %1 of them: %2.").arg(chains.size() - served).arg(qt(d.why_not));
         words_[i]->setText(words);
