@@ -9,10 +9,10 @@ namespace {
 
 const fs::path root = REFERO_SOURCE_DIR;
 // The order in which data flows; base is below all.
-const std::vector<std::string> rooms{"base",    "colour",   "frame",    "chart",     "find",     "read",
-                                     "inspect", "balance",  "look",     "fit",       "prove",    "match",
-                                     "scope",   "apply",    "handover", "display",   "simulate", "shoot",
-                                     "plan",    "practice", "store",    "operations"};
+const std::vector<std::string> rooms{"base",    "colour",   "frame",    "chart",   "find",      "read",
+                                     "inspect", "balance",  "look",     "fit",     "prove",     "match",
+                                     "scope",   "apply",    "handover", "display", "simulate",  "shoot",
+                                     "plan",    "practice", "words",    "store",   "operations"};
 
 std::vector<std::pair<fs::path, std::string>> includes(const fs::path& folder) {
     std::vector<std::pair<fs::path, std::string>> all;

@@ -74,6 +74,8 @@ private:
 QString name_of(Step step);
 QString name_of(LinkState state);
 QString figure_of(const Chain& chain, Step step, const Tasks& tasks);
+/// What a link's page begins with, in everyday words.
+QString sentence_of(const Chain& chain, Step step, const Tasks& tasks);
 QString next_of(const Chain& chain, Step step, const Tasks& tasks);
 /// The verdict on the chart shot in a word or two, and the one thing to do about it; the latter may be empty.
 /// What the values are that a chart is compared with; empty where they are the card's own or there are none.

@@ -1,4 +1,5 @@
 // The chain of a setup in words: state, figure and next thing to do of each link.
+#include "words/words.hpp"
 #include "model/chains.hpp"
 
 namespace refero::app {
@@ -74,6 +75,37 @@ QString figure_of(const Chain& c, Step step, const Tasks& tasks) {
         return c.handovers.empty()       ? QString()
                : c.handovers.size() == 1 ? QObject::tr("1 file")
                                          : QObject::tr("%1 files").arg(c.handovers.size());
+    }
+    return {};
+}
+
+QString sentence_of(const Chain& c, Step step, const Tasks& tasks) {
+    const double held_out = c.correction ? c.correction->cross_validated.mean : 0;
+    switch (step) {
+    case Step::shot:
+        if (tasks.busy(Doing::making, c.id) || tasks.busy(Doing::reading, c.id))
+            return QObject::tr("The chart is being read.");
+        if (is_card(c)) return qt(words::balance(c.balance.has_value(), c.light ? c.light->kelvin : 0));
+        return qt(words::shot({.there = c.chart_shot != 0,
+                               .found = c.shot != nullptr,
+                               .card = c.balance_only() && !c.shot,
+                               .refused = !c.refused.empty(),
+                               .accepted = gate_words(c) == QObject::tr("Accepted"),
+                               .verdict = c.gate()}));
+    case Step::reading: {
+        int usable = 0;
+        if (c.shot)
+            for (const auto& p : c.shot->reading.patches) usable += p.usable();
+        return qt(words::reading(usable, c.shot ? static_cast<int>(c.shot->reading.patches.size()) : 0));
+    }
+    case Step::balance: return qt(words::balance(c.balance.has_value(), c.light ? c.light->kelvin : 0));
+    case Step::correction:
+        if (tasks.busy(Doing::fitting, c.id)) return QObject::tr("The correction is being fitted.");
+        return qt(words::correction(c.correction != nullptr, c.correction_stale(), held_out));
+    case Step::proof: return qt(words::proof(c.correction && c.proved, c.correction_stale(), c.proof_mean));
+    case Step::handover:
+        return qt(words::handover(c.correction != nullptr, static_cast<int>(c.handovers.size()),
+                                  c.link(Step::handover) == LinkState::worn));
     }
     return {};
 }

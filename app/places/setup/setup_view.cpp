@@ -8,6 +8,7 @@
 #include "proof_page.hpp"
 #include "reading_page.hpp"
 #include "shot_page.hpp"
+#include "ui/theme.hpp"
 
 namespace refero::app {
 
@@ -16,12 +17,17 @@ SetupView::SetupView(Desk& desk, QWidget* parent)
       desk_(desk),
       times_(new StretchLine(desk)),
       chain_(new ChainLine(desk)),
+      sentence_(new QLabel),
       pages_(new QStackedWidget) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
     column->addWidget(times_);
     column->addWidget(chain_);
+    sentence_->setObjectName("firstSentence");
+    sentence_->setFont(title_font());
+    sentence_->setContentsMargins(16, 2, 16, 0);
+    column->addWidget(sentence_);
     column->addWidget(pages_, 1);
     auto* shot = new ShotPage(desk);
     correction_ = new CorrectionPage(desk);
@@ -31,6 +37,10 @@ SetupView::SetupView(Desk& desk, QWidget* parent)
     connect(chain_, &ChainLine::step_chosen, this, [this](Step step) {
         pages_->setCurrentIndex(static_cast<int>(step));
         if (setup_) page()->show_setup(setup_);
+        tell();
+    });
+    connect(&desk.tasks, &Tasks::setup_touched, this, [this](Id setup) {
+        if (setup == setup_) tell();
     });
     connect(shot, &ShotPage::frame_chosen, this, [this](Id frame) {
         choose(Step::correction);
@@ -82,6 +92,11 @@ void SetupView::refresh() {
     times_->show_setup(setup_);
     chain_->show_setup(setup_);
     page()->show_setup(setup_);
+    tell();
+}
+
+void SetupView::tell() {
+    if (desk_.chains.has(setup_)) sentence_->setText(sentence_of(desk_.chains.at(setup_), chosen(), desk_.tasks));
 }
 
 void SetupView::go_on() {

@@ -1,6 +1,7 @@
 // An open setup: its chain on top, the chosen link's workspace under it.
 #pragma once
 
+#include <QLabel>
 #include <QStackedWidget>
 
 #include "chain_line.hpp"
@@ -29,11 +30,14 @@ public:
     void refresh();
 
 private:
+    void tell();
+
     Desk& desk_;
     Id setup_ = 0, stretch_ = 0;
     std::size_t stretches_ = 0; ///< of the setup
     StretchLine* times_;
     ChainLine* chain_;
+    QLabel* sentence_;
     QStackedWidget* pages_;
     CorrectionPage* correction_;
 };
