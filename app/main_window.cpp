@@ -43,6 +43,7 @@ MainWindow::MainWindow(const Unstyled&)
       kit_(new KitView(desk_)),
       monitor_(new MonitorView(desk_)),
       practice_(new PracticeView(desk_)),
+      help_(new HelpView),
       camera_(new SimulatedCamera(desk_)),
       set_view_(new SetView(desk_, this)) {
     setWindowTitle("Refero");
@@ -54,7 +55,7 @@ MainWindow::MainWindow(const Unstyled&)
     setMinimumSize(900, 600);
     start_ = make_start();
     for (QWidget* place :
-         std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, match_, kit_, monitor_, practice_})
+         std::initializer_list<QWidget*>{start_, board_, setup_view_, plan_, match_, kit_, monitor_, practice_, help_})
         places_->addWidget(place);
     auto* middle = new QWidget;
     auto* column = new QVBoxLayout(middle);
@@ -74,6 +75,10 @@ MainWindow::MainWindow(const Unstyled&)
     make_menus();
 
     connect(board_->board(), &BoardView::setup_opened, this, &MainWindow::open_setup);
+    connect(help_, &HelpView::closed, this, [this] {
+        places_->setCurrentWidget(before_help_ ? before_help_ : board_);
+        tell_place();
+    });
     connect(board_->board(), &BoardView::handover_wanted, this, &MainWindow::hand_over);
     connect(board_->frames_view(), &FramesView::setup_opened, this, &MainWindow::open_setup);
     connect(board_->arrivals_view(), &ArrivalsView::setup_opened, this, &MainWindow::open_setup);
@@ -211,7 +216,8 @@ void MainWindow::make_menus() {
     make_place_actions(menu->addMenu(icon("back"), tr("&Go")));
     make_picture_actions(menu->addMenu(icon("whole"), tr("&View")));
     QMenu* help = menu->addMenu(icon("help"), tr("&Help"));
-    add(help, "help", tr("Keys"), QKeySequence::HelpContents, [this] { shortcuts(); });
+    add(help, "help", tr("Help on this page"), QKeySequence::HelpContents, [this] { help_here(); });
+    add(help, "", tr("Keys"), Qt::CTRL | Qt::Key_F1, [this] { shortcuts(); });
     add(help, "", tr("Open the demo job"), {}, [this] { open_demo(); });
     help->addSeparator();
     add(help, "", tr("About Refero"), {}, [this] { about(); });

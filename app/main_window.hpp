@@ -12,6 +12,7 @@
 #include "demo_run.hpp"
 #include "places/board/board_place.hpp"
 #include "places/frames/simulated_camera.hpp"
+#include "places/help/help_view.hpp"
 #include "places/kit/kit_view.hpp"
 #include "places/match/match_place.hpp"
 #include "places/monitor/monitor_view.hpp"
@@ -41,6 +42,7 @@ public:
     PracticeView* practice_view() { return practice_; }
     SimulatedCamera* simulated_camera() { return camera_; }
     SetView* set_view() { return set_view_; }
+    HelpView* help_view() { return help_; }
 
     /// Opens a scratch copy of the demo job, then these files; its frames are made once and kept in the user's cache.
     void open_demo(const std::vector<fs::path>& then_open = {});
@@ -89,6 +91,8 @@ private:
     void save_as();
     void find_moved();
     void about();
+    /// The guide's page on where one stands.
+    void help_here();
     void shortcuts();
     void remember_job();
     Id current_setup() const;
@@ -107,6 +111,8 @@ private:
     KitView* kit_;
     MonitorView* monitor_;
     PracticeView* practice_;
+    HelpView* help_;
+    QWidget* before_help_ = nullptr; ///< the place that help was asked from
     SimulatedCamera* camera_;
     SetView* set_view_;
     QWidget *start_ = nullptr, *notice_strip_ = nullptr, *question_strip_ = nullptr, *task_strip_ = nullptr;

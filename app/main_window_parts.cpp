@@ -183,6 +183,35 @@ QWidget* MainWindow::make_task_strip() {
     return task_strip_;
 }
 
+void MainWindow::help_here() {
+    QWidget* here = places_->currentWidget();
+    if (here == help_) return emit help_->closed();
+    before_help_ = here;
+    QString page = "one-chart";
+    if (here == plan_) page = "on-set";
+    else if (here == match_) page = "two-cameras";
+    else if (here == kit_) page = "in-hand";
+    else if (here == monitor_ || here == practice_) page = here == monitor_ ? "display" : "refused";
+    else if (here == setup_view_) {
+        const Step step = setup_view_->chosen();
+        page = step == Step::shot && desk_.chains.has(setup_view_->setup()) &&
+                       !desk_.chains.at(setup_view_->setup()).refused.empty()
+                   ? "refused"
+               : step == Step::handover ? "hand-over"
+                                        : "one-chart";
+    } else if (here == board_) {
+        const BoardPlace::View view = board_->view();
+        page = view == BoardPlace::arrivals || view == BoardPlace::frames ? "home"
+               : view == BoardPlace::delivery                             ? "hand-over"
+               : view == BoardPlace::compare                              ? "two-cameras"
+                                                                          : "one-chart";
+    }
+    help_->open(page);
+    places_->setCurrentWidget(help_);
+    help_->search()->setFocus();
+    tell_place();
+}
+
 void MainWindow::shortcuts() {
     auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), {}, QMessageBox::Close, this);
     box->setAttribute(Qt::WA_DeleteOnClose);
@@ -191,7 +220,8 @@ void MainWindow::shortcuts() {
     const std::pair<const char*, QString> keys[] = {
         {"1, Backspace", tr("the board")},
         {"2 \u2026 6", tr("plan, match, kit, monitor, practice")},
-        {"F, L, G", tr("frames, log, pictures beside each other")},
+        {"A, F, O, L, G", tr("arrivals, frames, hand over, log, pictures beside each other")},
+        {"F1", tr("help on this page")},
         {"Ctrl+F", tr("filter the board")},
         {"V", tr("the set view: the verdict for two metres away; Escape leaves")},
         {"S", tr("the simulated camera")},

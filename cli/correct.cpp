@@ -162,7 +162,7 @@ Json candidate_of(const fit::Candidate& k) {
 std::string words_of(const fit::Candidate& k, bool chosen) {
     std::string behaviour;
     if (!k.withdrawn.empty()) behaviour = "  withdrawn: " + k.withdrawn;
-    else if (k.kept < 1) behaviour = formatted("  stiffened to {:.0f} %", 100 * k.kept);
+    else if (k.kept < 1) behaviour = formatted("  regularised to {:.0f} %", 100 * k.kept);
     return formatted("{:<22} {:9.2f} {:5.2f} {:16.2f} {:5.2f} {:11.2f} {:6.1f}x{}{}\n", fit::name_of(k.model),
                      k.fit.mean, k.fit.max, k.cross_validated.mean, k.cross_validated.max, k.unseen.mean, k.noise_gain,
                      chosen ? "  <- chosen" : "", behaviour);

@@ -75,7 +75,7 @@ TEST_F(ArrivalsTest, from_a_dropped_card_of_five_lights_to_five_named_correction
                 if (!c.verdict) return false;
         return is_idle() && desk().arrivals.day().forgotten.empty();
     }));
-    photograph(window, "arrivals");
+    photograph(window, "arrivals-five");
     const QStringList names{"Window", "Lamp", "LED panel", "Flash", "Tubes"};
     view().lights().front()->name()->setFocus();
     for (const QString& name : names) { // a name, and Return goes on to the next
@@ -131,7 +131,7 @@ TEST_F(ArrivalsTest, all_setups_are_handed_over_to_two_destinations_in_four_acti
             archive->click(), ++actions;
         EXPECT_TRUE(delivery.findChild<QCheckBox*>("to-develop")->isChecked()) << "raw files are developed";
         EXPECT_FALSE(delivery.findChild<QCheckBox*>("to-grade")->isEnabled()) << "there are no clips";
-        photograph(window, "delivery");
+        photograph(window, "delivery-five");
         delivery.write_button()->click(), ++actions;
         EXPECT_TRUE(wait_for([&] { return is_idle(); }));
         EXPECT_EQ(window.board_place()->view(), BoardPlace::setups);

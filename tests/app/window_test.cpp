@@ -356,6 +356,15 @@ TEST_F(Window, the_demo_from_board_to_exported_file) {
     QTest::qWait(300);
     stall.phase("frames shown");
     photograph(window, "frames");
+    if (!qEnvironmentVariable("REFERO_SCREENSHOTS").isEmpty()) {
+        key(Qt::Key_A);
+        ASSERT_TRUE(idle());
+        QTest::qWait(500);
+        photograph(window, "arrivals");
+        key(Qt::Key_O);
+        photograph(window, "delivery");
+        key(Qt::Key_F);
+    }
     // The gate's verdicts, worst first.
     auto* rows = window.board_place()->frames_view()->model();
     rows->sort(FramesModel::gate, Qt::AscendingOrder);

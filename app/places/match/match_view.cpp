@@ -62,7 +62,7 @@ MatchView::MatchView(Desk& desk, QWidget* parent)
       ways_(plain_table({{tr("Way"), tr("Straight to the lead's rendering, or both through the reference")},
                          {tr("Model"), {}},
                          {tr("Held out"), tr("Mean CIEDE2000 on patches held out: this decides")},
-                         {tr("Fitted"), tr("Mean CIEDE2000 on the patches that it saw: no evidence")}},
+                         {tr("Fitted"), tr("Mean CIEDE2000 on the patches that it saw: always too kind")}},
                         tr("Ways to match"))),
       seen_(new QTabBar),
       evidence_(new QStackedWidget),

@@ -17,8 +17,8 @@ QString words_of(fit::Model model) {
     case fit::Model::diagonal: return QObject::tr("Balance only");
     case fit::Model::matrix: return QObject::tr("Matrix 3 \u00d7 3");
     case fit::Model::spectral: return QObject::tr("Spectral");
-    case fit::Model::root_polynomial_2: return QObject::tr("Root-polynomial, degree 2");
-    case fit::Model::root_polynomial_3: return QObject::tr("Root-polynomial, degree 3");
+    case fit::Model::root_polynomial_2: return QObject::tr("Root-polynomial 2");
+    case fit::Model::root_polynomial_3: return QObject::tr("Root-polynomial 3");
     case fit::Model::lut: return QObject::tr("Matrix and smooth residual");
     }
     return {};
@@ -241,7 +241,7 @@ QWidget* CorrectionPage::candidates_tab() {
     rows->setSpacing(6);
     candidates_ = plain_table(
         {{tr("Model"), tr("Simplest first. All keep neutral neutral and scale with exposure.")},
-         {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: no evidence")},
+         {tr("Fitted"), tr("Mean CIEDE2000 on the patches that the model saw: always too kind")},
          {tr("Held out"), tr("Mean CIEDE2000 on each patch when the fit did not see it")},
          {tr("Worst"), tr("The patch that is predicted worst when held out")},
          {tr("Hue"), tr("Mean CIEDE2000 on each patch when all patches of about its hue were held out")},
@@ -385,10 +385,10 @@ void CorrectionPage::show_setup(Id setup) {
         left_out_->set(
             QString::number(s.correction->cross_validated.mean, 'f', 2),
             s.correction->unseen.max > 0
-                ? tr("about %1 expected on other surfaces; %2 on the patches it was fitted to, which is no evidence")
+                ? tr("about %1 expected on other colours; %2 on the patches that the fit has seen, always too kind")
                       .arg(s.correction->unseen.mean, 0, 'f', 1)
                       .arg(s.correction->fit.mean, 0, 'f', 2)
-                : tr("on the patches it was fitted to %1, which is no evidence").arg(s.correction->fit.mean, 0, 'f', 2),
+                : tr("%1 on the patches that the fit has seen, always too kind").arg(s.correction->fit.mean, 0, 'f', 2),
             tr("Leave-one-out cross-validation: each patch predicted by a fit that did not see it"));
         choice_->setText(
             s.correction_stale()
@@ -421,7 +421,7 @@ void CorrectionPage::show_candidates(const Chain& s) {
         const QString verdict =
             !c.withdrawn.empty() ? tr("withdrawn: %1").arg(QString::fromStdString(c.withdrawn))
             : c.kept < 1
-                ? tr("%1stiffened to %2 %").arg(chosen ? tr("chosen, ") : QString()).arg(std::lround(100 * c.kept))
+                ? tr("%1held back to %2 %").arg(chosen ? tr("chosen, ") : QString()).arg(std::lround(100 * c.kept))
             : chosen ? tr("chosen")
                      : QString();
         const QString texts[column_count] = {

@@ -26,7 +26,7 @@ SetupView::SetupView(Desk& desk, QWidget* parent)
     column->addWidget(chain_);
     sentence_->setObjectName("firstSentence");
     sentence_->setFont(title_font());
-    sentence_->setContentsMargins(16, 2, 16, 0);
+    sentence_->setContentsMargins(16, 2, 16, 5);
     column->addWidget(sentence_);
     column->addWidget(pages_, 1);
     auto* shot = new ShotPage(desk);
