@@ -68,10 +68,14 @@ void Frames::open(const std::vector<fs::path>& files, Id current) {
         pile_step_ = 0;
         pile_ = all.size();
         for (const fs::path& file : all) notices_.guarded([&] { open_one(file, current, all.size()); });
-        const bool frames = std::any_of(all.begin(), all.end(), [](const fs::path& file) {
-            return fs::is_directory(file) || frame::is_frame_name(file);
+        const auto is_folder = [](const fs::path& file) {
+            std::error_code ec; // what cannot be told is none
+            return fs::is_directory(file, ec);
+        };
+        const bool frames = std::any_of(all.begin(), all.end(), [&](const fs::path& file) {
+            return is_folder(file) || frame::is_frame_name(file);
         });
-        if (frames && (all.size() > 1 || fs::is_directory(all.front()))) emit many_arrive();
+        if (frames && (all.size() > 1 || is_folder(all.front()))) emit many_arrive();
     });
 }
 

@@ -1,4 +1,4 @@
-// The guide inside the program.
+// The guide inside the program, and the typeface that it is read in.
 #include <QFile>
 #include <QRegularExpression>
 
@@ -55,6 +55,14 @@ TEST(Guide, pages_of_tasks_are_short_and_their_links_lead_somewhere) {
         }
     }
     EXPECT_EQ(pages, 16); // fifteen and the list of them
+}
+
+// The typeface's figures are all equally wide: columns of numbers line up.
+TEST(Typeface, figures_are_tabular) {
+    EXPECT_EQ(QFontInfo(QApplication::font()).family(), "Lato");
+    const QFontMetricsF metrics(QApplication::font());
+    for (char d = '0'; d <= '9'; ++d)
+        EXPECT_DOUBLE_EQ(metrics.horizontalAdvance(QLatin1Char(d)), metrics.horizontalAdvance(QLatin1Char('0')));
 }
 
 } // namespace
