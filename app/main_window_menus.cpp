@@ -89,7 +89,7 @@ void MainWindow::make_place_actions(QMenu* menu) {
     add(menu, "", tr("Practice"), Qt::Key_6, [this] { show_practice(); });
     add(menu, "", tr("Arrivals"), Qt::Key_A, [this] { show_board(BoardPlace::arrivals); });
     add(menu, "", tr("Frames"), Qt::Key_F, [this] { show_board(BoardPlace::frames); });
-    add(menu, "export", tr("Hand over"), Qt::Key_O, [this] { hand_over(); });
+    add(menu, "export", tr("Hand over"), Qt::Key_E, [this] { hand_over(); });
     add(menu, "table", tr("Log"), Qt::Key_L, [this] { show_board(BoardPlace::log); });
     add(menu, "", tr("Compare pictures"), Qt::Key_G, [this] {
         const Id setup = current_setup();

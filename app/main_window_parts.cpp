@@ -220,7 +220,7 @@ void MainWindow::shortcuts() {
     const std::pair<const char*, QString> keys[] = {
         {"1, Backspace", tr("the board")},
         {"2 \u2026 6", tr("plan, match, kit, monitor, practice")},
-        {"A, F, O, L, G", tr("arrivals, frames, hand over, log, pictures beside each other")},
+        {"A, F, E, L, G", tr("arrivals, frames, hand over, log, pictures beside each other")},
         {"F1", tr("help on this page")},
         {"Ctrl+F", tr("filter the board")},
         {"V", tr("the set view: the verdict for two metres away; Escape leaves")},

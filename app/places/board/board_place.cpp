@@ -20,7 +20,7 @@ BoardPlace::BoardPlace(Desk& desk, QWidget* parent)
         new PageNames({{tr("Setups"), tr("Cameras down, lights across (1)")},
                        {tr("Arrivals"), tr("The day as it came in: lights to name, and what no chart stands for (A)")},
                        {tr("Frames"), tr("What came in, where it was put and why (F)")},
-                       {tr("Hand over"), tr("One setup, several or all, to where their pictures are worked on (O)")},
+                       {tr("Hand over"), tr("One setup, several or all, to where their pictures are worked on (E)")},
                        {tr("Log"), tr("Everything that was done (L)")},
                        {tr("Compare"), tr("Two to eight pictures beside each other (G)")}},
                       0, [this](int page) { show_view(static_cast<View>(page)); });

@@ -209,7 +209,7 @@ BoardView::BoardView(Desk& desk, QWidget* parent)
     connect(fit_all_, &QPushButton::clicked, &desk_.setups, &Setups::fit_all);
     hand_over_ = new QPushButton(tr("Hand over \u2026"));
     hand_over_->setObjectName("handOverButton");
-    hand_over_->setToolTip(tr("All corrections to where their pictures are worked on (O)"));
+    hand_over_->setToolTip(tr("All corrections to where their pictures are worked on (E)"));
     connect(hand_over_, &QPushButton::clicked, this, &BoardView::handover_wanted);
     head->addWidget(hand_over_);
     head->addWidget(fit_all_);
