@@ -42,6 +42,7 @@ HelpView::HelpView(QWidget* parent)
     search_->setAccessibleName(tr("Search the guide"));
     search_->setClearButtonEnabled(true);
     search_->setMaximumWidth(280);
+    pages_->setStyleSheet("QListWidget::item { padding: 4px 8px; }");
     pages_->setFixedWidth(280);
     pages_->setAccessibleName(tr("Pages of the guide"));
     auto* close = new QToolButton;
