@@ -292,7 +292,7 @@ TEST_F(JobStore, a_redo_goes_over_what_was_worked_out_meanwhile) {
 TEST_F(JobStore, killed_in_the_middle_of_200_actions_it_keeps_every_finished_one) {
     int killed_inside = 0;
     std::mt19937 random(20261124);
-    for (int round = 0; round < 25; ++round) {
+    for (int round = 0; round < 16; ++round) {
         fs::remove(file);
         fs::remove(file.string() + "-journal");
         int pipes[2];
@@ -337,7 +337,7 @@ TEST_F(JobStore, killed_in_the_middle_of_200_actions_it_keeps_every_finished_one
         if (!as_reported && finished < 200) random_change(twin, actions);
         EXPECT_EQ(twin.store().dump(), found) << "round " << round << ", " << finished << " finished";
     }
-    EXPECT_GT(killed_inside, 15);
+    EXPECT_GT(killed_inside, 9);
     test::measured("killed %d times in the middle of 200 actions: every finished one was kept", killed_inside);
 }
 
