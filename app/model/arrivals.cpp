@@ -25,16 +25,20 @@ bool Arrivals::rename(const std::map<Id, QString>& lights, const std::map<Id, QS
     return notices_.guarded([&] {
         shoot::Change c(lights.size() + cameras.size() > 1 ? "Names given" : "Name given");
         const auto named = [&](const auto& list, const std::map<Id, QString>& names, const char* what) {
-            std::set<std::string> taken;
-            for (auto row : list) {
+            const auto name_of = [&](const auto& row) {
                 const auto wanted = names.find(row.id);
-                const std::string name = wanted == names.end() ? row.name : wanted->second.trimmed().toStdString();
+                return wanted == names.end() ? row.name : wanted->second.trimmed().toStdString();
+            };
+            std::map<std::string, int> bearers;
+            for (const auto& row : list) ++bearers[name_of(row)];
+            for (auto row : list) {
+                const std::string name = name_of(row);
+                if (name == row.name) continue;
                 if (name.empty())
                     throw Error(ErrorKind::usage, std::string("a ") + what + " has no name", row.name, "Give it one");
-                if (!taken.insert(name).second)
+                if (bearers[name] > 1)
                     throw Error(ErrorKind::usage, std::string("two ") + what + "s are called '" + name + "'", {},
                                 "Tell them apart, or say that they are one");
-                if (name == row.name) continue;
                 row.name = name;
                 c.update(row);
             }

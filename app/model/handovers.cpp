@@ -103,7 +103,7 @@ bool Handovers::deliver(const std::vector<operations::Delivery>& deliveries) {
             std::string problem;
             int failed = 0;
             for (const operations::DeliveryFile& f : files) {
-                throw_if_stopped(stop);
+                if (stop.stop_requested()) break; // what is written stays known
                 try {
                     std::error_code ec;
                     fs::create_directories(f.target.parent_path(), ec);
@@ -111,17 +111,20 @@ bool Handovers::deliver(const std::vector<operations::Delivery>& deliveries) {
                     if (!one.correction) one.correction = f.chain.correction_id; // of its own stretch
                     handed.emplace_back(f.chain.id, std::move(one));
                 } catch (const Error& e) {
-                    if (e.kind() == ErrorKind::cancelled) throw;
+                    if (e.kind() == ErrorKind::cancelled) break;
                     if (!failed++) problem = e.sentences();
                 }
                 progress(static_cast<double>(handed.size()) / static_cast<double>(files.size()));
             }
             return [=, this] {
                 handed_over(handed);
-                const QString folder = qt(targets.front().parent_path().string());
+                const fs::path first = targets.front().parent_path(); // each destination has one beside the others
+                const QString folder = qt((deliveries.size() > 1 ? first.parent_path() : first).string());
+                const bool stopped = handed.size() + static_cast<std::size_t>(failed) < files.size();
                 notices_.tell(
-                    failed ? tr("%1 of %2 files were not written. %3").arg(failed).arg(files.size()).arg(qt(problem))
-                           : tr("%1 files are in %2").arg(handed.size()).arg(folder));
+                    stopped  ? tr("Stopped: %1 of %2 files are in %3").arg(handed.size()).arg(files.size()).arg(folder)
+                    : failed ? tr("%1 of %2 files were not written. %3").arg(failed).arg(files.size()).arg(qt(problem))
+                             : tr("%1 files are in %2").arg(handed.size()).arg(folder));
             };
         });
     return true;

@@ -191,7 +191,11 @@ TEST_F(ArrivalsTest, the_same_card_twice_and_a_second_one_after_it) {
         return desk().job.is_open() && desk().job.shoot().frames.size() == 6 && is_idle() &&
                desk().arrivals.day().lights.size() == 2;
     }));
-    desk().arrivals.rename({{desk().arrivals.day().lights[0].light, "Window"}});
+    const Id light = desk().arrivals.day().lights[0].light, other = desk().arrivals.day().lights[1].light;
+    EXPECT_FALSE(desk().arrivals.rename({{light, "Window"}, {other, "Window"}}));
+    EXPECT_TRUE(notice().contains("two lights", Qt::CaseInsensitive)) << notice().toStdString();
+    EXPECT_FALSE(desk().arrivals.rename({{light, " "}}));
+    EXPECT_TRUE(desk().arrivals.rename({{light, "Window"}}));
     drop(first); // nothing comes of it
     drop(second);
     ASSERT_TRUE(wait_for([&] {
